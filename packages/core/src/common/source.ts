@@ -1,0 +1,68 @@
+import type { Place } from "./finding.ts";
+
+/** A text file of the design. `name` is its path within the design. */
+export interface SourceFile {
+  readonly name: string;
+  readonly text: string;
+}
+
+/** A stretch of source text: file index, first offset, offset just past the end (UTF-16 units). */
+export interface Loc {
+  readonly file: number;
+  readonly start: number;
+  readonly end: number;
+}
+
+/** Where something was written, as people say it. Kept beside artifacts, never inside what a key is taken over. */
+export interface SourcePosition {
+  readonly file: string;
+  readonly line: number;
+  readonly column: number;
+}
+
+/** Turns offsets into lines and columns. A byte order mark is removed; CR LF and lone CR count as one line end. */
+export class SourceSet {
+  readonly files: readonly SourceFile[];
+  private readonly lineStarts: (Uint32Array | undefined)[] = [];
+
+  constructor(files: readonly SourceFile[]) {
+    this.files = files.map((file) => ({ name: file.name, text: file.text.replace(/^\uFEFF/, "") }));
+  }
+
+  text(loc: Loc): string {
+    return this.files[loc.file].text.slice(loc.start, loc.end);
+  }
+
+  position(file: number, offset: number): SourcePosition {
+    const starts = this.starts(file);
+    let low = 0;
+    let high = starts.length - 1;
+    while (low < high) {
+      const middle = (low + high + 1) >> 1;
+      if (starts[middle] <= offset) low = middle;
+      else high = middle - 1;
+    }
+    return { file: this.files[file].name, line: low + 1, column: offset - starts[low] + 1 };
+  }
+
+  place(loc: Loc): Place {
+    const from = this.position(loc.file, loc.start);
+    const to = this.position(loc.file, Math.max(loc.start, loc.end));
+    return { ...from, endLine: to.line, endColumn: to.column };
+  }
+
+  private starts(file: number): Uint32Array {
+    let starts = this.lineStarts[file];
+    if (!starts) {
+      const text = this.files[file].text;
+      const list = [0];
+      for (let i = 0; i < text.length; i++) {
+        const c = text.charCodeAt(i);
+        if (c === 10 || (c === 13 && text.charCodeAt(i + 1) !== 10)) list.push(i + 1);
+      }
+      starts = Uint32Array.from(list);
+      this.lineStarts[file] = starts;
+    }
+    return starts;
+  }
+}

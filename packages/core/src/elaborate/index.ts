@@ -1,0 +1,5 @@
+/**
+ * Syntax trees to one flat netlist of word-level cells. In: source files. Out: netlist, source positions beside it,
+ * hierarchy, findings. Expression sizes follow IEEE 1364-2005 clause 5; processes are run once on symbols.
+ */
+export { type ElaboratedDesign, type ElaborateOptions, elaborate } from "./elaborate.ts";

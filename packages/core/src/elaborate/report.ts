@@ -1,0 +1,25 @@
+import type { Finding, Severity } from "../common/finding.ts";
+import type { Loc, SourceSet } from "../common/source.ts";
+
+/** Collects findings that point into source text. One finding a code, place and message: instances repeat modules. */
+export class Report {
+  readonly findings: Finding[] = [];
+  private readonly seen = new Set<string>();
+
+  constructor(readonly sources: SourceSet) {}
+
+  add(severity: Severity, code: string, loc: Loc, message: string, remedy: string, extra: Partial<Finding> = {}): void {
+    const id = `${code}@${loc.file}:${loc.start}:${message}`;
+    if (this.seen.has(id)) return;
+    this.seen.add(id);
+    this.findings.push({ code, severity, place: this.sources.place(loc), message, remedy, ...extra });
+  }
+
+  error(code: string, loc: Loc, message: string, remedy: string, extra?: Partial<Finding>): void {
+    this.add("error", code, loc, message, remedy, extra);
+  }
+
+  warn(code: string, loc: Loc, message: string, remedy: string, extra?: Partial<Finding>): void {
+    this.add("warning", code, loc, message, remedy, extra);
+  }
+}

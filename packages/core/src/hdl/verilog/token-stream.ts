@@ -1,0 +1,117 @@
+import type { Finding } from "../../common/finding.ts";
+import type { Loc, SourceSet } from "../../common/source.ts";
+import type { Token } from "./lexer.ts";
+
+/** More findings than this in one file help nobody: the rest are counted, not listed. */
+const maxSyntaxFindings = 60;
+
+/**
+ * Tokens with the error reporting that all parser parts share. At most one finding a token, so that a mistake is told
+ * once: after a finding, the parts either go on as if the missing token were there or skip to a place they know.
+ */
+export class TokenStream {
+  private at = 0;
+  private lastReported = -1;
+  private reported = 0;
+
+  constructor(
+    private readonly tokens: readonly Token[],
+    private readonly sources: SourceSet,
+    private readonly findings: Finding[],
+  ) {}
+
+  get current(): Token {
+    return this.tokens[this.at];
+  }
+  get previous(): Token {
+    return this.tokens[Math.max(0, this.at - 1)];
+  }
+  get index(): number {
+    return this.at;
+  }
+  peek(ahead: number): Token {
+    return this.tokens[Math.min(this.at + ahead, this.tokens.length - 1)];
+  }
+  get atEnd(): boolean {
+    return this.current.kind === "end";
+  }
+
+  next(): Token {
+    const token = this.current;
+    if (token.kind !== "end") this.at++;
+    return token;
+  }
+
+  is(text: string): boolean {
+    const { kind, text: shown } = this.current;
+    return shown === text && (kind === "op" || kind === "keyword");
+  }
+
+  isAny(...texts: string[]): boolean {
+    return texts.some((text) => this.is(text));
+  }
+
+  accept(text: string): boolean {
+    if (!this.is(text)) return false;
+    this.at++;
+    return true;
+  }
+
+  /** Takes `text`, or reports that it is missing just after the previous token and goes on without it. */
+  expect(text: string, after: string): boolean {
+    if (this.accept(text)) return true;
+    this.missing(text, after);
+    return false;
+  }
+
+  missing(text: string, after: string): void {
+    const { file, end } = this.previous.loc;
+    const seen = this.describeCurrent();
+    this.report("verilog/syntax", { file, start: Math.max(0, end - 1), end }, `Missing '${text}' after ${after}, before ${seen}.`, `Add '${text}' here.`, text);
+  }
+
+  unexpected(wanted: string): void {
+    this.report("verilog/syntax", this.current.loc, `Expected ${wanted}, found ${this.describeCurrent()}.`, "Check this line and the one before it.");
+  }
+
+  report(code: string, loc: Loc, message: string, remedy: string, insert?: string): void {
+    if (this.lastReported === this.at) return;
+    this.lastReported = this.at;
+    if (++this.reported > maxSyntaxFindings) return;
+    if (this.reported === maxSyntaxFindings) {
+      this.findings.push({
+        code: "verilog/many-errors",
+        severity: "error",
+        place: this.sources.place(loc),
+        message: "Too many syntax errors in this file; the rest are not shown.",
+        remedy: "Is this a Verilog file?",
+      });
+      return;
+    }
+    const place = this.sources.place(loc);
+    const spot = this.sources.position(loc.file, loc.end);
+    const edit = insert
+      ? { file: spot.file, label: `Insert '${insert}'`, line: spot.line, column: spot.column, endLine: spot.line, endColumn: spot.column, text: insert }
+      : undefined;
+    this.findings.push({ code, severity: "error", place, message, remedy, edit });
+  }
+
+  /** Skips to just behind the next `;`, or to before one of `stops`, whichever comes first. */
+  skipTo(stops: ReadonlySet<string>): void {
+    while (!this.atEnd) {
+      if (this.accept(";")) return;
+      if (this.current.kind === "keyword" && stops.has(this.current.text)) return;
+      this.at++;
+    }
+  }
+
+  describeCurrent(): string {
+    const { kind, text } = this.current;
+    if (kind === "end") return "the end of the file";
+    return kind === "keyword" || kind === "op" ? `'${text}'` : `${kind} '${text.length > 40 ? `${text.slice(0, 40)}…` : text}'`;
+  }
+
+  span(from: Loc): Loc {
+    return { file: from.file, start: from.start, end: Math.max(from.end, this.previous.loc.end) };
+  }
+}

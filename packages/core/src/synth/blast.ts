@@ -1,0 +1,220 @@
+import { combFanin } from "../netlist/comb-graph.ts";
+import { bit1, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
+import { Aig } from "./aig.ts";
+import { addWords, divideWords, lessThan, mulWords, shiftWord, subWords } from "./arithmetic.ts";
+
+/** One bit of a register or latch, as literals of the graph. */
+export interface StateBit {
+  /** Word-level cell and bit within it. */
+  readonly cell: number;
+  readonly bit: number;
+  readonly isLatch: boolean;
+  /** Node of its output, an input of the graph. */
+  readonly qNode: number;
+  readonly d: number;
+  /** -1 where there is none. */
+  readonly clock: number;
+  readonly enable: number;
+  readonly reset: number;
+  readonly clockRising: boolean;
+  readonly asyncReset: boolean;
+  /** Chosen 0 or 1 where the source leaves it open. */
+  readonly resetValue: number;
+  readonly init: number;
+}
+
+export interface BitGraph {
+  readonly aig: Aig;
+  /** [nets] Literal of each net, -1 where nothing live needs it. */
+  readonly literal: Int32Array;
+  readonly states: StateBit[];
+  /** Nets of the input ports that are live, with their node. */
+  readonly inputs: { readonly net: number; readonly node: number }[];
+  readonly outputs: { readonly port: number; readonly bit: number; readonly literal: number }[];
+  /** Register bits found to hold a constant, by net. */
+  readonly constantStates: ReadonlyMap<number, number>;
+}
+
+/**
+ * Word-level cells to an and-inverter graph, from the outputs backwards, so that dead logic never appears. Register
+ * bits that can only ever hold their start value are replaced by it, and the graph is built again until none is left.
+ */
+export function blast(netlist: RtlNetlist): BitGraph {
+  const constants = new Map<number, number>();
+  for (;;) {
+    const graph = blastOnce(netlist, constants);
+    const before = constants.size;
+    for (const state of graph.states) {
+      const value = constantValue(state);
+      if (value >= 0) constants.set(netlist.cells[state.cell].output[state.bit], value);
+    }
+    if (constants.size === before) return graph;
+  }
+}
+
+/** 0 or 1 if the state bit never changes, else -1. */
+function constantValue(state: StateBit): number {
+  if (state.isLatch) return -1;
+  const q = 2 * state.qNode;
+  const loads = state.enable !== 0 && state.d !== q;
+  if (loads && state.d !== state.init) return -1; // literals 0 and 1 are the constants themselves
+  if (state.reset > 0 && state.resetValue !== state.init) return -1;
+  return state.init;
+}
+
+function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>): BitGraph {
+  const { cells, netCount, ports } = netlist;
+  const aig = new Aig();
+  const literal = new Int32Array(netCount).fill(-1);
+  literal[0] = 0;
+  literal[1] = 1;
+  literal[2] = 0; // x: either will do
+  const driver = new Int32Array(netCount).fill(-1);
+  const bitAt = new Int32Array(netCount);
+  cells.forEach((cell, c) => {
+    cell.output.forEach((net, i) => {
+      driver[net] = c;
+      bitAt[net] = i;
+    });
+  });
+  const inputs: { net: number; node: number }[] = [];
+  const isPort = new Uint8Array(netCount);
+  for (const port of ports) if (port.direction === "input") for (const net of port.bits) isPort[net] = 1;
+  const pending: number[] = []; // state nets whose inputs are still to be built
+
+  const stack: number[] = [];
+  const demand = (root: number): number => {
+    if (literal[root] >= 0) return literal[root];
+    stack.push(root);
+    while (stack.length) {
+      const net = stack[stack.length - 1];
+      if (literal[net] >= 0) {
+        stack.pop();
+        continue;
+      }
+      if (isPort[net]) {
+        aig.currentOrigin = -1;
+        literal[net] = aig.input();
+        inputs.push({ net, node: literal[net] >> 1 });
+        continue;
+      }
+      const c = driver[net];
+      const constant = constants.get(net);
+      if (constant !== undefined || c < 0) {
+        literal[net] = constant ?? 0;
+        continue;
+      }
+      const cell = cells[c];
+      if (cell.kind === "ff" || cell.kind === "latch") {
+        aig.currentOrigin = c;
+        literal[net] = aig.input();
+        pending.push(net);
+        continue;
+      }
+      const before = stack.length;
+      combFanin(cell, bitAt[net], (bit) => {
+        if (literal[bit] < 0) stack.push(bit);
+      });
+      if (stack.length > before) continue;
+      aig.currentOrigin = c;
+      buildCell(aig, cell, bitAt[net], literal);
+    }
+    return literal[root];
+  };
+
+  const outputs: { port: number; bit: number; literal: number }[] = [];
+  ports.forEach((port, p) => {
+    if (port.direction !== "output") return;
+    port.bits.forEach((net, bit) => {
+      outputs.push({ port: p, bit, literal: demand(net) });
+    });
+  });
+  const states: StateBit[] = [];
+  for (let head = 0; head < pending.length; head++) {
+    const net = pending[head];
+    const c = driver[net];
+    const bit = bitAt[net];
+    const cell = cells[c];
+    const { modes } = cell;
+    const d = demand(cell.inputs[0][bit]);
+    const qNode = literal[net] >> 1;
+    if (!modes) {
+      states.push({ cell: c, bit, isLatch: true, qNode, d, clock: -1, enable: demand(cell.inputs[1][0]), reset: -1, clockRising: true, asyncReset: false, resetValue: 0, init: 0 });
+      continue;
+    }
+    const pick = (text: string) => text[text.length - 1 - bit];
+    const init = pick(modes.init);
+    const resetValue = pick(modes.resetValue);
+    const control = (bits: readonly number[]) => (bits.length ? demand(bits[0]) : -1);
+    const reset = control(cell.inputs[3]);
+    const enable = control(cell.inputs[2]);
+    states.push({
+      cell: c, bit, isLatch: false, qNode, d,
+      clock: demand(cell.inputs[1][0]),
+      enable: enable === bit1 ? -1 : enable,
+      reset: reset === 0 ? -1 : reset,
+      clockRising: modes.clockRising,
+      asyncReset: modes.asyncReset,
+      // an open reset value follows the start value, and the other way round
+      resetValue: resetValue === "x" ? Number(init === "1") : Number(resetValue),
+      init: init === "x" ? Number(resetValue === "1") : Number(init),
+    });
+  }
+  return { aig, literal, states, inputs, outputs, constantStates: constants };
+}
+
+function buildCell(aig: Aig, cell: RtlCell, at: number, literal: Int32Array): void {
+  const word = (i: number) => cell.inputs[i].map((bit) => literal[bit]);
+  const bit = (i: number) => literal[cell.inputs[i][at]];
+  const out = cell.output;
+  const set = (values: readonly number[]) => {
+    for (let i = 0; i < out.length; i++) literal[out[i]] = values[i];
+  };
+  switch (cell.kind) {
+    case "not":
+      literal[out[at]] = bit(0) ^ 1;
+      return;
+    case "and":
+      literal[out[at]] = aig.and(bit(0), bit(1));
+      return;
+    case "or":
+      literal[out[at]] = aig.or(bit(0), bit(1));
+      return;
+    case "xor":
+      literal[out[at]] = aig.xor(bit(0), bit(1));
+      return;
+    case "mux":
+      literal[out[at]] = aig.mux(literal[cell.inputs[0][0]], bit(1), bit(2));
+      return;
+    case "redand":
+      return set([aig.andAll(word(0))]);
+    case "redor":
+      return set([aig.orAll(word(0))]);
+    case "redxor":
+      return set([aig.tree(word(0), (a, b) => aig.xor(a, b), 0)]);
+    case "add":
+      return set(addWords(aig, word(0), word(1), 0));
+    case "sub":
+      return set(subWords(aig, word(0), word(1)));
+    case "mul":
+      return set(mulWords(aig, word(0), word(1)));
+    case "div":
+      return set(divideWords(aig, word(0), word(1), cell.signed).quotient);
+    case "mod":
+      return set(divideWords(aig, word(0), word(1), cell.signed).remainder);
+    case "eq": {
+      const right = word(1);
+      return set([aig.andAll(word(0).map((left, i) => aig.xor(left, right[i]) ^ 1))]);
+    }
+    case "lt":
+      return set([lessThan(aig, word(0), word(1), cell.signed)]);
+    case "shl":
+    case "shr":
+    case "sshr":
+      return set(shiftWord(aig, cell.kind, word(0), word(1)));
+    case "ff":
+    case "latch":
+      throw new Error("state cells are inputs of the graph");
+  }
+}
+

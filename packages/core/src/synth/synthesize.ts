@@ -1,0 +1,277 @@
+import type { StageContext } from "../common/context.ts";
+import type { Finding, StageResult } from "../common/finding.ts";
+import { cellKind, ffMode, type MappedNetlist, type MappedPort, type NameFate } from "../netlist/mapped.ts";
+import { bitName, firstNet, type RtlNetlist } from "../netlist/rtl.ts";
+import type { Aig } from "./aig.ts";
+import { type BitGraph, blast, type StateBit } from "./blast.ts";
+import { type LutCover, mapLuts } from "./lut-map.ts";
+import { ConeFunction, dependsOn, permuteMask } from "./truth-table.ts";
+
+export interface SynthOptions {
+  /** Inputs of the part's LUT. */
+  readonly lutInputs: number;
+  /** Enables and synchronous resets used by fewer flip-flops than this become logic: each one claims half a tile. */
+  readonly minControlShare: number;
+}
+
+export const defaultSynthOptions: SynthOptions = { lutInputs: 6, minControlShare: 3 };
+
+/** Word-level netlist to LUTs and flip-flops. */
+export function synthesize(netlist: RtlNetlist, options: SynthOptions, context: StageContext): StageResult<MappedNetlist> {
+  const findings: Finding[] = [];
+  const graph = blast(netlist);
+  context.progress({ fraction: 0.3 });
+  const states = foldSmallControls(graph, options.minControlShare);
+  const targets = new Set<number>();
+  const aim = (literal: number) => {
+    if (literal > 1) targets.add(literal >> 1);
+  };
+  for (const output of graph.outputs) aim(output.literal);
+  for (const state of states) for (const literal of [state.d, state.clock, state.enable, state.reset]) aim(literal);
+  const cover = mapLuts(graph.aig, [...targets], options.lutInputs, context);
+  context.progress({ fraction: 0.9, figure: `${cover.roots.length} LUTs, ${cover.levels} levels` });
+  const mapped = new NetlistWriter(netlist, graph, states, cover).write();
+  if (mapped.cellCount === 0) {
+    findings.push({ code: "synth/empty", severity: "warning", place: { object: netlist.top }, message: "The design has no ports that do anything, so nothing is left of it.", remedy: "Give the top module outputs that depend on its inputs." });
+  }
+  return { artifact: mapped, findings };
+}
+
+function foldSmallControls(graph: BitGraph, least: number): StateBit[] {
+  const { aig } = graph;
+  const share = new Map<string, number>();
+  const keyOf = (state: StateBit) => `${state.clock} ${state.clockRising} ${state.enable} ${state.reset} ${state.asyncReset}`;
+  for (const state of graph.states) share.set(keyOf(state), (share.get(keyOf(state)) ?? 0) + 1);
+  return graph.states.map((state) => {
+    if (state.isLatch || share.get(keyOf(state))! >= least) return state;
+    aig.currentOrigin = state.cell;
+    let { d, enable, reset } = state;
+    if (enable >= 0) d = aig.mux(enable, d, 2 * state.qNode);
+    enable = -1;
+    if (reset >= 0 && !state.asyncReset) {
+      d = aig.mux(reset, state.resetValue, d);
+      reset = -1;
+    }
+    return { ...state, d, enable, reset };
+  });
+}
+
+/** Builds the mapped netlist from the cover: names, truth tables, polarity. */
+class NetlistWriter {
+  private readonly kind: number[] = [];
+  private readonly cellName: string[] = [];
+  private readonly origin: number[] = [];
+  private readonly inputs: number[][] = [];
+  private readonly outputNet: number[] = [];
+  private readonly maskLow: number[] = [];
+  private readonly maskHigh: number[] = [];
+  private readonly modes: number[] = [];
+  private readonly netName: string[] = [];
+  private readonly netDriver: number[] = [];
+  private readonly usedNames = new Set<string>();
+  /** Literal -> net that carries it. */
+  private readonly netOf = new Map<number, number>();
+  private readonly nodeName: (string | undefined)[];
+  private readonly aig: Aig;
+  private readonly cone: ConeFunction;
+
+  constructor(
+    private readonly rtl: RtlNetlist,
+    private readonly graph: BitGraph,
+    private readonly states: readonly StateBit[],
+    private readonly cover: LutCover,
+  ) {
+    this.aig = graph.aig;
+    this.cone = new ConeFunction(this.aig);
+    this.nodeName = new Array(this.aig.nodeCount);
+  }
+
+  write(): MappedNetlist {
+    this.nameNodes();
+    const ports = this.inputPorts();
+    const stateCells = this.states.map((state) => this.stateCell(state));
+    // a root that only outputs use is made there, in the polarity that they want
+    const isLeaf = new Uint8Array(this.aig.nodeCount);
+    for (const root of this.cover.roots) {
+      for (let i = 0; i < this.cover.k; i++) if (this.cover.leaves[root * this.cover.k + i] >= 0) isLeaf[this.cover.leaves[root * this.cover.k + i]] = 1;
+    }
+    for (const root of this.cover.roots) if (isLeaf[root]) this.lut(2 * root, this.nodeName[root]);
+    this.states.forEach((state, i) => {
+      const cell = stateCells[i];
+      const name = this.cellName[cell];
+      const need = (literal: number, suffix: string) => (literal < 0 ? -1 : this.netFor(literal, `${name}$${suffix}`, state.cell));
+      this.inputs[cell] = state.isLatch
+        ? [need(state.enable, "en"), need(state.d, "d"), this.outputNet[cell]]
+        : [need(state.d, "d"), need(state.clock, "clock"), need(state.enable, "en"), need(state.reset, "reset")];
+    });
+    const outputs = this.outputPorts();
+    const inputStart = new Int32Array(this.kind.length + 1);
+    this.inputs.forEach((list, c) => {
+      inputStart[c + 1] = inputStart[c] + list.length;
+    });
+    return {
+      top: this.rtl.top,
+      cellCount: this.kind.length,
+      netCount: this.netName.length,
+      kind: Uint8Array.from(this.kind),
+      cellName: this.cellName,
+      origin: Int32Array.from(this.origin),
+      inputStart,
+      inputNet: Int32Array.from(this.inputs.flat()),
+      outputNet: Int32Array.from(this.outputNet),
+      maskLow: Uint32Array.from(this.maskLow),
+      maskHigh: Uint32Array.from(this.maskHigh),
+      modes: Uint8Array.from(this.modes),
+      netName: this.netName,
+      netDriver: Int32Array.from(this.netDriver),
+      ports: this.rtl.ports.map((port) => (port.direction === "input" ? ports : outputs).get(port.name)!),
+      levels: this.cover.levels,
+      fates: this.fates(),
+    };
+  }
+
+  /** A node takes the name of the first declared signal bit that equals it or its inverse, tops before inner scopes. */
+  private nameNodes(): void {
+    for (const signal of this.rtl.signals) {
+      signal.bits.forEach((net, i) => {
+        if (net < firstNet) return;
+        const literal = this.graph.literal[net];
+        if (literal > 1 && this.nodeName[literal >> 1] === undefined) this.nodeName[literal >> 1] = bitName(signal, i);
+      });
+    }
+  }
+
+  private unique(name: string): string {
+    let candidate = name;
+    for (let i = 2; this.usedNames.has(candidate); i++) candidate = `${name}$${i}`;
+    this.usedNames.add(candidate);
+    return candidate;
+  }
+
+  private addCell(kind: number, name: string, origin: number, hasOutput: boolean): number {
+    const cell = this.kind.length;
+    const unique = this.unique(name);
+    this.kind.push(kind);
+    this.cellName.push(unique);
+    this.origin.push(origin);
+    this.inputs.push([]);
+    this.maskLow.push(0);
+    this.maskHigh.push(0);
+    this.modes.push(0);
+    this.outputNet.push(hasOutput ? this.netName.length : -1);
+    if (hasOutput) {
+      this.netName.push(unique);
+      this.netDriver.push(cell);
+    }
+    return cell;
+  }
+
+  private inputPorts(): Map<string, MappedPort> {
+    const nodes = new Map(this.graph.inputs.map((input) => [input.net, input.node]));
+    const result = new Map<string, MappedPort>();
+    for (const port of this.rtl.ports) {
+      if (port.direction !== "input") continue;
+      const bitNames = port.bits.map((_, i) => bitName(port, i));
+      const pads = port.bits.map((net, i) => {
+        const node = nodes.get(net);
+        if (node === undefined) return -1;
+        const cell = this.addCell(cellKind.inputPad, bitNames[i], -1, true);
+        this.netOf.set(2 * node, this.outputNet[cell]);
+        return cell;
+      });
+      result.set(port.name, { name: port.name, direction: "input", msb: port.msb, lsb: port.lsb, pads, bitNames });
+    }
+    return result;
+  }
+
+  private outputPorts(): Map<string, MappedPort> {
+    const literals = new Map(this.graph.outputs.map((output) => [`${output.port}:${output.bit}`, output.literal]));
+    const result = new Map<string, MappedPort>();
+    this.rtl.ports.forEach((port, p) => {
+      if (port.direction !== "output") return;
+      const bitNames = port.bits.map((_, i) => bitName(port, i));
+      const pads = port.bits.map((_, i) => {
+        const net = this.netFor(literals.get(`${p}:${i}`)!, `${bitNames[i]}$out`, -1);
+        const cell = this.addCell(cellKind.outputPad, `${bitNames[i]}$pad`, -1, false);
+        this.inputs[cell] = [net];
+        return cell;
+      });
+      result.set(port.name, { name: port.name, direction: "output", msb: port.msb, lsb: port.lsb, pads, bitNames });
+    });
+    return result;
+  }
+
+  private stateCell(state: StateBit): number {
+    const source = this.rtl.cells[state.cell];
+    const name = this.nodeName[state.qNode] ?? `${source.name}[${state.bit}]`;
+    const cell = this.addCell(state.isLatch ? cellKind.lut : cellKind.flipFlop, name, state.cell, true);
+    if (state.isLatch) {
+      // inputs en, d, q: en ? d : q
+      this.maskLow[cell] = 0xd8d8d8d8;
+      this.maskHigh[cell] = 0xd8d8d8d8;
+    } else {
+      this.modes[cell] =
+        (state.init ? ffMode.init : 0) | (state.resetValue ? ffMode.resetValue : 0) | (state.asyncReset ? ffMode.asyncReset : 0) | (state.clockRising ? 0 : ffMode.clockFalling);
+    }
+    this.netOf.set(2 * state.qNode, this.outputNet[cell]);
+    return cell;
+  }
+
+  /** A LUT for the literal of an AND node of the cover; both polarities of a node may get one. */
+  private lut(literal: number, name: string | undefined): number {
+    const known = this.netOf.get(literal);
+    if (known !== undefined) return known;
+    const node = literal >> 1;
+    const { k, leaves } = this.cover;
+    const nodes: number[] = [];
+    for (let i = 0; i < k && leaves[node * k + i] >= 0; i++) nodes.push(leaves[node * k + i]);
+    this.cone.compute(node, nodes);
+    let low = this.cone.resultLow;
+    let high = this.cone.resultHigh;
+    if (literal & 1) [low, high] = [~low >>> 0, ~high >>> 0];
+    const used = nodes.map((_, i) => i).filter((i) => dependsOn(low, high, i));
+    const mask = permuteMask(low, high, nodes.map((_, i) => used.indexOf(i)));
+    const origin = this.aig.origin[node];
+    const fallback = origin >= 0 ? this.rtl.cells[origin].name : "lut";
+    const cell = this.addCell(cellKind.lut, name ?? fallback, origin, true);
+    this.inputs[cell] = used.map((i) => this.netOf.get(2 * nodes[i])!);
+    this.maskLow[cell] = mask.low;
+    this.maskHigh[cell] = mask.high;
+    this.netOf.set(literal, this.outputNet[cell]);
+    return this.outputNet[cell];
+  }
+
+  /** The net of a literal; makes a constant, an inverter or an inverted LUT where none carries it yet. */
+  private netFor(literal: number, name: string, origin: number): number {
+    const known = this.netOf.get(literal);
+    if (known !== undefined) return known;
+    const node = literal >> 1;
+    if (node > 0 && this.aig.isAnd(node)) return this.lut(literal, literal & 1 ? name : (this.nodeName[node] ?? name));
+    const cell = this.addCell(cellKind.lut, name, origin, true);
+    if (node > 0) {
+      this.inputs[cell] = [this.netOf.get(literal ^ 1)!];
+      this.maskLow[cell] = 0x55555555;
+      this.maskHigh[cell] = 0x55555555;
+    } else if (literal === 1) {
+      this.maskLow[cell] = 0xffffffff;
+      this.maskHigh[cell] = 0xffffffff;
+    }
+    this.netOf.set(literal, this.outputNet[cell]);
+    return this.outputNet[cell];
+  }
+
+  private fates(): NameFate[] {
+    const fates: NameFate[] = [];
+    for (const signal of this.rtl.signals) {
+      signal.bits.forEach((net, i) => {
+        const name = bitName(signal, i);
+        if (this.usedNames.has(name)) return;
+        const literal = this.graph.literal[net];
+        if (literal === 0 || literal === 1) fates.push({ name, became: literal ? "constant 1" : "constant 0" });
+        else if (literal < 0) fates.push({ name, became: "unused" });
+        else fates.push({ name, became: "folded into logic" });
+      });
+    }
+    return fates;
+  }
+}
