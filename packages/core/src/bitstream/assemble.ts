@@ -1,0 +1,75 @@
+import { InvariantError } from "../common/finding.ts";
+import { cellKind, ffMode, ffPin } from "../netlist/mapped.ts";
+import { permuteMask } from "../synth/truth-table.ts";
+import type { LayoutInputs } from "../timing/analyze.ts";
+import { configMap, TileConfig } from "./config-map.ts";
+
+const driveCodes: Readonly<Record<number, number>> = { 4: 1, 8: 2, 12: 3 };
+const pullCodes: Readonly<Record<string, number>> = { none: 0, up: 1, down: 2 };
+
+/** Configuration memory of the routed design: every mux select, mask and mode. Unused bits are 0. */
+export function assemble(layout: LayoutInputs): Uint8Array {
+  const { netlist, packed, placed, routed, pins, part } = layout;
+  const { fabric, graph, family } = part;
+  const memory = new Uint8Array(configMap(part).byteCount);
+  const config = new TileConfig(part, memory);
+  // routing: each tree node selects its parent
+  for (let net = 0; net < netlist.netCount; net++) {
+    const first = routed.netStart[net];
+    for (let i = first; i < routed.netStart[net + 1]; i++) {
+      if (routed.treeParent[i] < 0) continue;
+      const node = routed.treeNode[i];
+      const parent = routed.treeNode[first + routed.treeParent[i]];
+      let code = 0;
+      for (let e = graph.faninStart[node]; e < graph.faninStart[node + 1]; e++) {
+        if (graph.faninNode[e] === parent) {
+          code = e - graph.faninStart[node] + 1;
+          break;
+        }
+      }
+      if (code === 0) throw new InvariantError(`Routing tree of net ${net} takes an edge that the part does not have.`);
+      config.setSelect(node, code);
+    }
+  }
+  // elements
+  for (let e = 0; e < packed.elementCount; e++) {
+    const tile = placed.clusterTile[packed.elementCluster[e]];
+    const slot = packed.elementSlot[e];
+    const lut = packed.elementLut[e];
+    if (lut >= 0) {
+      const firstPin = graph.tileFirst[tile] + fabric.pattern(tile).byName.get(`L${slot}.0`)!;
+      const places: number[] = [];
+      for (let i = netlist.inputStart[lut]; i < netlist.inputStart[lut + 1]; i++) places.push(routed.pinNode[i] - firstPin);
+      const mask = permuteMask(netlist.maskLow[lut], netlist.maskHigh[lut], places);
+      config.setMask(tile, slot, mask.low, mask.high);
+    }
+    const ff = packed.elementFf[e];
+    if (ff < 0) continue;
+    const modes = netlist.modes[ff];
+    config.set(tile, `init${slot}`, modes & ffMode.init ? 1 : 0);
+    config.set(tile, `resetValue${slot}`, modes & ffMode.resetValue ? 1 : 0);
+    config.set(tile, `asyncReset${slot}`, modes & ffMode.asyncReset ? 1 : 0);
+    config.set(tile, `bypass${slot}`, packed.elementJoined[e] ? 0 : 1);
+    config.set(tile, "clockFalling", modes & ffMode.clockFalling ? 1 : 0);
+    if (netlist.inputNet[netlist.inputStart[ff] + ffPin.enable] >= 0) config.set(tile, `enableUsed${Math.floor(slot / family.elementsPerGroup)}`, 1);
+  }
+  // pads
+  const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin]));
+  for (const port of netlist.ports) {
+    port.pads.forEach((cell, bit) => {
+      if (cell < 0) return;
+      const pin = pinOf.get(port.bitNames[bit])!;
+      const { tile, index } = fabric.pads[packed.cellPad[cell]];
+      if (netlist.kind[cell] === cellKind.inputPad) config.set(tile, `inputOn${index}`, 1);
+      else {
+        config.set(tile, `outputMode${index}`, 1);
+        config.set(tile, `drive${index}`, driveCodes[pin.drive]);
+        config.set(tile, `slew${index}`, pin.slew === "slow" ? 1 : 0);
+      }
+      config.set(tile, `standard${index}`, family.standards.findIndex((standard) => standard.name === pin.standard) + 1);
+      config.set(tile, `pull${index}`, pullCodes[pin.pull]);
+      config.set(tile, `hysteresis${index}`, pin.hysteresis ? 1 : 0);
+    });
+  }
+  return memory;
+}

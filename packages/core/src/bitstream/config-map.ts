@@ -1,0 +1,95 @@
+import type { Part } from "../device/part.ts";
+
+/**
+ * Where every configuration bit of a part lives. One map for assembling and disassembling: columns from left to right,
+ * tiles of a column from the bottom up, each tile's fields as in its pattern. Bit i of a byte has weight 2^i.
+ */
+export interface ConfigMap {
+  /** [tiles] First bit of each tile in the configuration memory. */
+  readonly tileBit: Int32Array;
+  /** [columns + 1] First byte of each column. */
+  readonly columnByte: Int32Array;
+  readonly byteCount: number;
+}
+
+const maps = new WeakMap<object, ConfigMap>();
+
+export function configMap(part: Part): ConfigMap {
+  const known = maps.get(part.fabric);
+  if (known) return known;
+  const { fabric } = part;
+  const tileBit = new Int32Array(fabric.tileCount);
+  const columnByte = new Int32Array(fabric.width + 1);
+  let bytes = 0;
+  for (let x = 0; x < fabric.width; x++) {
+    columnByte[x] = bytes;
+    for (let y = 0; y < fabric.height; y++) {
+      const tile = y * fabric.width + x;
+      tileBit[tile] = bytes * 8;
+      bytes += fabric.pattern(tile).configBits / 8;
+    }
+  }
+  columnByte[fabric.width] = bytes;
+  const map = { tileBit, columnByte, byteCount: bytes };
+  maps.set(fabric, map);
+  return map;
+}
+
+export function readBits(memory: Uint8Array, at: number, bits: number): number {
+  let value = 0;
+  for (let i = 0; i < bits; i++) value |= ((memory[(at + i) >> 3] >> ((at + i) & 7)) & 1) << i;
+  return value >>> 0;
+}
+
+export function writeBits(memory: Uint8Array, at: number, bits: number, value: number): void {
+  for (let i = 0; i < bits; i++) {
+    const mask = 1 << ((at + i) & 7);
+    if ((value >>> i) & 1) memory[(at + i) >> 3] |= mask;
+    else memory[(at + i) >> 3] &= ~mask;
+  }
+}
+
+/** Reads and writes the named fields of one tile. */
+export class TileConfig {
+  constructor(
+    private readonly part: Part,
+    readonly memory: Uint8Array,
+  ) {}
+
+  private field(tile: number, name: string): { at: number; bits: number } {
+    const field = this.part.fabric.pattern(tile).fields.get(name);
+    if (!field) throw new RangeError(`Tile ${tile} has no configuration field '${name}'.`);
+    return { at: configMap(this.part).tileBit[tile] + field.at, bits: field.bits };
+  }
+  get(tile: number, name: string): number {
+    const { at, bits } = this.field(tile, name);
+    return readBits(this.memory, at, bits);
+  }
+  set(tile: number, name: string, value: number): void {
+    const { at, bits } = this.field(tile, name);
+    writeBits(this.memory, at, bits, value);
+  }
+  /** A LUT's 64 rows, in two halves. */
+  getMask(tile: number, element: number): { low: number; high: number } {
+    const { at } = this.field(tile, `mask${element}`);
+    return { low: readBits(this.memory, at, 32), high: readBits(this.memory, at + 32, 32) };
+  }
+  setMask(tile: number, element: number, low: number, high: number): void {
+    const { at } = this.field(tile, `mask${element}`);
+    writeBits(this.memory, at, 32, low);
+    writeBits(this.memory, at + 32, 32, high);
+  }
+  /** Select code of a routing node's mux: 0 for off, i + 1 for its source i. */
+  select(node: number): number {
+    const { graph, fabric } = this.part;
+    const tile = graph.nodeTile[node];
+    const local = fabric.pattern(tile).nodes[node - graph.tileFirst[tile]];
+    return readBits(this.memory, configMap(this.part).tileBit[tile] + local.selectAt, local.selectBits);
+  }
+  setSelect(node: number, code: number): void {
+    const { graph, fabric } = this.part;
+    const tile = graph.nodeTile[node];
+    const local = fabric.pattern(tile).nodes[node - graph.tileFirst[tile]];
+    writeBits(this.memory, configMap(this.part).tileBit[tile] + local.selectAt, local.selectBits, code);
+  }
+}

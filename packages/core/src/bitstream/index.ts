@@ -1,0 +1,7 @@
+/**
+ * Routed design to configuration bits and to the bitstream file, and back by the same map. docs/bitstream.md describes
+ * the file. Same inputs, same bytes.
+ */
+export { assemble } from "./assemble.ts";
+export { type ConfigMap, configMap, readBits, TileConfig, writeBits } from "./config-map.ts";
+export { type BitstreamFault, type BitstreamHeader, decodeBitstream, encodeBitstream, faultText, hex32, readHeader } from "./format.ts";

@@ -1,0 +1,206 @@
+import { type Finding, nearestName, type Place, type StageResult } from "../common/finding.ts";
+import type { SourceFile } from "../common/source.ts";
+import { SourceSet } from "../common/source.ts";
+import type { Part } from "../device/part.ts";
+
+/**
+ * Pin file: one line a port bit, `PORT at PIN [STANDARD] [option=value ...]`, comments from # to the end of the line.
+ *
+ *     clk      at N17  LVCMOS33
+ *     lamp[0]  at E3   LVCMOS33  drive=8 slew=slow    # repeat lamp
+ */
+export interface PinOptions {
+  readonly standard: string;
+  /** Milliamperes. */
+  readonly drive: 4 | 8 | 12;
+  readonly slew: "fast" | "slow";
+  readonly pull: "none" | "up" | "down";
+  readonly hysteresis: boolean;
+}
+export interface PinAssignment extends PinOptions {
+  readonly port: string;
+  readonly pin: string;
+}
+export interface ParsedPin {
+  readonly assignment: PinAssignment;
+  readonly place: Place;
+}
+
+export const defaultPinOptions: PinOptions = { standard: "LVCMOS33", drive: 8, slew: "fast", pull: "none", hysteresis: false };
+
+const optionValues: Readonly<Record<string, readonly string[]>> = {
+  drive: ["4", "8", "12"],
+  slew: ["fast", "slow"],
+  pull: ["none", "up", "down"],
+  hysteresis: ["on", "off"],
+};
+
+/** Reads pin files without a part: syntax only. Lines that cannot be read are left out, each with a finding. */
+export function parsePins(files: readonly SourceFile[]): { pins: ParsedPin[]; findings: Finding[] } {
+  const findings: Finding[] = [];
+  const pins: ParsedPin[] = [];
+  const sources = new SourceSet(files);
+  for (const file of sources.files) {
+    if (file.text.includes("\0")) {
+      findings.push({ code: "pins/not-text", severity: "error", place: { file: file.name, line: 1, column: 1 }, message: `${file.name} is not a text file.`, remedy: "Replace it with a pin file." });
+      continue;
+    }
+    let reported = 0;
+    file.text.split(/\r\n|\r|\n/).forEach((raw, index) => {
+      const line = raw.replace(/#.*$/, "");
+      if (!line.trim() || reported > 50) return;
+      const place = (column: number, length: number): Place => ({ file: file.name, line: index + 1, column: column + 1, endLine: index + 1, endColumn: column + 1 + length });
+      const error = (code: string, column: number, length: number, message: string, remedy: string) => {
+        reported++;
+        findings.push({ code, severity: "error", place: place(column, length), message, remedy });
+      };
+      const match = /^\s*(\S+)\s+at\s+(\S+)(.*)$/.exec(line);
+      if (!match) {
+        const from = line.search(/\S/);
+        error("pins/syntax", from, line.trim().length, "This line is not 'PORT at PIN'.", "Write, for instance, lamp[0] at E3 LVCMOS33.");
+        return;
+      }
+      const [, port, pin, rest] = match;
+      const options: { -readonly [K in keyof PinOptions]: PinOptions[K] } = { ...defaultPinOptions };
+      let ok = true;
+      for (const word of rest.matchAll(/\S+/g)) {
+        const at = line.length - rest.length + word.index;
+        const [text] = word;
+        const equals = text.indexOf("=");
+        if (equals < 0) {
+          options.standard = text.toUpperCase();
+          continue;
+        }
+        const key = text.slice(0, equals);
+        const value = text.slice(equals + 1);
+        const allowed = optionValues[key];
+        if (!allowed) {
+          const near = nearestName(key, Object.keys(optionValues));
+          error("pins/option", at, text.length, `There is no pin option '${key}'.`, near ? `Did you mean '${near}'?` : `The options are ${Object.keys(optionValues).join(", ")}.`);
+          ok = false;
+        } else if (!allowed.includes(value)) {
+          error("pins/option", at, text.length, `'${value}' is no value for ${key}.`, `Use one of ${allowed.join(", ")}.`);
+          ok = false;
+        } else if (key === "drive") options.drive = Number(value) as 4 | 8 | 12;
+        else if (key === "slew") options.slew = value as "fast" | "slow";
+        else if (key === "pull") options.pull = value as "none" | "up" | "down";
+        else options.hysteresis = value === "on";
+      }
+      if (ok) pins.push({ assignment: { port, pin: pin.toUpperCase(), ...options }, place: place(line.search(/\S/), line.trim().length) });
+    });
+  }
+  return { pins, findings };
+}
+
+/** One line of a pin file, as `parsePins` reads it. Options at their default are left out. */
+export function formatPin(pin: PinAssignment): string {
+  const options: string[] = [];
+  if (pin.drive !== defaultPinOptions.drive) options.push(`drive=${pin.drive}`);
+  if (pin.slew !== defaultPinOptions.slew) options.push(`slew=${pin.slew}`);
+  if (pin.pull !== defaultPinOptions.pull) options.push(`pull=${pin.pull}`);
+  if (pin.hysteresis) options.push("hysteresis=on");
+  return `${pin.port.padEnd(14)} at ${pin.pin.padEnd(5)} ${pin.standard}${options.length ? `  ${options.join(" ")}` : ""}`;
+}
+
+export interface PinPlan {
+  /** Every pad bit of the design, with its pin; sorted by port bit, so that equal plans are equal bytes. */
+  readonly pins: readonly (PinAssignment & { readonly automatic: boolean })[];
+}
+
+export interface PinNeed {
+  readonly bitName: string;
+  readonly direction: "input" | "output";
+  readonly isClock: boolean;
+}
+
+/**
+ * Checks pin assignments against the part and the design's ports, and gives the ports that are left out legal pins,
+ * clocks first.
+ * @param needs Port bits of the top module.
+ */
+export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[], part: Part): StageResult<PinPlan> {
+  const findings: Finding[] = [];
+  const needByName = new Map(needs.map((need) => [need.bitName, need]));
+  const byPort = new Map<string, ParsedPin>();
+  const byPin = new Map<string, ParsedPin>();
+  const bankVolts = new Map<number, { volts: number; first: ParsedPin }>();
+  const error = (code: string, place: Place, message: string, remedy: string, related?: Finding["related"]) => findings.push({ code, severity: "error", place, message, remedy, related });
+
+  for (const entry of parsed) {
+    const { assignment, place } = entry;
+    const need = needByName.get(assignment.port);
+    if (!need) {
+      const near = nearestName(assignment.port, needByName.keys());
+      error("pins/unknown-port", place, `The top module has no port bit '${assignment.port}'.`, near ? `Did you mean '${near}'?` : "Correct the name, with its index for a vector, or delete the line.");
+      continue;
+    }
+    const pin = part.pinByName.get(assignment.pin);
+    if (!pin) {
+      const near = nearestName(assignment.pin, part.pinByName.keys());
+      error("pins/unknown-pin", place, `${part.name} has no signal pin '${assignment.pin}'.`, near ? `Did you mean ${near}?` : "Pins are a side letter and a number, such as N17.");
+      continue;
+    }
+    const standard = part.family.standards.find((candidate) => candidate.name === assignment.standard);
+    if (!standard) {
+      const near = nearestName(assignment.standard, part.family.standards.map((candidate) => candidate.name));
+      error("pins/unknown-standard", place, `${part.family.name} has no I/O standard '${assignment.standard}'.`, near ? `Did you mean ${near}?` : `It has ${part.family.standards.map((candidate) => candidate.name).join(", ")}.`);
+      continue;
+    }
+    const samePort = byPort.get(assignment.port);
+    if (samePort) {
+      error("pins/duplicate-port", place, `'${assignment.port}' is placed twice.`, "Delete one of the two lines.", [{ place: samePort.place, message: "First placed here." }]);
+      continue;
+    }
+    const samePin = byPin.get(assignment.pin);
+    if (samePin) {
+      error("pins/duplicate-pin", place, `Pin ${assignment.pin} is taken by '${samePin.assignment.port}' already.`, "Choose another pin for one of them.", [{ place: samePin.place, message: "First used here." }]);
+      continue;
+    }
+    const bank = bankVolts.get(pin.bank);
+    if (bank && bank.volts !== standard.volts) {
+      error("pins/bank-voltage", place, `${assignment.standard} needs ${standard.volts} V, but '${bank.first.assignment.port}' sets bank ${pin.bank + 1} to ${bank.volts} V.`, "Use one voltage in each bank.", [{ place: bank.first.place, message: "Voltage set here." }]);
+      continue;
+    }
+    if (!bank) bankVolts.set(pin.bank, { volts: standard.volts, first: entry });
+    if (need.isClock && need.direction === "input" && !pin.isClock) {
+      findings.push({
+        code: "pins/clock-on-plain-pin",
+        severity: "warning",
+        place,
+        message: `'${assignment.port}' is a clock, but ${pin.name} has no way to the clock network.`,
+        remedy: `It will use ordinary wires, with more skew. Clock pins are ${part.pins.filter((candidate) => candidate.isClock).map((candidate) => candidate.name).join(", ")}.`,
+      });
+    }
+    byPort.set(assignment.port, entry);
+    byPin.set(assignment.pin, entry);
+  }
+
+  const plan: (PinAssignment & { automatic: boolean })[] = [...byPort.values()].map((entry) => ({ ...entry.assignment, automatic: false }));
+  const open = needs.filter((need) => !byPort.has(need.bitName));
+  const volts33 = (bank: number) => (bankVolts.get(bank)?.volts ?? 3.3) === 3.3;
+  const free = part.pins.filter((pin) => !byPin.has(pin.name) && volts33(pin.bank));
+  const clockPins = free.filter((pin) => pin.isClock);
+  const plainPins = free.filter((pin) => !pin.isClock);
+  const missing: string[] = [];
+  // clocks first; the others take plain pins, spread around the part in order
+  for (const need of [...open].sort((a, b) => Number(b.isClock) - Number(a.isClock))) {
+    const pin = need.isClock ? (clockPins.shift() ?? plainPins.shift()) : (plainPins.shift() ?? clockPins.shift());
+    if (!pin) missing.push(need.bitName);
+    else plan.push({ port: need.bitName, pin: pin.name, ...defaultPinOptions, automatic: true });
+  }
+  if (missing.length) {
+    error("pins/too-few", { object: missing[0] }, `${part.name} has ${part.pins.length} signal pins; ${missing.length} port bit(s) are left without one, from '${missing[0]}' on.`, "Use a larger package, or fewer ports.");
+  } else if (open.length) {
+    const shown = open.slice(0, 6).map((need) => need.bitName).join(", ") + (open.length > 6 ? ` and ${open.length - 6} more` : "");
+    findings.push({
+      code: "pins/automatic",
+      severity: parsed.length ? "warning" : "note",
+      place: { object: open[0].bitName },
+      message: `${open.length} port bit(s) are not in the pin file and got pins by themselves: ${shown}.`,
+      remedy: "Place them where your board has them before you program it.",
+    });
+  }
+  const failed = findings.some((finding) => finding.severity === "error");
+  plan.sort((a, b) => (a.port < b.port ? -1 : 1));
+  return { artifact: failed ? null : { pins: plan }, findings };
+}

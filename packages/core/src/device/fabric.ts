@@ -1,0 +1,108 @@
+import type { FamilyDescription, PartDescription, TileKind } from "./family.ts";
+import { buildTilePattern, type TilePattern } from "./tile-pattern.ts";
+
+/** A pad of the die: an I/O tile and the pad's number in it. */
+export interface Pad {
+  readonly id: number;
+  readonly tile: number;
+  readonly index: number;
+  /** 0 north, 1 east, 2 south, 3 west. */
+  readonly bank: number;
+}
+
+const kindOfColumn: Readonly<Record<string, TileKind>> = { L: "logic", M: "memory", X: "multiplier" };
+
+/** The grid of one part: which tile is where, its pads, its clock regions. Tile id = y * width + x. */
+export class Fabric {
+  readonly width: number;
+  readonly height: number;
+  readonly pads: readonly Pad[];
+  /** Pad ids that reach the global clock muxes, two in the middle of each side. */
+  readonly clockPads: readonly number[];
+  /** Bottom left, bottom right, top left, top right: each holds the clock muxes of its quarter. */
+  readonly cornerTiles: readonly number[];
+  readonly logicTiles: readonly number[];
+  private readonly kinds: TileKind[] = [];
+  private readonly patterns: Readonly<Record<TileKind, TilePattern>>;
+
+  constructor(
+    readonly family: FamilyDescription,
+    readonly part: PartDescription,
+  ) {
+    this.width = part.columns.length + 2;
+    this.height = part.rows + 2;
+    const { width, height } = this;
+    for (let y = 0; y < height; y++) {
+      for (let x = 0; x < width; x++) {
+        const edgeX = x === 0 || x === width - 1;
+        const edgeY = y === 0 || y === height - 1;
+        this.kinds.push(edgeX && edgeY ? "corner" : edgeX || edgeY ? "io" : kindOfColumn[part.columns[x - 1]]);
+      }
+    }
+    this.patterns = {
+      logic: buildTilePattern(family, "logic", 11),
+      memory: buildTilePattern(family, "memory", 12),
+      multiplier: buildTilePattern(family, "multiplier", 13),
+      io: buildTilePattern(family, "io", 14),
+      corner: buildTilePattern(family, "corner", 15),
+    };
+    this.cornerTiles = [0, width - 1, (height - 1) * width, height * width - 1];
+    this.logicTiles = this.kinds.flatMap((kind, tile) => (kind === "logic" ? [tile] : []));
+    const pads: Pad[] = [];
+    const side = (tiles: number[], bank: number) => {
+      for (const tile of tiles) for (let index = 0; index < family.padsPerTile; index++) pads.push({ id: pads.length, tile, index, bank });
+    };
+    const span = (count: number) => Array.from({ length: count }, (_, i) => i + 1);
+    side(span(width - 2).map((x) => (height - 1) * width + x), 0);
+    side(span(height - 2).map((y) => (height - 1 - y) * width + width - 1), 1);
+    side(span(width - 2).map((x) => width - 1 - x), 2);
+    side(span(height - 2).map((y) => y * width), 3);
+    this.pads = pads;
+    this.clockPads = [0, 1, 2, 3].flatMap((bank) => {
+      const own = pads.filter((pad) => pad.bank === bank);
+      const middle = own.length >> 1;
+      return [own[middle - 1].id, own[middle].id];
+    });
+  }
+
+  get tileCount(): number {
+    return this.width * this.height;
+  }
+  tileKind(tile: number): TileKind {
+    return this.kinds[tile];
+  }
+  pattern(tile: number): TilePattern {
+    return this.patterns[this.kinds[tile]];
+  }
+  tileX(tile: number): number {
+    return tile % this.width;
+  }
+  tileY(tile: number): number {
+    return (tile / this.width) | 0;
+  }
+
+  /** Quarter of the die, numbered as `cornerTiles`. */
+  regionOf(tile: number): number {
+    return (this.tileX(tile) * 2 >= this.width ? 1 : 0) + (this.tileY(tile) * 2 >= this.height ? 2 : 0);
+  }
+
+  /** Tiles between a tile and the middle of its clock region: what its clock arrives later by. */
+  clockDistance(tile: number): number {
+    const region = this.regionOf(tile);
+    const middleX = (this.width * (region & 1 ? 3 : 1)) / 4;
+    const middleY = (this.height * (region & 2 ? 3 : 1)) / 4;
+    return Math.abs(this.tileX(tile) + 0.5 - middleX) + Math.abs(this.tileY(tile) + 0.5 - middleY);
+  }
+
+  regionClockNode(tileFirst: Int32Array, region: number, index: number): number {
+    return tileFirst[this.cornerTiles[region]] + this.patterns.corner.byName.get(`RCK${index}`)!;
+  }
+  /** The global clock muxes that count are those of the bottom left corner; the others' are left unused. */
+  globalClockNode(tileFirst: Int32Array, index: number): number {
+    return tileFirst[this.cornerTiles[0]] + this.patterns.corner.byName.get(`GCK${index}`)!;
+  }
+  padInputNode(tileFirst: Int32Array, pad: number): number {
+    const { tile, index } = this.pads[pad];
+    return tileFirst[tile] + this.patterns.io.byName.get(`IN${index}`)!;
+  }
+}

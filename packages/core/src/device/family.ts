@@ -1,0 +1,100 @@
+/** What a family and its parts are made of, as data. Every stage works from these descriptions alone. */
+
+export type TileKind = "logic" | "memory" | "multiplier" | "io" | "corner";
+
+export interface WireType {
+  readonly length: number;
+  /** Wires that start in each tile, in each of the four directions. */
+  readonly perDirection: number;
+  /** Distances from the start at which muxes can take the signal; the last one is the wire's end. */
+  readonly taps: readonly number[];
+  /** Inputs of the mux that drives it: from outputs of its own tile, and from taps of each wire type. */
+  readonly fromOutputs: number;
+  readonly fromWires: readonly number[];
+}
+
+export interface DelayTable {
+  /** All in ps, largest value, slow-hot corner, grade factor 1. Mux and buffer together. */
+  readonly lutPs: readonly number[];
+  readonly carryPs: number;
+  readonly clockToOutputPs: number;
+  readonly setupPs: number;
+  readonly holdPs: number;
+  /** More setup where D comes from the bypass pin instead of the LUT. */
+  readonly bypassSetupPs: number;
+  /** Clock to output when the asynchronous reset comes on. */
+  readonly resetToOutputPs: number;
+  /** By wire type. */
+  readonly wirePs: readonly number[];
+  readonly pinMuxPs: number;
+  readonly globalClockPs: number;
+  readonly regionClockPs: number;
+  /** Clock pin of a tile, next to the middle of its region, and more for each tile away from it. */
+  readonly tileClockPs: number;
+  readonly tileClockStepPs: number;
+  readonly inputPadPs: number;
+  readonly outputPadPs: number;
+}
+
+export interface FamilyDescription {
+  readonly name: string;
+  readonly lutInputs: number;
+  readonly elementsPerTile: number;
+  /** Elements that share one enable and one reset. */
+  readonly elementsPerGroup: number;
+  readonly wires: readonly WireType[];
+  /** Inputs of each pin mux: from outputs of its own tile, and from taps of each wire type. */
+  readonly pinFromOutputs: number;
+  readonly pinFromWires: readonly number[];
+  /** Clock pins can also be fed from this many wire taps: slow and skewed, but possible. */
+  readonly clockFromWires: number;
+  readonly globalClocks: number;
+  readonly regionClocks: number;
+  /** Rows that one memory or multiplier spans, and its pins in each of them. */
+  readonly blockRows: number;
+  readonly memoryPins: { readonly inputs: number; readonly outputs: number; readonly bits: number };
+  readonly multiplierPins: { readonly inputs: number; readonly outputs: number };
+  readonly padsPerTile: number;
+  readonly delays: DelayTable;
+  readonly gradeFactor: Readonly<Record<string, number>>;
+  readonly standards: readonly IoStandard[];
+}
+
+export interface IoStandard {
+  readonly name: string;
+  readonly volts: number;
+  /** Extra output delay, and input delay, over the table. */
+  readonly outputPs: number;
+  readonly inputPs: number;
+}
+
+export interface PackageDescription {
+  readonly name: string;
+  readonly pinsPerSide: number;
+  /** Places on each side that carry supply or ground. */
+  readonly supplyPlaces: readonly number[];
+}
+
+export interface PartDescription {
+  readonly name: string;
+  readonly family: string;
+  readonly idcode: number;
+  /** One letter a column inside the ring: L logic, M memory, X multiplier. */
+  readonly columns: string;
+  readonly rows: number;
+  readonly packages: readonly PackageDescription[];
+  readonly grades: readonly string[];
+  readonly bankVolts: readonly number[];
+}
+
+export type CornerName = "slow-hot" | "slow-cold" | "fast-cold";
+
+/**
+ * Delay factors by corner, commercial grade. `min` is the least delay on the same die at the same time; clock wires
+ * count as equal for both edges of a check, so it applies to data only.
+ */
+export const corners: Readonly<Record<CornerName, { readonly factor: number; readonly min: number }>> = {
+  "slow-hot": { factor: 1, min: 0.86 },
+  "slow-cold": { factor: 0.94, min: 0.86 },
+  "fast-cold": { factor: 0.52, min: 0.86 },
+};

@@ -1,0 +1,179 @@
+import { type Finding, nearestName } from "../common/finding.ts";
+import { Fabric } from "./fabric.ts";
+import { type CornerName, corners, type FamilyDescription, type PackageDescription, type PartDescription } from "./family.ts";
+import { buildRoutingGraph, type RoutingGraph } from "./rr-graph.ts";
+import { nodeKind } from "./tile-pattern.ts";
+import { twill, twillParts } from "./twill.ts";
+
+/** One orderable part: die, package, speed grade, temperature grade. */
+export interface Part {
+  /** As in `TW-2-P144-2C`. */
+  readonly name: string;
+  readonly die: PartDescription;
+  readonly family: FamilyDescription;
+  readonly package: PackageDescription;
+  readonly grade: string;
+  readonly fabric: Fabric;
+  readonly graph: RoutingGraph;
+  /** Package pins that carry a signal. */
+  readonly pins: readonly PackagePin[];
+  readonly pinByName: ReadonlyMap<string, PackagePin>;
+  readonly pinOfPad: ReadonlyMap<number, PackagePin>;
+}
+
+export interface PackagePin {
+  /** Side letter and place, counted clockwise from the top left: N1, E4, S12, W30. */
+  readonly name: string;
+  readonly pad: number;
+  readonly bank: number;
+  readonly isClock: boolean;
+}
+
+const families: readonly FamilyDescription[] = [twill];
+const dies: readonly PartDescription[] = [...twillParts];
+const sideLetters = ["N", "E", "S", "W"];
+const fabricCache = new Map<string, { fabric: Fabric; graph: RoutingGraph }>();
+
+/** Every part that can be ordered, by full name. */
+export function listParts(): string[] {
+  return dies.flatMap((die) => die.packages.flatMap((pack) => die.grades.map((grade) => `${die.name}-${pack.name}-${grade}C`)));
+}
+
+/** @returns The part, or null with a finding that suggests the nearest name. */
+export function findPart(name: string): { part: Part | null; findings: Finding[] } {
+  const wanted = name.trim().toUpperCase();
+  const full = listParts().find((candidate) => candidate === wanted);
+  const die = full && dies.find((candidate) => full.startsWith(`${candidate.name}-`));
+  if (!full || !die) {
+    const near = nearestName(wanted, listParts()) ?? listParts().find((candidate) => candidate.startsWith(wanted));
+    const finding: Finding = {
+      code: "part/unknown",
+      severity: "error",
+      place: { object: name },
+      message: `There is no part '${name}'.`,
+      remedy: near ? `Did you mean ${near}?` : `Choose one of ${listParts().join(", ")}.`,
+    };
+    return { part: null, findings: [finding] };
+  }
+  const [packageName, grade] = full.slice(die.name.length + 1).split("-");
+  const family = families.find((candidate) => candidate.name === die.family)!;
+  let built = fabricCache.get(die.name);
+  if (!built) {
+    const fabric = new Fabric(family, die);
+    built = { fabric, graph: buildRoutingGraph(fabric) };
+    fabricCache.set(die.name, built);
+  }
+  const pack = die.packages.find((candidate) => candidate.name === packageName)!;
+  const pins = packagePins(built.fabric, pack);
+  return {
+    part: {
+      name: full, die, family, package: pack, grade: grade[0], ...built, pins,
+      pinByName: new Map(pins.map((pin) => [pin.name, pin])),
+      pinOfPad: new Map(pins.map((pin) => [pin.pad, pin])),
+    },
+    findings: [],
+  };
+}
+
+export function partByIdcode(idcode: number): PartDescription | undefined {
+  return dies.find((die) => die.idcode === idcode >>> 0);
+}
+
+/** Pads of each side are bonded out evenly; the clock pads always are. */
+function packagePins(fabric: Fabric, pack: PackageDescription): PackagePin[] {
+  const pins: PackagePin[] = [];
+  for (let bank = 0; bank < 4; bank++) {
+    const pads = fabric.pads.filter((pad) => pad.bank === bank);
+    const places: number[] = [];
+    for (let place = 1; place <= pack.pinsPerSide; place++) if (!pack.supplyPlaces.includes(place)) places.push(place);
+    const count = Math.min(places.length, pads.length);
+    const chosen = new Set(pads.filter((pad) => fabric.clockPads.includes(pad.id)).map((pad) => pad.id));
+    for (let i = 0; chosen.size < count && i < pads.length; i++) chosen.add(pads[Math.floor((i * pads.length) / count) % pads.length].id);
+    for (let i = 0; chosen.size < count; i++) chosen.add(pads[i].id);
+    pads
+      .filter((pad) => chosen.has(pad.id))
+      .forEach((pad, i) => {
+        pins.push({ name: `${sideLetters[bank]}${places[i]}`, pad: pad.id, bank, isClock: fabric.clockPads.includes(pad.id) });
+      });
+  }
+  return pins;
+}
+
+/**
+ * The one source of delays: router cost, timing report, SDF and simulated part all ask here. Additive buffered model:
+ * each node's delay counts once on every path through it.
+ */
+export class Delays {
+  private readonly scale: number;
+  constructor(
+    private readonly part: Part,
+    readonly corner: CornerName,
+  ) {
+    this.scale = corners[corner].factor * part.family.gradeFactor[part.grade];
+  }
+
+  /** Least delay of a data element over its largest, on the same die. */
+  get minRatio(): number {
+    return corners[this.corner].min;
+  }
+  lutPs(pin: number): number {
+    return this.part.family.delays.lutPs[pin] * this.scale;
+  }
+  get clockToOutputPs(): number {
+    return this.part.family.delays.clockToOutputPs * this.scale;
+  }
+  setupPs(bypass: boolean): number {
+    const { setupPs, bypassSetupPs } = this.part.family.delays;
+    return (setupPs + (bypass ? bypassSetupPs : 0)) * this.scale;
+  }
+  get holdPs(): number {
+    return this.part.family.delays.holdPs * this.scale;
+  }
+  inputPadPs(standard: string): number {
+    return (this.part.family.delays.inputPadPs + this.standard(standard).inputPs) * this.scale;
+  }
+  /** @param milliamps Drive: a weaker one charges the load more slowly. */
+  outputPadPs(standard: string, milliamps: number, slow: boolean): number {
+    const weak = milliamps >= 12 ? -120 : milliamps >= 8 ? 0 : 310;
+    return (this.part.family.delays.outputPadPs + this.standard(standard).outputPs + weak + (slow ? 640 : 0)) * this.scale;
+  }
+  private standard(name: string) {
+    return this.part.family.standards.find((standard) => standard.name === name) ?? this.part.family.standards[0];
+  }
+
+  /** [nodes] Largest delay of every routing node, in ps: mux and buffer, up to its far end. */
+  nodePs(): Float32Array {
+    const { graph, fabric, family } = this.part;
+    const { delays } = family;
+    const table = new Float32Array(graph.nodeCount);
+    for (let node = 0; node < graph.nodeCount; node++) {
+      let ps = 0;
+      const tile = graph.nodeTile[node];
+      switch (graph.nodeKind[node]) {
+        case nodeKind.wire:
+          ps = delays.wirePs[graph.wireClass[node] >> 2];
+          break;
+        case nodeKind.globalClock:
+          ps = delays.globalClockPs;
+          break;
+        case nodeKind.regionClock:
+          ps = delays.regionClockPs;
+          break;
+        case nodeKind.input: {
+          const pattern = fabric.pattern(tile);
+          const isClock = node - graph.tileFirst[tile] === pattern.byName.get("CLK");
+          ps = isClock ? delays.tileClockPs + delays.tileClockStepPs * fabric.clockDistance(tile) : delays.pinMuxPs;
+        }
+      }
+      table[node] = ps * this.scale;
+    }
+    return table;
+  }
+}
+
+/** `x3y7.E4.2`: a routing node as people see it. */
+export function nodeName(part: Part, node: number): string {
+  const { graph, fabric } = part;
+  const tile = graph.nodeTile[node];
+  return `x${fabric.tileX(tile)}y${fabric.tileY(tile)}.${fabric.pattern(tile).nodes[node - graph.tileFirst[tile]].name}`;
+}

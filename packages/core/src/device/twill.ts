@@ -1,0 +1,67 @@
+import type { FamilyDescription, PartDescription } from "./family.ts";
+
+export const twill: FamilyDescription = {
+  name: "Twill",
+  lutInputs: 6,
+  elementsPerTile: 8,
+  elementsPerGroup: 4,
+  wires: [
+    { length: 1, perDirection: 8, taps: [1], fromOutputs: 5, fromWires: [3, 4, 2] },
+    { length: 4, perDirection: 8, taps: [2, 4], fromOutputs: 5, fromWires: [2, 5, 2] },
+    { length: 12, perDirection: 2, taps: [4, 8, 12], fromOutputs: 4, fromWires: [0, 5, 4] },
+  ],
+  pinFromOutputs: 3,
+  pinFromWires: [8, 8, 3],
+  clockFromWires: 8,
+  globalClocks: 8,
+  regionClocks: 4,
+  blockRows: 4,
+  memoryPins: { inputs: 26, outputs: 16, bits: 4096 },
+  multiplierPins: { inputs: 23, outputs: 12 },
+  padsPerTile: 2,
+  delays: {
+    lutPs: [410, 395, 370, 335, 285, 240],
+    carryPs: 42,
+    clockToOutputPs: 360,
+    setupPs: 70,
+    holdPs: 55,
+    bypassSetupPs: 60,
+    resetToOutputPs: 540,
+    wirePs: [195, 330, 610],
+    pinMuxPs: 150,
+    globalClockPs: 720,
+    regionClockPs: 480,
+    tileClockPs: 260,
+    tileClockStepPs: 6,
+    inputPadPs: 920,
+    outputPadPs: 1840,
+  },
+  gradeFactor: { "1": 1.16, "2": 1, "3": 0.87 },
+  standards: [
+    { name: "LVCMOS33", volts: 3.3, outputPs: 0, inputPs: 0 },
+    { name: "LVTTL", volts: 3.3, outputPs: 40, inputPs: 30 },
+    { name: "LVCMOS25", volts: 2.5, outputPs: 90, inputPs: 40 },
+    { name: "LVCMOS18", volts: 1.8, outputPs: 260, inputPs: 110 },
+    { name: "LVCMOS15", volts: 1.5, outputPs: 430, inputPs: 170 },
+    { name: "LVCMOS12", volts: 1.2, outputPs: 720, inputPs: 260 },
+    { name: "SSTL18", volts: 1.8, outputPs: 60, inputPs: 20 },
+    { name: "HSTL15", volts: 1.5, outputPs: 80, inputPs: 25 },
+    { name: "LVDS25", volts: 2.5, outputPs: -120, inputPs: -60 },
+  ],
+};
+
+export const twillParts: readonly PartDescription[] = [
+  {
+    name: "TW-2",
+    family: "Twill",
+    idcode: 0x1a7020d1,
+    columns: "LLLLMLLLLXLLLLMLLLL",
+    rows: 16,
+    packages: [
+      { name: "P144", pinsPerSide: 36, supplyPlaces: [5, 14, 23, 32] },
+      { name: "P84", pinsPerSide: 21, supplyPlaces: [4, 11, 18] },
+    ],
+    grades: ["1", "2", "3"],
+    bankVolts: [3.3, 3.3, 3.3, 3.3],
+  },
+];

@@ -1,0 +1,8 @@
+/**
+ * The stage graph: keys over meaning, a store that spares unchanged stages, progress, cancel. In: `DesignInput`.
+ * Out: artifacts under their keys, findings, a record for each stage.
+ */
+export type * from "./artifacts.ts";
+export { type DesignInput, type Recipe, recipes, type StageName, stageNames } from "./design-input.ts";
+export { type ArtifactStore, clockPorts, type FlowOptions, type FlowResult, MemoryStore, pathGoals, pinNeeds, runFlow, type StoredStage } from "./run-flow.ts";
+export { type ModuleUse, type ResourceUse, utilization, utilizationByModule } from "./utilization.ts";

@@ -1,0 +1,73 @@
+import type { Part } from "../device/part.ts";
+import { cellKind, type MappedNetlist } from "../netlist/mapped.ts";
+import type { PackedDesign } from "../pack/pack.ts";
+
+export interface ResourceUse {
+  readonly kind: "LUTs" | "registers" | "logic tiles" | "pins" | "clocks" | "memories" | "multipliers";
+  readonly used: number;
+  readonly available: number;
+}
+/** Cells of one instance: its own, and with all that is below it. */
+export interface ModuleUse {
+  readonly path: string;
+  readonly luts: number;
+  readonly registers: number;
+  readonly ownLuts: number;
+  readonly ownRegisters: number;
+}
+
+/** Used and available by kind. `packed` is null before packing: then the tiles are an estimate that is left out. */
+export function utilization(netlist: MappedNetlist, packed: PackedDesign | null, part: Part): ResourceUse[] {
+  const { fabric, family } = part;
+  const elements = fabric.logicTiles.length * family.elementsPerTile;
+  const count = (kind: number) => netlist.kind.reduce((sum, k) => sum + (k === kind ? 1 : 0), 0);
+  const clocks = new Set<number>();
+  for (let cell = 0; cell < netlist.cellCount; cell++) if (netlist.kind[cell] === cellKind.flipFlop) clocks.add(netlist.inputNet[netlist.inputStart[cell] + 1]);
+  const blocks = (letter: string) => ([...part.die.columns].filter((column) => column === letter).length * part.die.rows) / family.blockRows;
+  const uses: ResourceUse[] = [
+    { kind: "LUTs", used: count(cellKind.lut), available: elements },
+    { kind: "registers", used: count(cellKind.flipFlop), available: elements },
+  ];
+  if (packed) uses.push({ kind: "logic tiles", used: packed.clusterCount, available: fabric.logicTiles.length });
+  uses.push(
+    { kind: "pins", used: netlist.ports.reduce((sum, port) => sum + port.bitNames.length, 0), available: part.pins.length },
+    { kind: "clocks", used: clocks.size, available: family.globalClocks },
+    { kind: "memories", used: 0, available: blocks("M") },
+    { kind: "multipliers", used: 0, available: blocks("X") },
+  );
+  return uses;
+}
+
+/** Cells by instance, from their hierarchical names. The first row is the top. */
+export function utilizationByModule(netlist: MappedNetlist, instances: readonly string[]): ModuleUse[] {
+  const rows = new Map<string, { luts: number; registers: number; ownLuts: number; ownRegisters: number }>();
+  const known = new Set(instances);
+  for (const path of ["", ...instances]) rows.set(path, { luts: 0, registers: 0, ownLuts: 0, ownRegisters: 0 });
+  for (let cell = 0; cell < netlist.cellCount; cell++) {
+    const isLut = netlist.kind[cell] === cellKind.lut;
+    if (!isLut && netlist.kind[cell] !== cellKind.flipFlop) continue;
+    const name = netlist.cellName[cell];
+    let owner = "";
+    for (let dot = name.lastIndexOf("."); dot > 0; dot = name.lastIndexOf(".", dot - 1)) {
+      if (known.has(name.slice(0, dot))) {
+        owner = name.slice(0, dot);
+        break;
+      }
+    }
+    const own = rows.get(owner)!;
+    if (isLut) own.ownLuts++;
+    else own.ownRegisters++;
+    for (let path = owner; ; path = known.has(path) ? parentOf(path, known) : "") {
+      const row = rows.get(path)!;
+      if (isLut) row.luts++;
+      else row.registers++;
+      if (path === "") break;
+    }
+  }
+  return [...rows].map(([path, row]) => ({ path, ...row }));
+}
+
+function parentOf(path: string, known: ReadonlySet<string>): string {
+  for (let dot = path.lastIndexOf("."); dot > 0; dot = path.lastIndexOf(".", dot - 1)) if (known.has(path.slice(0, dot))) return path.slice(0, dot);
+  return "";
+}

@@ -1,0 +1,37 @@
+import { nearestName } from "../../common/finding.ts";
+
+/** What a board carries and to which package pins it is wired. */
+export interface BoardDescription {
+  readonly name: string;
+  readonly title: string;
+  readonly part: string;
+  readonly oscillator: { readonly pin: string; readonly frequenciesHz: readonly number[]; readonly startHz: number };
+  /** Index is the number printed on the board. Switch up, button held and lamp lit are all a high level. */
+  readonly switches: readonly string[];
+  readonly buttons: readonly string[];
+  readonly lamps: readonly string[];
+  /** Digit 0 is at the right; high lights it. Segments a to g, then the point; high lights them. */
+  readonly digits: { readonly select: readonly string[]; readonly segments: readonly string[] } | null;
+}
+
+const shuttle: BoardDescription = {
+  name: "shuttle",
+  title: "Shuttle",
+  part: "TW-2-P144-2C",
+  oscillator: { pin: "N18", frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000, 50_000_000, 100_000_000], startHz: 12_000_000 },
+  switches: ["S36", "S35", "S34", "S33", "S31", "S30", "S29", "S28"],
+  buttons: ["S10", "S9", "S8", "S7"],
+  lamps: ["E1", "E2", "E3", "E4", "E6", "E7", "E8", "E9"],
+  digits: { select: ["W36", "W35", "W34", "W33"], segments: ["W1", "W2", "W3", "W4", "W6", "W7", "W8", "W9"] },
+};
+
+const boards: readonly BoardDescription[] = [shuttle];
+
+export function listBoards(): readonly BoardDescription[] {
+  return boards;
+}
+
+export function findBoard(name: string): { board: BoardDescription | null; suggestion: string | null } {
+  const board = boards.find((candidate) => candidate.name === name.toLowerCase()) ?? null;
+  return { board, suggestion: board ? null : nearestName(name, boards.map((candidate) => candidate.name)) };
+}

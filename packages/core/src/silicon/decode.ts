@@ -1,0 +1,190 @@
+import { TileConfig } from "../bitstream/config-map.ts";
+import type { Part } from "../device/part.ts";
+import { nodeKind } from "../device/tile-pattern.ts";
+
+/**
+ * What the configuration bits make of the part: tables, flip-flops and pads, found by following every mux select
+ * back from what drives a pad or a register. Nothing but the bits is known here. Signal 0 is the constant 0.
+ */
+export interface Circuit {
+  readonly signalCount: number;
+  /** Pads with their input buffer on: signal and pad. */
+  readonly inputs: readonly { readonly signal: number; readonly pad: number }[];
+  /** Pads that drive: signal and enabling signal (-1: always). */
+  readonly outputs: readonly { readonly pad: number; readonly signal: number; readonly enable: number }[];
+  readonly tables: readonly Table[];
+  readonly flipFlops: readonly DecodedFlipFlop[];
+}
+export interface Table {
+  readonly output: number;
+  /** Up to six signals; input i has weight 2^i in the mask. */
+  readonly inputs: readonly number[];
+  readonly low: number;
+  readonly high: number;
+}
+export interface DecodedFlipFlop {
+  readonly output: number;
+  readonly d: number;
+  readonly clock: number;
+  readonly falling: boolean;
+  /** Signal, or -1 for always. */
+  readonly enable: number;
+  /** Signal, or -1 for never. */
+  readonly reset: number;
+  readonly asyncReset: boolean;
+  readonly resetValue: number;
+  readonly init: number;
+  /** Tile and element, for the eye. */
+  readonly tile: number;
+  readonly element: number;
+}
+
+export function decodeCircuit(part: Part, memory: Uint8Array): Circuit {
+  return new Decoder(part, memory).run();
+}
+
+class Decoder {
+  private readonly config: TileConfig;
+  private readonly signalOf = new Map<number, number>();
+  private readonly pending: { node: number; signal: number }[] = [];
+  private signalCount = 1;
+  private readonly tables: Table[] = [];
+  private readonly flipFlops: DecodedFlipFlop[] = [];
+  private readonly inputs: { signal: number; pad: number }[] = [];
+  private readonly carryOf = new Map<string, number>();
+  private readonly padAt = new Map<number, number>();
+
+  constructor(
+    private readonly part: Part,
+    memory: Uint8Array,
+  ) {
+    this.config = new TileConfig(part, memory);
+    for (const pad of part.fabric.pads) this.padAt.set(part.fabric.padInputNode(part.graph.tileFirst, pad.id), pad.id);
+  }
+
+  run(): Circuit {
+    const { fabric, graph } = this.part;
+    const outputs: { pad: number; signal: number; enable: number }[] = [];
+    for (const pad of fabric.pads) {
+      const mode = this.config.get(pad.tile, `outputMode${pad.index}`);
+      if (mode === 0 || mode === 3) continue;
+      const pin = (name: string) => this.trace(graph.tileFirst[pad.tile] + fabric.pattern(pad.tile).byName.get(`${name}${pad.index}`)!);
+      outputs.push({ pad: pad.id, signal: pin("OUT"), enable: mode === 2 ? pin("OE") : -1 });
+    }
+    for (let next = this.pending.pop(); next; next = this.pending.pop()) this.build(next.node, next.signal);
+    return { signalCount: this.signalCount, inputs: this.inputs, outputs, tables: this.tables, flipFlops: this.flipFlops };
+  }
+
+  /** Follows selects back from a mux to the output pin that feeds it. @returns Its signal; 0 if nothing does. */
+  private trace(start: number): number {
+    const { graph } = this.part;
+    let node = start;
+    for (let steps = 0; steps < 4096; steps++) {
+      if (graph.nodeKind[node] === nodeKind.output) return this.signalFor(node);
+      const code = this.config.select(node);
+      const at = graph.faninStart[node] + code - 1;
+      if (code === 0 || at >= graph.faninStart[node + 1] || graph.faninNode[at] < 0) return 0;
+      node = graph.faninNode[at];
+    }
+    return 0; // a ring of wires that nothing drives
+  }
+
+  private signalFor(node: number): number {
+    const known = this.signalOf.get(node);
+    if (known !== undefined) return known;
+    const pad = this.padAt.get(node);
+    if (pad !== undefined) {
+      const { tile, index } = this.part.fabric.pads[pad];
+      const signal = this.config.get(tile, `inputOn${index}`) ? this.signalCount++ : 0;
+      this.signalOf.set(node, signal);
+      if (signal) this.inputs.push({ signal, pad });
+      return signal;
+    }
+    const tile = this.part.graph.nodeTile[node];
+    if (this.part.fabric.tileKind(tile) !== "logic") {
+      this.signalOf.set(node, 0); // memories, multipliers and clock blocks are not modelled: their outputs rest at 0
+      return 0;
+    }
+    const signal = this.signalCount++;
+    this.signalOf.set(node, signal);
+    this.pending.push({ node, signal });
+    return signal;
+  }
+
+  private pin(tile: number, name: string): number {
+    return this.trace(this.part.graph.tileFirst[tile] + this.part.fabric.pattern(tile).byName.get(name)!);
+  }
+
+  private build(node: number, signal: number): void {
+    const { fabric, graph, family } = this.part;
+    const tile = graph.nodeTile[node];
+    const local = node - graph.tileFirst[tile];
+    const per = family.elementsPerTile;
+    const element = local % per;
+    if (local < per) {
+      if (this.config.get(tile, `carry${element}`) === 0) this.lutTable(tile, element, signal);
+      else {
+        // sum bit: table XOR carry-in
+        const lut = this.signalCount++;
+        this.lutTable(tile, element, lut);
+        this.tables.push({ output: signal, inputs: [lut, this.carryIn(tile, element)], low: 0x66666666, high: 0x66666666 });
+      }
+      return;
+    }
+    const group = Math.floor(element / family.elementsPerGroup);
+    const first = graph.tileFirst[tile];
+    const bypass = this.config.get(tile, `bypass${element}`) === 1;
+    const enableUsed = this.config.get(tile, `enableUsed${group}`) === 1;
+    const reset = this.pin(tile, `SR${group}`);
+    this.flipFlops.push({
+      output: signal,
+      d: bypass ? this.pin(tile, `B${element}`) : this.signalFor(first + fabric.pattern(tile).byName.get(`O${element}`)!),
+      clock: this.pin(tile, "CLK"),
+      falling: this.config.get(tile, "clockFalling") === 1,
+      enable: enableUsed ? this.pin(tile, `EN${group}`) : -1,
+      reset: reset === 0 ? -1 : reset,
+      asyncReset: this.config.get(tile, `asyncReset${element}`) === 1,
+      resetValue: this.config.get(tile, `resetValue${element}`),
+      init: this.config.get(tile, `init${element}`),
+      tile,
+      element,
+    });
+  }
+
+  private lutTable(tile: number, element: number, output: number): void {
+    const { lutInputs } = this.part.family;
+    const mask = this.config.getMask(tile, element);
+    const inputs = Array.from({ length: lutInputs }, (_, i) => this.pin(tile, `L${element}.${i}`));
+    this.tables.push({ output, inputs, ...mask });
+  }
+
+  /** Carry modes: 1 goes on with the chain, 2 and 3 start it with 0 or 1. */
+  private carryIn(tile: number, element: number): number {
+    const mode = this.config.get(tile, `carry${element}`);
+    if (mode !== 1) {
+      const constant = this.signalCount++;
+      const bits = mode === 3 ? 0xffffffff : 0;
+      this.tables.push({ output: constant, inputs: [], low: bits, high: bits });
+      return constant;
+    }
+    const { fabric, family } = this.part;
+    if (element > 0) return this.carryOut(tile, element - 1);
+    const below = tile - fabric.width;
+    return below >= 0 && fabric.tileKind(below) === "logic" ? this.carryOut(below, family.elementsPerTile - 1) : 0;
+  }
+
+  /** Carry out of an element: its carry-in where the table says so, else its bypass pin. */
+  private carryOut(tile: number, element: number): number {
+    const key = `${tile}.${element}`;
+    const known = this.carryOf.get(key);
+    if (known !== undefined) return known;
+    const output = this.signalCount++;
+    this.carryOf.set(key, output);
+    const lut = this.signalCount++;
+    this.lutTable(tile, element, lut);
+    const carry = this.config.get(tile, `carry${element}`) === 0 ? 0 : this.carryIn(tile, element);
+    // inputs: select, if 1, if 0
+    this.tables.push({ output, inputs: [lut, carry, this.pin(tile, `B${element}`)], low: 0xd8d8d8d8, high: 0xd8d8d8d8 });
+    return output;
+  }
+}

@@ -1,0 +1,204 @@
+import { configMap } from "../bitstream/config-map.ts";
+import { type BitstreamFault, decodeBitstream, faultText } from "../bitstream/format.ts";
+import type { Part } from "../device/part.ts";
+import { instruction, irBits, nextTapState, statusBit, statusFaultShift, type TapDevice, type TapState } from "../jtag/tap.ts";
+import { decodeCircuit } from "./decode.ts";
+import { Engine } from "./engine.ts";
+
+const faultCodes = Object.keys(faultText) as BitstreamFault[];
+
+/**
+ * The simulated part. It knows its pads, its TAP pins and the bits that come in through them, nothing else. A bitstream
+ * is checked when its shift ends (Update-DR); a fault leaves the part unconfigured with the reason in its status.
+ */
+export class SimulatedPart implements TapDevice {
+  private state: TapState = "test-logic-reset";
+  private ir: number = instruction.idcode;
+  private irShift = 0;
+  private dr: Uint8Array = new Uint8Array(4);
+  private drLength = 32;
+  private drAt = 0;
+  private incoming = new Uint8Array(1 << 16);
+  private incomingBits = 0;
+  private fault: BitstreamFault | null = null;
+  private faultDetail = "";
+  private memory: Uint8Array;
+  private engine: Engine | null = null;
+  private readonly padValues = new Map<number, number>();
+
+  constructor(readonly part: Part) {
+    this.memory = new Uint8Array(configMap(part).byteCount);
+  }
+
+  get configured(): boolean {
+    return this.engine !== null;
+  }
+  get circuit(): Engine | null {
+    return this.engine;
+  }
+  /** In words, for a message; the status register holds the code only. */
+  get refusal(): string | null {
+    return this.fault ? this.faultDetail : null;
+  }
+
+  /** Supply off and on: all configuration is lost. */
+  powerCycle(): void {
+    this.clear();
+    this.state = "test-logic-reset";
+    this.ir = instruction.idcode;
+    this.fault = null;
+  }
+
+  private clear(): void {
+    this.memory.fill(0);
+    this.engine = null;
+  }
+
+  get status(): number {
+    let value = 0;
+    if (this.engine) value |= statusBit.configured;
+    if (this.ir === instruction.configure && this.state === "shift-dr") value |= statusBit.receiving;
+    if (this.fault) value |= statusBit.refused | ((faultCodes.indexOf(this.fault) + 1) << statusFaultShift);
+    return value;
+  }
+
+  /** One rising edge of TCK. @returns TDO during this clock. */
+  clock(tms: number, tdi: number): number {
+    let tdo = 0;
+    switch (this.state) {
+      case "shift-dr":
+        tdo = this.shiftData(tdi);
+        break;
+      case "shift-ir":
+        tdo = this.irShift & 1;
+        this.irShift = (this.irShift >> 1) | (tdi << (irBits - 1));
+        break;
+    }
+    this.state = nextTapState(this.state, tms);
+    // actions of the state that was entered
+    switch (this.state) {
+      case "test-logic-reset":
+        this.ir = instruction.idcode;
+        break;
+      case "capture-ir":
+        this.irShift = 0b000001;
+        break;
+      case "update-ir":
+        this.ir = this.irShift;
+        if (this.ir === instruction.clear) {
+          this.clear();
+          this.fault = null;
+        }
+        break;
+      case "capture-dr":
+        this.captureData();
+        break;
+      case "update-dr":
+        if (this.ir === instruction.configure && this.incomingBits > 0) this.configure();
+    }
+    return tdo;
+  }
+
+  private captureData(): void {
+    this.drAt = 0;
+    switch (this.ir) {
+      case instruction.idcode:
+        this.setWord(this.part.die.idcode);
+        break;
+      case instruction.status:
+        this.setWord(this.status);
+        break;
+      case instruction.readback:
+        this.dr = this.memory.slice();
+        this.drLength = this.memory.length * 8;
+        break;
+      case instruction.configure:
+        this.clear();
+        this.fault = null;
+        this.incomingBits = 0;
+        this.drLength = 0;
+        break;
+      default: // bypass, and every code without a register of its own
+        this.dr = new Uint8Array(1);
+        this.drLength = 1;
+    }
+  }
+
+  private setWord(value: number): void {
+    this.dr = Uint8Array.of(value & 255, (value >>> 8) & 255, (value >>> 16) & 255, value >>> 24);
+    this.drLength = 32;
+  }
+
+  private shiftData(tdi: number): number {
+    if (this.ir === instruction.configure) {
+      const at = this.incomingBits++;
+      if (at >> 3 === this.incoming.length) {
+        const grown = new Uint8Array(this.incoming.length * 2);
+        grown.set(this.incoming);
+        this.incoming = grown;
+      }
+      if ((at & 7) === 0) this.incoming[at >> 3] = 0;
+      if (tdi) this.incoming[at >> 3] |= 1 << (at & 7);
+      return 0;
+    }
+    // a ring: what comes in follows the captured bits out after drLength clocks
+    const at = this.drAt % this.drLength;
+    const byte = at >> 3;
+    const mask = 1 << (at & 7);
+    const out = this.dr[byte] & mask ? 1 : 0;
+    if (tdi) this.dr[byte] |= mask;
+    else this.dr[byte] &= ~mask;
+    this.drAt++;
+    return out;
+  }
+
+  private configure(): void {
+    const file = this.incoming.subarray(0, Math.ceil(this.incomingBits / 8));
+    const decoded = decodeBitstream(file.slice(), this.part);
+    if (!decoded.ok) {
+      this.fault = decoded.fault;
+      this.faultDetail = decoded.detail;
+      return;
+    }
+    this.memory = decoded.memory;
+    this.engine = new Engine(decodeCircuit(this.part, this.memory));
+    const values = new Map<number, number>();
+    for (const { signal, pad } of this.engine.circuit.inputs) values.set(signal, this.padValues.get(pad) ?? 0);
+    this.engine.setInputs(values);
+  }
+
+  /** Levels at pads from outside; several at once change together. */
+  setPads(levels: ReadonlyMap<number, number>): void {
+    const values = new Map<number, number>();
+    for (const [pad, level] of levels) this.padValues.set(pad, level);
+    if (!this.engine) return;
+    for (const { signal, pad } of this.engine.circuit.inputs) {
+      const level = levels.get(pad);
+      if (level !== undefined) values.set(signal, level);
+    }
+    this.engine.setInputs(values);
+  }
+
+  /** Level that the part drives at a pad; null if it drives nothing there. */
+  readPad(pad: number): number | null {
+    const output = this.engine?.circuit.outputs.find((candidate) => candidate.pad === pad);
+    if (!output || !this.engine) return null;
+    if (output.enable >= 0 && this.engine.signal(output.enable) === 0) return null;
+    return this.engine.signal(output.signal);
+  }
+
+  /** Clock cycles at a pad, rise then fall. */
+  runClock(pad: number, cycles: number): void {
+    const input = this.engine?.circuit.inputs.find((candidate) => candidate.pad === pad);
+    if (input) this.engine!.runCycles(input.signal, cycles);
+  }
+
+  /** Cycles that each driven pad was high since the last call. */
+  takeDuty(): Map<number, number> {
+    const duty = new Map<number, number>();
+    if (!this.engine) return duty;
+    const counts = this.engine.takeDuty();
+    this.engine.circuit.outputs.forEach((output, i) => duty.set(output.pad, counts[i]));
+    return duty;
+  }
+}

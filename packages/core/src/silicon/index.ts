@@ -1,0 +1,10 @@
+/**
+ * The simulated part and its boards. In: a bitstream through the TAP, levels at pads. Out: levels at pads.
+ * Levelised generated WebAssembly; see engine.ts.
+ */
+export { Board, type BoardState } from "./board/board.ts";
+export { type BoardDescription, findBoard, listBoards } from "./board/boards.ts";
+export { type Circuit, decodeCircuit } from "./decode.ts";
+export { SimulatedPart } from "./device.ts";
+export { Engine } from "./engine.ts";
+export { reduceAndOrder } from "./reduce.ts";

@@ -1,0 +1,463 @@
+import type { StageContext } from "../common/context.ts";
+import type { Finding, StageResult } from "../common/finding.ts";
+import type { PinPlan } from "../constraints/pins.ts";
+import type { ClockRule } from "../constraints/sdc.ts";
+import type { CornerName } from "../device/family.ts";
+import { Delays, type Part } from "../device/part.ts";
+import { cellKind, collectSinks, ffMode, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import type { PackedDesign } from "../pack/pack.ts";
+import type { PlacedDesign } from "../place/place.ts";
+import type { RoutedDesign } from "../route/route.ts";
+import type { CheckKind, ClockSummary, PathStep, TimingCheck, TimingPath, TimingReport } from "./report.ts";
+import { buildTimingGraph, ownerOfSlots, propagate, type TimingGraph } from "./timing-graph.ts";
+
+export interface LayoutInputs {
+  readonly netlist: MappedNetlist;
+  readonly packed: PackedDesign;
+  readonly placed: PlacedDesign;
+  readonly routed: RoutedDesign;
+  readonly pins: PinPlan;
+  readonly part: Part;
+}
+
+export const timingCorners: readonly CornerName[] = ["slow-hot", "slow-cold", "fast-cold"];
+const pathLimit = 60;
+
+/** Delays of one corner laid over the pins of the design. */
+export interface CornerDelays {
+  readonly corner: CornerName;
+  readonly delays: Delays;
+  /** [input pin slots] */
+  readonly netPs: Float32Array;
+  readonly lutPs: Float32Array;
+  /** [cells] Input pad or output pad delay; 0 for others. */
+  readonly padPs: Float64Array;
+}
+
+/** Net, LUT and pad delays of the routed design at a corner, from the one delay table. */
+export function cornerDelays(layout: LayoutInputs, corner: CornerName): CornerDelays {
+  const { netlist, routed, part, packed, pins } = layout;
+  const { graph, fabric } = part;
+  const delays = new Delays(part, corner);
+  const nodePs = delays.nodePs();
+  const netPs = new Float32Array(netlist.inputNet.length);
+  const lutPs = new Float32Array(netlist.inputNet.length);
+  const padPs = new Float64Array(netlist.cellCount);
+  const owner = ownerOfSlots(netlist);
+  const sinks = collectSinks(netlist);
+  const at = new Map<number, number>();
+  for (let net = 0; net < netlist.netCount; net++) {
+    at.clear();
+    const first = routed.netStart[net];
+    const count = routed.netStart[net + 1] - first;
+    const delay = new Float64Array(count);
+    for (let i = 0; i < count; i++) {
+      const node = routed.treeNode[first + i];
+      const parent = routed.treeParent[first + i];
+      delay[i] = parent < 0 ? 0 : delay[parent] + nodePs[node];
+      at.set(node, i);
+    }
+    for (let i = sinks.start[net]; i < sinks.start[net + 1]; i++) {
+      const slot = netlist.inputStart[sinks.cell[i]] + sinks.pin[i];
+      const node = routed.pinNode[slot];
+      if (node < 0) continue;
+      netPs[slot] = delay[at.get(node)!];
+      if (netlist.kind[owner[slot]] === cellKind.lut) {
+        const tile = graph.nodeTile[node];
+        const e = packed.elementSlot[packed.cellElement[owner[slot]]];
+        lutPs[slot] = delays.lutPs(node - graph.tileFirst[tile] - fabric.pattern(tile).byName.get(`L${e}.0`)!);
+      }
+    }
+  }
+  const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin]));
+  for (const port of netlist.ports) {
+    port.pads.forEach((cell, bit) => {
+      if (cell < 0) return;
+      const pin = pinOf.get(port.bitNames[bit])!;
+      padPs[cell] = port.direction === "input" ? delays.inputPadPs(pin.standard) : delays.outputPadPs(pin.standard, pin.drive, pin.slew === "slow");
+    });
+  }
+  return { corner, delays, netPs, lutPs, padPs };
+}
+
+interface Domain {
+  readonly port: string;
+  readonly rule: ClockRule | null;
+  readonly falling: boolean;
+  readonly name: string;
+}
+
+/**
+ * Setup and hold at every corner for every pair of clock edges, with the clock's real arrival at each register.
+ * Block-oriented (Kirkpatrick and Clark 1966), one forward pass a launching edge. Clock wires count alike for both ends
+ * of a check; data takes its largest delay for setup and its least for hold.
+ */
+export function analyzeTiming(layout: LayoutInputs, clocks: readonly ClockRule[], context: StageContext): StageResult<TimingReport> {
+  const { netlist } = layout;
+  const graph = buildTimingGraph(netlist);
+  const findings: Finding[] = [];
+  const checks: TimingCheck[] = [];
+  const setup: TimingPath[] = [];
+  const hold: TimingPath[] = [];
+  let padPaths: TimingPath[] = [];
+  let summaries: ClockSummary[] = [];
+  let withoutGoal = 0;
+  timingCorners.forEach((corner, i) => {
+    context.checkCancelled();
+    const run = new CornerAnalysis(layout, graph, corner, clocks);
+    for (const kind of ["setup", "hold"] as const) {
+      const result = run.check(kind);
+      checks.push(result.check);
+      (kind === "setup" ? setup : hold).push(...result.paths);
+      if (kind === "setup" && corner === "slow-hot") withoutGoal = result.withoutGoal;
+    }
+    const own = run.summaries();
+    summaries = i === 0 ? own : summaries.map((old, s) => ({ ...old, fmaxMhz: old.fmaxMhz === null ? null : Math.min(old.fmaxMhz, own[s].fmaxMhz ?? Infinity) }));
+    if (corner === "slow-hot") {
+      padPaths = run.padPaths();
+      findings.push(...run.findings);
+    }
+    context.progress({ fraction: (i + 1) / timingCorners.length });
+  });
+  const report: TimingReport = {
+    clocks: summaries,
+    checks,
+    setupPaths: worstPerEndpoint(setup),
+    holdPaths: worstPerEndpoint(hold),
+    padPaths,
+    endpointsWithoutGoal: withoutGoal,
+    brokenLoops: graph.brokenPins.size,
+  };
+  for (const kind of ["setup", "hold"] as const) {
+    const failing = checks.filter((check) => check.kind === kind && check.failingEndpoints > 0);
+    if (!failing.length) continue;
+    const worst = failing.reduce((a, b) => (a.worstSlackPs! < b.worstSlackPs! ? a : b));
+    const [path] = kind === "setup" ? report.setupPaths : report.holdPaths;
+    findings.push({
+      code: `timing/${kind}`,
+      severity: "warning",
+      place: { object: path.to },
+      message: `${worst.failingEndpoints} endpoint(s) miss ${kind} at ${worst.corner}, the worst by ${(-worst.worstSlackPs! / 1000).toFixed(3)} ns: ${path.from} to ${path.to}.`,
+      remedy: kind === "setup" ? "Shorten the logic on the worst paths, or slow the clock." : "Reduce the clock skew: bring the clock in at a clock pin.",
+    });
+  }
+  if (graph.brokenPins.size) {
+    findings.push({ code: "timing/loop", severity: "warning", place: { object: netlist.top }, message: `${graph.brokenPins.size} arc(s) were cut to break combinational loops.`, remedy: "Paths through latches are timed only up to the cut." });
+  }
+  return { artifact: report, findings };
+}
+
+function worstPerEndpoint(paths: readonly TimingPath[]): TimingPath[] {
+  const rank = (path: TimingPath) => path.slackPs ?? 1e9 - path.dataPs;
+  const byEnd = new Map<string, TimingPath>();
+  for (const path of paths) {
+    const known = byEnd.get(path.to);
+    if (!known || rank(path) < rank(known)) byEnd.set(path.to, path);
+  }
+  return [...byEnd.values()].sort((a, b) => rank(a) - rank(b)).slice(0, pathLimit);
+}
+
+class CornerAnalysis {
+  readonly findings: Finding[] = [];
+  private readonly timing: CornerDelays;
+  private readonly domains: Domain[] = [];
+  /** [cells] Clock edge of each flip-flop, index into `domains`; -1 for others. */
+  private readonly domainOf: Int32Array;
+  /** [cells] Arrival of the clock at each flip-flop. */
+  private readonly clockPs: Float64Array;
+  private readonly owner: Int32Array;
+  /** [domains] Least period that setup allows within one clock, by name. */
+  private readonly needPs = new Map<string, number>();
+
+  constructor(
+    private readonly layout: LayoutInputs,
+    private readonly graph: TimingGraph,
+    corner: CornerName,
+    private readonly rules: readonly ClockRule[],
+  ) {
+    this.timing = cornerDelays(layout, corner);
+    const { netlist } = layout;
+    this.owner = ownerOfSlots(netlist);
+    this.domainOf = new Int32Array(netlist.cellCount).fill(-1);
+    this.clockPs = new Float64Array(netlist.cellCount);
+    for (let cell = 0; cell < netlist.cellCount; cell++) {
+      if (netlist.kind[cell] !== cellKind.flipFlop) continue;
+      const slot = netlist.inputStart[cell] + ffPin.clock;
+      const source = this.clockSource(netlist.netDriver[netlist.inputNet[slot]], 0);
+      this.clockPs[cell] = source.ps + this.timing.netPs[slot];
+      this.domainOf[cell] = this.domainIndex(source.port, (netlist.modes[cell] & ffMode.clockFalling) !== 0);
+    }
+  }
+
+  private domainIndex(port: string, falling: boolean): number {
+    const known = this.domains.findIndex((domain) => domain.port === port && domain.falling === falling);
+    if (known >= 0) return known;
+    const rule = this.rules.find((candidate) => candidate.port === port) ?? null;
+    this.domains.push({ port, falling, rule, name: rule?.name ?? port });
+    return this.domains.length - 1;
+  }
+
+  private readonly sources = new Map<number, { port: string; ps: number }>();
+
+  /** Where a clock comes from and how late it is at a cell's output: a pad, or logic and registers on the way from one. */
+  private clockSource(cell: number, depth: number): { port: string; ps: number } {
+    const known = this.sources.get(cell);
+    if (known) return known;
+    const { netlist } = this.layout;
+    const { kind, inputStart, inputNet, netDriver, cellName } = netlist;
+    let result = { port: cellName[cell], ps: 0 };
+    if (kind[cell] === cellKind.inputPad) result = { port: cellName[cell], ps: this.timing.padPs[cell] };
+    else if (depth < 64) {
+      this.findings.push({
+        code: "timing/clock-from-logic",
+        severity: "warning",
+        place: { object: cellName[cell] },
+        message: `'${cellName[cell]}' clocks registers, but comes from ${kind[cell] === cellKind.flipFlop ? "a register" : "logic"}: it travels on ordinary wires and has more skew.`,
+        remedy: "Use the outside clock with an enable instead.",
+      });
+      const slots = kind[cell] === cellKind.flipFlop ? [inputStart[cell] + ffPin.clock] : Array.from({ length: inputStart[cell + 1] - inputStart[cell] }, (_, i) => inputStart[cell] + i);
+      for (const slot of slots) {
+        if (this.graph.brokenPins.has(slot)) continue;
+        const from = this.clockSource(netDriver[inputNet[slot]], depth + 1);
+        const own = kind[cell] === cellKind.flipFlop ? this.timing.delays.clockToOutputPs : this.timing.lutPs[slot];
+        const ps = from.ps + this.timing.netPs[slot] + own;
+        if (ps > result.ps) result = { port: from.port, ps };
+      }
+    }
+    this.sources.set(cell, result);
+    return result;
+  }
+
+  /** Time from the launching to the capturing edge for setup, and for the hold check that goes with it. */
+  private relation(launch: Domain, capture: Domain): { setup: number; hold: number } | null {
+    if (!launch.rule || !capture.rule) return null;
+    const edge = (domain: Domain) => (domain.falling ? domain.rule!.fallPs : domain.rule!.risePs);
+    const [l0, c0] = [edge(launch), edge(capture)];
+    const [pl, pc] = [launch.rule.periodPs, capture.rule.periodPs];
+    let setup = Infinity;
+    let hold = -Infinity;
+    // all launching edges in the common period; periods that share none to speak of are cut off after many
+    const turns = Math.min(2000, pc / gcd(pl, pc));
+    for (let i = 0; i < turns; i++) {
+      const from = l0 + i * pl;
+      const to = c0 + (Math.floor((from - c0) / pc) + 1) * pc;
+      setup = Math.min(setup, to - from);
+      hold = Math.max(hold, to - pc - from);
+    }
+    return { setup, hold };
+  }
+
+  check(kind: CheckKind): { check: TimingCheck; paths: TimingPath[]; withoutGoal: number } {
+    const { netlist } = this.layout;
+    const { delays } = this.timing;
+    const latest = kind === "setup";
+    const ratio = latest ? 1 : delays.minRatio;
+    const scaled = latest ? this.timing : { ...this.timing, netPs: this.timing.netPs.map((ps) => ps * ratio), lutPs: this.timing.lutPs.map((ps) => ps * ratio) };
+    const never = latest ? -Infinity : Infinity;
+    const best = new Map<number, { slack: number | null; data: number; launch: number; relation: number | null }>();
+    const arrivals: Float64Array[] = [];
+    const worstPins: Int32Array[] = [];
+    this.domains.forEach((launch, l) => {
+      const arrival = new Float64Array(netlist.cellCount).fill(never);
+      for (let cell = 0; cell < netlist.cellCount; cell++) {
+        if (this.domainOf[cell] === l) arrival[cell] = this.clockPs[cell] + delays.clockToOutputPs * ratio;
+      }
+      const worst = new Int32Array(netlist.cellCount).fill(-1);
+      propagate(this.graph, scaled, arrival, latest, worst);
+      arrivals.push(arrival);
+      worstPins.push(worst);
+      const relations = this.domains.map((capture) => this.relation(launch, capture));
+      for (const slot of this.graph.endPins) {
+        const cell = this.owner[slot];
+        const c = this.domainOf[cell];
+        if (c < 0 || this.isAsyncReset(slot)) continue;
+        const at = arrival[netlist.netDriver[netlist.inputNet[slot]]];
+        if (at === never) continue;
+        const data = at + scaled.netPs[slot];
+        const relation = relations[c];
+        let slack: number | null = null;
+        if (latest) {
+          const need = data + this.setupPs(slot) - this.clockPs[cell];
+          if (relation) slack = relation.setup - need;
+          const capture = this.domains[c];
+          if (capture.port === launch.port) {
+            // half-cycle paths count twice
+            const share = relation && launch.rule ? relation.setup / launch.rule.periodPs : capture.falling === launch.falling ? 1 : 0.5;
+            this.needPs.set(launch.port, Math.max(this.needPs.get(launch.port) ?? 0, need / share));
+          }
+        } else if (relation) slack = data - relation.hold - this.clockPs[cell] - delays.holdPs;
+        else if (this.domains[c].port === launch.port) slack = data - this.clockPs[cell] - delays.holdPs;
+        const known = best.get(slot);
+        const rank = slack ?? 1e9 - data;
+        if (!known || rank < (known.slack ?? 1e9 - known.data)) best.set(slot, { slack, data, launch: l, relation: relation ? (latest ? relation.setup : relation.hold) : null });
+      }
+    });
+    let worstSlack: number | null = null;
+    let total = 0;
+    let failing = 0;
+    let withGoal = 0;
+    for (const { slack } of best.values()) {
+      if (slack === null) continue;
+      withGoal++;
+      if (worstSlack === null || slack < worstSlack) worstSlack = slack;
+      if (slack < 0) {
+        failing++;
+        total += slack;
+      }
+    }
+    const ranked = [...best].sort((a, b) => (a[1].slack ?? 1e9 - a[1].data) - (b[1].slack ?? 1e9 - b[1].data)).slice(0, pathLimit);
+    const paths = ranked.map(([slot, end]) => this.trace(kind, slot, end, arrivals[end.launch], worstPins[end.launch], scaled, ratio));
+    return {
+      check: { corner: this.timing.corner, kind, worstSlackPs: worstSlack, totalNegativePs: total, failingEndpoints: failing, endpoints: withGoal },
+      paths,
+      withoutGoal: best.size - withGoal,
+    };
+  }
+
+  private isAsyncReset(slot: number): boolean {
+    const { netlist } = this.layout;
+    const cell = this.owner[slot];
+    return slot - netlist.inputStart[cell] === ffPin.reset && (netlist.modes[cell] & ffMode.asyncReset) !== 0;
+  }
+
+  private setupPs(slot: number): number {
+    const { netlist, packed } = this.layout;
+    const cell = this.owner[slot];
+    const bypass = slot === netlist.inputStart[cell] + ffPin.d && !packed.elementJoined[packed.cellElement[cell]];
+    return this.timing.delays.setupPs(bypass);
+  }
+
+  private position(cell: number): { tileX: number; tileY: number } {
+    const { packed, placed, part } = this.layout;
+    const pad = packed.cellPad[cell];
+    const tile = pad >= 0 ? part.fabric.pads[pad].tile : placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
+    return { tileX: part.fabric.tileX(tile), tileY: part.fabric.tileY(tile) };
+  }
+
+  private fanout: Int32Array | null = null;
+  private fanoutOf(net: number): number {
+    if (!this.fanout) {
+      this.fanout = new Int32Array(this.layout.netlist.netCount);
+      for (const each of this.layout.netlist.inputNet) if (each >= 0) this.fanout[each]++;
+    }
+    return this.fanout[net];
+  }
+
+  private trace(
+    kind: TimingPath["kind"],
+    endSlot: number,
+    end: { slack: number | null; data: number; launch: number; relation: number | null },
+    arrival: Float64Array,
+    worst: Int32Array,
+    delays: CornerDelays,
+    ratio: number,
+  ): TimingPath {
+    const { netlist } = this.layout;
+    const { cellName, netName, inputNet, netDriver, origin } = netlist;
+    // from the end back to the start
+    const slots: number[] = [endSlot];
+    let cell = netDriver[inputNet[endSlot]];
+    while (netlist.kind[cell] === cellKind.lut && worst[cell] >= 0) {
+      slots.push(worst[cell]);
+      cell = netDriver[inputNet[worst[cell]]];
+    }
+    const start = cell;
+    const steps: PathStep[] = [];
+    let at = 0;
+    let cellPs = 0;
+    const add = (what: PathStep["what"], name: string, net: number, c: number, delayPs: number, isCell: boolean) => {
+      at += delayPs;
+      if (isCell) cellPs += delayPs;
+      steps.push({ what, name, net, cell: c, delayPs, arrivalPs: at, ...this.position(c), origin: origin[c], fanout: net >= 0 ? this.fanoutOf(net) : 0 });
+    };
+    const isRegister = netlist.kind[start] === cellKind.flipFlop;
+    if (isRegister) {
+      add("clock", this.domains[this.domainOf[start]].port, -1, start, this.clockPs[start], false);
+      add("clock to output", cellName[start], -1, start, this.timing.delays.clockToOutputPs * ratio, true);
+    } else if (netlist.kind[start] === cellKind.inputPad) add("input pad", cellName[start], -1, start, arrival[start], true);
+    for (let i = slots.length - 1; i >= 0; i--) {
+      const slot = slots[i];
+      const owner = this.owner[slot];
+      add("net", netName[inputNet[slot]], inputNet[slot], owner, delays.netPs[slot], false);
+      if (i > 0) add("LUT", cellName[owner], -1, owner, delays.lutPs[slot], true);
+    }
+    const endCell = this.owner[endSlot];
+    const isEndRegister = netlist.kind[endCell] === cellKind.flipFlop;
+    const launchClockPs = isRegister ? this.clockPs[start] : 0;
+    let dataPs = end.data - launchClockPs;
+    if (isEndRegister && kind === "setup") add("setup", cellName[endCell], -1, endCell, this.setupPs(endSlot), false);
+    else if (isEndRegister && kind === "hold") add("hold", cellName[endCell], -1, endCell, this.timing.delays.holdPs, false);
+    else if (!isEndRegister) {
+      add("output pad", netName[inputNet[endSlot]], -1, endCell, this.timing.padPs[endCell], true);
+      dataPs += this.timing.padPs[endCell];
+    }
+    const launch = isRegister ? this.domains[this.domainOf[start]].name : "";
+    const capture = isEndRegister ? this.domains[this.domainOf[endCell]] : null;
+    const pinNames = ["", "clock", "enable", "reset"];
+    const pin = isEndRegister ? pinNames[endSlot - netlist.inputStart[endCell]] : "";
+    return {
+      kind,
+      corner: this.timing.corner,
+      slackPs: end.slack,
+      from: cellName[start],
+      to: (isEndRegister ? cellName[endCell] : cellName[endCell].replace(/\$pad$/, "")) + (pin ? ` (${pin})` : ""),
+      launchClock: launch,
+      captureClock: capture?.name ?? "",
+      requirementPs: end.relation,
+      launchClockPs,
+      captureClockPs: isEndRegister ? this.clockPs[endCell] : 0,
+      dataPs,
+      cellPs,
+      levels: slots.length - 1,
+      steps,
+    };
+  }
+
+  /** The longest paths into, out of and straight through the part. */
+  padPaths(): TimingPath[] {
+    const { netlist } = this.layout;
+    const result: TimingPath[] = [];
+    for (const fromPads of [true, false]) {
+      const arrival = new Float64Array(netlist.cellCount).fill(-Infinity);
+      for (let cell = 0; cell < netlist.cellCount; cell++) {
+        if (fromPads && netlist.kind[cell] === cellKind.inputPad) arrival[cell] = this.timing.padPs[cell];
+        if (!fromPads && netlist.kind[cell] === cellKind.flipFlop) arrival[cell] = this.clockPs[cell] + this.timing.delays.clockToOutputPs;
+      }
+      const worst = new Int32Array(netlist.cellCount).fill(-1);
+      propagate(this.graph, this.timing, arrival, true, worst);
+      for (const slot of this.graph.endPins) {
+        const cell = this.owner[slot];
+        const toPad = netlist.kind[cell] === cellKind.outputPad;
+        if (!fromPads && !toPad) continue;
+        const at = arrival[netlist.netDriver[netlist.inputNet[slot]]];
+        if (at === -Infinity) continue;
+        const kind = fromPads ? (toPad ? "through" : "input") : "output";
+        result.push(this.trace(kind, slot, { slack: null, data: at + this.timing.netPs[slot], launch: 0, relation: null }, arrival, worst, this.timing, 1));
+      }
+    }
+    return result.sort((a, b) => b.dataPs - a.dataPs).slice(0, 20);
+  }
+
+  summaries(): ClockSummary[] {
+    const { netlist } = this.layout;
+    const ports = [...new Set(this.domains.map((domain) => domain.port))].sort();
+    return ports.map((port) => {
+      const domain = this.domains.find((candidate) => candidate.port === port)!;
+      let registers = 0;
+      let earliestPs = Infinity;
+      let latestPs = 0;
+      for (let cell = 0; cell < netlist.cellCount; cell++) {
+        if (this.domainOf[cell] < 0 || this.domains[this.domainOf[cell]].port !== port) continue;
+        registers++;
+        earliestPs = Math.min(earliestPs, this.clockPs[cell]);
+        latestPs = Math.max(latestPs, this.clockPs[cell]);
+      }
+      const need = this.needPs.get(port);
+      return { name: domain.name, port, periodPs: domain.rule?.periodPs ?? null, fmaxMhz: need && need > 0 ? 1e6 / need : null, registers, earliestPs, latestPs };
+    });
+  }
+}
+
+function gcd(a: number, b: number): number {
+  return b === 0 ? a : gcd(b, a % b);
+}
