@@ -1,0 +1,68 @@
+import { Command, CommanderError } from "commander";
+import { build, type BuildOptions, check, type Output, play, report } from "./commands.ts";
+import { type LoadOptions, UsageError } from "./load-design.ts";
+
+const processOutput: Output = {
+  out: (text) => void process.stdout.write(`${text}\n`),
+  err: (text) => void process.stderr.write(`${text}\n`),
+};
+
+/** @returns Exit status: 0, 1 after an error in the design, 2 for a wrong call. */
+export async function main(args: readonly string[], io: Output = processOutput): Promise<number> {
+  let status = 0;
+  const program = new Command("gate-clock").description("From HDL text to configuration bits, and the simulated part that runs them.").exitOverride();
+  program.configureOutput({ writeOut: (text) => io.out(text.trimEnd()), writeErr: (text) => io.err(text.trimEnd()) });
+  program
+    .command("check")
+    .argument("<files...>", "HDL files, or a design folder")
+    .option("--top <module>")
+    .option("--json", "machine-readable result")
+    .description("language and circuit findings, no part needed")
+    .action(async (files: string[], options: LoadOptions & { json?: boolean }) => {
+      status = await check(files, options, io);
+    });
+  program
+    .command("build")
+    .argument("<design...>", "design folder, or HDL, .pins and .sdc files")
+    .option("--top <module>")
+    .option("--out <folder>")
+    .option("--part <name>")
+    .option("--recipe <name>")
+    .option("--seed <number>")
+    .option("--stop-after <stage>")
+    .option("--json", "machine-readable result")
+    .description("all stages up to the bitstream")
+    .action(async (design: string[], options: BuildOptions) => {
+      status = await build(design, options, io);
+    });
+  program
+    .command("play")
+    .argument("<image>", "bitstream file")
+    .option("--part <name>")
+    .requiredOption("--ports <file>", "ports.json of the build")
+    .requiredOption("--steps <file>")
+    .description("drive the simulated part with a script")
+    .action(async (image: string, options: { part?: string; ports: string; steps: string }) => {
+      status = await play(image, options, io);
+    });
+  program
+    .command("report")
+    .argument("<folder>", "output folder of a build")
+    .argument("<kind>", "utilization, timing, pins, findings or stages")
+    .option("--json", "machine-readable result")
+    .description("one report of a finished build")
+    .action(async (folder: string, kind: string, options: { json?: boolean }) => {
+      status = await report(folder, kind, options, io);
+    });
+  try {
+    await program.parseAsync([...args], { from: "user" });
+  } catch (error) {
+    if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2;
+    if (error instanceof UsageError) {
+      io.err(`gate-clock: ${error.message}`);
+      return 2;
+    }
+    throw error;
+  }
+  return status;
+}

@@ -1,0 +1,134 @@
+import type { Part } from "../device/part.ts";
+import { SimulatedPart } from "../silicon/device.ts";
+import type { ImagePort } from "./artifacts.ts";
+
+/** One step of a script that drives the bare part: see docs/command-line.md. */
+export type PlayStep =
+  | { readonly set: Readonly<Record<string, number | string>> }
+  | { readonly run: string }
+  | { readonly clock: { readonly port: string; readonly cycles: number } }
+  | { readonly read: readonly string[]; readonly expect?: readonly (number | string)[] };
+
+export interface PlayRead {
+  readonly step: number;
+  readonly values: readonly (number | string)[];
+  readonly mismatch: readonly string[];
+}
+
+/** A script that cannot be followed: names what is wrong and in which step. */
+export class PlayError extends Error {
+  override name = "PlayError";
+}
+
+const unitsNs: Readonly<Record<string, number>> = { fs: 1e-6, ps: 1e-3, ns: 1, us: 1e3, ms: 1e6, s: 1e9 };
+
+/** A part with names on its pins: ports of the design, read and set as numbers. */
+export class Player {
+  private readonly bits = new Map<string, { pad: number; port: ImagePort }>();
+  /** Port name -> indexes of its bits, lowest first. */
+  private readonly vectors = new Map<string, { index: number; bit: string }[]>();
+
+  constructor(
+    readonly device: SimulatedPart,
+    part: Part,
+    ports: readonly ImagePort[],
+  ) {
+    for (const port of ports) {
+      const pin = part.pinByName.get(port.pin);
+      if (!pin) throw new PlayError(`${part.name} has no pin ${port.pin}, which '${port.port}' should be on.`);
+      this.bits.set(port.port, { pad: pin.pad, port });
+      const match = /^(.*)\[(-?\d+)\]$/.exec(port.port);
+      const name = match ? match[1] : port.port;
+      const list = this.vectors.get(name) ?? [];
+      list.push({ index: match ? Number(match[2]) : 0, bit: port.port });
+      this.vectors.set(name, list);
+    }
+  }
+
+  private padsOf(name: string, step: number): { bit: string; pad: number; port: ImagePort }[] {
+    const single = this.bits.get(name);
+    if (single) return [{ bit: name, ...single }];
+    const vector = this.vectors.get(name);
+    if (!vector) throw new PlayError(`Step ${step}: there is no port '${name}'.`);
+    // ports are listed least significant first, so the order of the list is the order of weight
+    return vector.map(({ bit }) => ({ bit, ...this.bits.get(bit)! }));
+  }
+
+  set(values: Readonly<Record<string, number | string>>, step = 0): void {
+    const levels = new Map<number, number>();
+    for (const [name, raw] of Object.entries(values)) {
+      const pads = this.padsOf(name, step);
+      let value: bigint;
+      try {
+        value = BigInt(raw);
+      } catch {
+        throw new PlayError(`Step ${step}: '${raw}' is not a whole number.`);
+      }
+      pads.forEach(({ pad, port }, i) => {
+        if (port.direction !== "input") throw new PlayError(`Step ${step}: '${name}' is an output.`);
+        levels.set(pad, Number((value >> BigInt(i)) & 1n));
+      });
+    }
+    this.device.setPads(levels);
+  }
+
+  clock(name: string, cycles: number, step = 0): void {
+    const [bit] = this.padsOf(name, step);
+    this.device.runClock(bit.pad, cycles);
+  }
+
+  /** Lets the clocks with a known period run for some time, all from low, in the order of their edges. */
+  run(duration: string, step = 0): void {
+    const match = /^\s*([\d.]+)\s*(fs|ps|ns|us|ms|s)\s*$/.exec(duration);
+    if (!match) throw new PlayError(`Step ${step}: '${duration}' is not a time, such as 20us.`);
+    const ns = Number(match[1]) * unitsNs[match[2]];
+    const clocks = [...this.bits.values()].filter(({ port }) => port.clockNs !== null);
+    if (clocks.length === 1) {
+      this.device.runClock(clocks[0].pad, Math.round(ns / clocks[0].port.clockNs!));
+      return;
+    }
+    const edges = clocks.map(({ pad, port }) => ({ pad, half: port.clockNs! / 2, at: port.clockNs! / 2, level: 1 }));
+    for (;;) {
+      const next = edges.reduce((a, b) => (b.at < a.at ? b : a), edges[0]);
+      if (!next || next.at > ns) return;
+      const now = next.at;
+      const levels = new Map<number, number>();
+      for (const edge of edges) {
+        if (edge.at > now + 1e-9) continue;
+        levels.set(edge.pad, edge.level);
+        edge.level = 1 - edge.level;
+        edge.at += edge.half;
+      }
+      this.device.setPads(levels);
+    }
+  }
+
+  read(name: string, step = 0): number | string {
+    let value = 0n;
+    this.padsOf(name, step).forEach(({ pad, port }, i) => {
+      const level = port.direction === "output" ? this.device.readPad(pad) : 0;
+      if (level) value |= 1n << BigInt(i);
+    });
+    return value <= BigInt(Number.MAX_SAFE_INTEGER) ? Number(value) : value.toString();
+  }
+
+  /** Runs a whole script; `onRead` is called for each read. @returns False if some expectation was not met. */
+  play(steps: readonly PlayStep[], onRead: (read: PlayRead) => void): boolean {
+    let good = true;
+    steps.forEach((step, i) => {
+      if ("set" in step) this.set(step.set, i);
+      else if ("run" in step) this.run(step.run, i);
+      else if ("clock" in step) this.clock(step.clock.port, step.clock.cycles, i);
+      else if ("read" in step) {
+        const values = step.read.map((name) => this.read(name, i));
+        const mismatch: string[] = [];
+        step.expect?.forEach((expected, k) => {
+          if (BigInt(expected) !== BigInt(values[k] ?? -1)) mismatch.push(`${step.read[k]}: expected ${expected}, read ${values[k]}`);
+        });
+        if (mismatch.length) good = false;
+        onRead({ step: i, values, mismatch });
+      } else throw new PlayError(`Step ${i} is none of set, run, clock and read.`);
+    });
+    return good;
+  }
+}

@@ -1,0 +1,47 @@
+import { cellKind, ffPin } from "../netlist/mapped.ts";
+import { cornerDelays, type LayoutInputs } from "../timing/analyze.ts";
+
+/**
+ * Delays of the routed design as SDF (IEEE 1497-2001): cell arcs and net delays of each instance in `netlist.v`, as
+ * (least at fast-cold : : largest at slow-hot), in ps.
+ */
+export function writeSdf(layout: LayoutInputs): string {
+  const { netlist, packed } = layout;
+  const slow = cornerDelays(layout, "slow-hot");
+  const fast = cornerDelays(layout, "fast-cold");
+  const lines: string[] = ["(DELAYFILE", '  (SDFVERSION "3.0")', `  (DESIGN "${netlist.top}")`, '  (PROGRAM "Gate Clock")', "  (DIVIDER /)", "  (TIMESCALE 1ps)"];
+  const escape = (name: string) => name.replace(/[^A-Za-z0-9_]/g, (c) => `\\${c}`);
+  const triple = (least: number, largest: number) => `(${least.toFixed(1)}::${largest.toFixed(1)})`;
+  const ratio = fast.delays.minRatio;
+  for (let cell = 0; cell < netlist.cellCount; cell++) {
+    const kind = netlist.kind[cell];
+    if (kind !== cellKind.lut && kind !== cellKind.flipFlop) continue;
+    const isLut = kind === cellKind.lut;
+    const first = netlist.inputStart[cell];
+    const arcs: string[] = [];
+    const ports: string[] = [];
+    const pinNames = isLut ? ["i0", "i1", "i2", "i3", "i4", "i5"] : ["d", "clk", "en", "reset"];
+    for (let slot = first; slot < netlist.inputStart[cell + 1]; slot++) {
+      if (netlist.inputNet[slot] < 0) continue;
+      const pin = pinNames[slot - first];
+      if (isLut) arcs.push(`(IOPATH ${pin} o ${triple(fast.lutPs[slot] * ratio, slow.lutPs[slot])})`);
+      ports.push(`(PORT ${pin} ${triple(fast.netPs[slot] * ratio, slow.netPs[slot])})`);
+    }
+    const checks: string[] = [];
+    if (!isLut) {
+      const edge = netlist.modes[cell] & 8 ? "negedge" : "posedge";
+      arcs.push(`(IOPATH (${edge} clk) q ${triple(fast.delays.clockToOutputPs * ratio, slow.delays.clockToOutputPs)})`);
+      const bypass = packed.elementJoined[packed.cellElement[cell]] === 0;
+      for (const pin of ["d", "en"] as const) {
+        if (pin === "en" && netlist.inputNet[first + ffPin.enable] < 0) continue;
+        checks.push(`(SETUPHOLD ${pin} (${edge} clk) (${slow.delays.setupPs(bypass && pin === "d").toFixed(1)}) (${slow.delays.holdPs.toFixed(1)}))`);
+      }
+    }
+    lines.push(`  (CELL (CELLTYPE "${isLut ? "gc_lut" : "gc_ff"}") (INSTANCE ${escape(`cell$${netlist.cellName[cell]}`)})`);
+    lines.push(`    (DELAY (ABSOLUTE ${[...ports, ...arcs].join(" ")}))`);
+    if (checks.length) lines.push(`    (TIMINGCHECK ${checks.join(" ")})`);
+    lines.push("  )");
+  }
+  lines.push(")", "");
+  return lines.join("\n");
+}
