@@ -1,0 +1,28 @@
+import { type DynamicModule, Module } from "@nestjs/common";
+import { SequelizeModule } from "@nestjs/sequelize";
+import { CatalogController } from "./catalog/catalog.controller.ts";
+import { configToken, type ServerConfig } from "./common/config.ts";
+import { DesignFileModel, DesignModel, FileVersionModel } from "./designs/design.models.ts";
+import { DesignsController } from "./designs/designs.controller.ts";
+import { DesignsService } from "./designs/designs.service.ts";
+import { JobQueue } from "./jobs/job-queue.service.ts";
+import { ArtifactModel, TrialModel } from "./trials/trial.models.ts";
+import { TrialsController } from "./trials/trials.controller.ts";
+import { TrialsService } from "./trials/trials.service.ts";
+
+const models = [DesignModel, DesignFileModel, FileVersionModel, TrialModel, ArtifactModel];
+
+@Module({})
+export class AppModule {
+  static with(config: ServerConfig): DynamicModule {
+    return {
+      module: AppModule,
+      imports: [
+        SequelizeModule.forRoot({ dialect: "postgres", uri: config.databaseUrl, models, logging: false, synchronize: false, autoLoadModels: false, pool: { max: 8 } }),
+        SequelizeModule.forFeature(models),
+      ],
+      controllers: [DesignsController, TrialsController, CatalogController],
+      providers: [{ provide: configToken, useValue: config }, DesignsService, TrialsService, JobQueue],
+    };
+  }
+}

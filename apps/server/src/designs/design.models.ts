@@ -1,0 +1,40 @@
+import type { FileKind } from "@gate-clock/contract";
+import { Column, DataType, Model, PrimaryKey, Table } from "sequelize-typescript";
+
+@Table({ tableName: "designs", underscored: true })
+export class DesignModel extends Model {
+  @PrimaryKey @Column({ type: DataType.UUID, defaultValue: DataType.UUIDV4 }) declare id: string;
+  @Column({ type: DataType.TEXT, allowNull: false }) declare name: string;
+  @Column({ type: DataType.TEXT, allowNull: false, defaultValue: "" }) declare description: string;
+  @Column({ type: DataType.TEXT, allowNull: false }) declare part: string;
+  @Column({ type: DataType.TEXT, allowNull: true }) declare board: string | null;
+  @Column({ type: DataType.TEXT, allowNull: true }) declare top: string | null;
+  @Column({ type: DataType.TEXT, allowNull: false, defaultValue: "even" }) declare recipe: string;
+  @Column({ type: DataType.INTEGER, allowNull: false, defaultValue: 1 }) declare seed: number;
+  declare createdAt: Date;
+  declare updatedAt: Date;
+}
+
+@Table({ tableName: "design_files", underscored: true })
+export class DesignFileModel extends Model {
+  @PrimaryKey @Column({ type: DataType.UUID, defaultValue: DataType.UUIDV4 }) declare id: string;
+  @Column({ type: DataType.UUID, allowNull: false }) declare designId: string;
+  @Column({ type: DataType.TEXT, allowNull: false }) declare path: string;
+  @Column({ type: DataType.TEXT, allowNull: false }) declare kind: FileKind;
+  /** Order within the design: compilation goes by it. */
+  @Column({ type: DataType.INTEGER, allowNull: false }) declare position: number;
+  @Column({ type: DataType.TEXT, allowNull: false }) declare text: string;
+  /** Counts saves from 1. */
+  @Column({ type: DataType.INTEGER, allowNull: false }) declare version: number;
+  declare createdAt: Date;
+  declare updatedAt: Date;
+}
+
+@Table({ tableName: "file_versions", underscored: true, updatedAt: false })
+export class FileVersionModel extends Model {
+  @PrimaryKey @Column({ type: DataType.UUID, defaultValue: DataType.UUIDV4 }) declare id: string;
+  @Column({ type: DataType.UUID, allowNull: false }) declare fileId: string;
+  @Column({ type: DataType.INTEGER, allowNull: false }) declare version: number;
+  @Column({ type: DataType.TEXT, allowNull: false }) declare text: string;
+  declare createdAt: Date;
+}

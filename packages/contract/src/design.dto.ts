@@ -1,0 +1,201 @@
+import type { Finding, StageName, StageRecord } from "@gate-clock/core";
+import { ApiProperty, ApiPropertyOptional } from "@nestjs/swagger";
+import { ArrayMaxSize, IsArray, IsIn, IsInt, IsOptional, IsString, Length, Matches, Max, MaxLength, Min, ValidateNested } from "class-validator";
+import { Type } from "class-transformer";
+
+/** Longest text of one file, in UTF-16 units. */
+export const maxFileText = 6_000_000;
+export const fileKinds = ["source", "pins", "timing"] as const;
+export type FileKind = (typeof fileKinds)[number];
+const pathPattern = /^(?!\/)(?!.*(?:^|\/)\.\.?(?:\/|$))[\w .+()@-]+(?:\/[\w .+()@-]+)*$/;
+const pathMessage = "A file name may hold letters, digits, spaces, . _ - + ( ) @ and / between folders.";
+
+export class NewFileDto {
+  @ApiProperty({ example: "pick_counter.v" })
+  @IsString()
+  @Length(1, 200)
+  @Matches(pathPattern, { message: pathMessage })
+  path!: string;
+
+  @ApiProperty({ enum: fileKinds })
+  @IsIn(fileKinds)
+  kind!: FileKind;
+
+  @ApiProperty()
+  @IsString()
+  @MaxLength(maxFileText)
+  text!: string;
+}
+
+export class SaveFileDto {
+  @ApiProperty()
+  @IsString()
+  @MaxLength(maxFileText)
+  text!: string;
+
+  /** Version that the edit started from; a newer one on the server is a conflict, not overwritten. */
+  @ApiProperty()
+  @IsInt()
+  @Min(1)
+  baseVersion!: number;
+}
+
+export class CreateDesignDto {
+  @ApiProperty({ example: "pick-counter" })
+  @IsString()
+  @Length(1, 120)
+  name!: string;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @MaxLength(1000)
+  description?: string;
+
+  @ApiProperty({ example: "TW-2-P144-2C" })
+  @IsString()
+  @Length(1, 40)
+  part!: string;
+
+  @ApiPropertyOptional({ nullable: true })
+  @IsOptional()
+  @IsString()
+  @MaxLength(40)
+  board?: string | null;
+
+  @ApiPropertyOptional({ nullable: true })
+  @IsOptional()
+  @IsString()
+  @MaxLength(200)
+  top?: string | null;
+
+  @ApiPropertyOptional({ type: [NewFileDto] })
+  @IsOptional()
+  @IsArray()
+  @ArrayMaxSize(500)
+  @ValidateNested({ each: true })
+  @Type(() => NewFileDto)
+  files?: NewFileDto[];
+}
+
+export class UpdateDesignDto {
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @Length(1, 120)
+  name?: string;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @Length(1, 40)
+  part?: string;
+
+  @ApiPropertyOptional({ nullable: true })
+  @IsOptional()
+  @IsString()
+  @MaxLength(200)
+  top?: string | null;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @MaxLength(20)
+  recipe?: string;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsInt()
+  @Min(0)
+  @Max(2 ** 31 - 1)
+  seed?: number;
+}
+
+export class DesignFile {
+  @ApiProperty() id!: string;
+  @ApiProperty() path!: string;
+  @ApiProperty({ enum: fileKinds }) kind!: FileKind;
+  @ApiProperty() text!: string;
+  @ApiProperty() version!: number;
+  @ApiProperty() updatedAt!: string;
+}
+
+export class FileVersion {
+  @ApiProperty() version!: number;
+  @ApiProperty() text!: string;
+  @ApiProperty() createdAt!: string;
+}
+
+export const trialStatuses = ["queued", "running", "done", "failed", "cancelled"] as const;
+export type TrialStatus = (typeof trialStatuses)[number];
+
+/** The few figures that the row of stations shows. */
+export class TrialFigures {
+  @ApiProperty({ nullable: true, type: Number }) luts!: number | null;
+  @ApiProperty({ nullable: true, type: Number }) registers!: number | null;
+  @ApiProperty({ nullable: true, type: Number }) lutPercent!: number | null;
+  @ApiProperty({ nullable: true, type: Number }) pins!: number | null;
+  @ApiProperty({ nullable: true, type: Number }) clocks!: number | null;
+  @ApiProperty({ nullable: true, type: Number }) wires!: number | null;
+  @ApiProperty({ nullable: true, type: Number }) setupSlackPs!: number | null;
+  @ApiProperty({ nullable: true, type: Number }) holdSlackPs!: number | null;
+  @ApiProperty({ nullable: true, type: Number }) fmaxMhz!: number | null;
+  @ApiProperty({ nullable: true, type: Number }) imageBytes!: number | null;
+  @ApiProperty({ nullable: true, type: String }) imageKey!: string | null;
+}
+
+export class Trial {
+  @ApiProperty() id!: string;
+  @ApiProperty() designId!: string;
+  /** Counts from 1 within its design. */
+  @ApiProperty() number!: number;
+  @ApiProperty({ enum: trialStatuses }) status!: TrialStatus;
+  @ApiProperty() part!: string;
+  @ApiProperty() recipe!: string;
+  @ApiProperty() seed!: number;
+  @ApiProperty({ type: "array", items: { type: "object" } }) stages!: StageRecord[];
+  @ApiProperty({ type: "array", items: { type: "object" } }) findings!: Finding[];
+  @ApiProperty() figures!: TrialFigures;
+  /** Inputs that have changed since: file paths, or names of settings. Empty: the results are current. */
+  @ApiProperty({ type: [String] }) changedSince!: string[];
+  /** What went wrong in the server, as opposed to the design. */
+  @ApiProperty({ nullable: true, type: String }) failure!: string | null;
+  @ApiProperty() createdAt!: string;
+  @ApiProperty({ nullable: true, type: String }) startedAt!: string | null;
+  @ApiProperty({ nullable: true, type: String }) finishedAt!: string | null;
+}
+
+export class DesignSummary {
+  @ApiProperty() id!: string;
+  @ApiProperty() name!: string;
+  @ApiProperty() description!: string;
+  @ApiProperty() part!: string;
+  @ApiProperty({ nullable: true, type: String }) board!: string | null;
+  @ApiProperty({ nullable: true, type: String }) top!: string | null;
+  @ApiProperty() recipe!: string;
+  @ApiProperty() seed!: number;
+  @ApiProperty() updatedAt!: string;
+  @ApiProperty({ nullable: true, type: Trial }) lastTrial!: Trial | null;
+}
+
+export class Design extends DesignSummary {
+  @ApiProperty({ type: [DesignFile] }) files!: DesignFile[];
+}
+
+export class PartSummary {
+  @ApiProperty() name!: string;
+  @ApiProperty() family!: string;
+  @ApiProperty() luts!: number;
+  @ApiProperty() signalPins!: number;
+}
+
+/** RFC 9457. */
+export class Problem {
+  @ApiProperty() type!: string;
+  @ApiProperty() title!: string;
+  @ApiProperty() status!: number;
+  @ApiProperty() detail!: string;
+  @ApiPropertyOptional({ type: [String] }) errors?: string[];
+}
+
+export type { Finding, StageName, StageRecord };

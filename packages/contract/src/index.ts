@@ -1,0 +1,2 @@
+/** What server and web say to each other, written once: the server validates with these classes, the web uses them as types. */
+export * from "./design.dto.ts";

@@ -1,0 +1,67 @@
+import { cellKind, ffMode, ffPin, lutOutput, type MappedNetlist } from "../../src/netlist/index.ts";
+
+/** Slow and obvious simulator of a mapped netlist: evaluates until nothing changes. One clock, both edges. */
+export class MappedSimulator {
+  private readonly value: Uint8Array;
+  constructor(private readonly netlist: MappedNetlist) {
+    this.value = new Uint8Array(netlist.netCount);
+    for (let cell = 0; cell < netlist.cellCount; cell++) {
+      if (netlist.kind[cell] === cellKind.flipFlop) this.value[netlist.outputNet[cell]] = netlist.modes[cell] & ffMode.init ? 1 : 0;
+    }
+    this.settle();
+  }
+  private input(cell: number, pin: number): number {
+    const net = this.netlist.inputNet[this.netlist.inputStart[cell] + pin];
+    return net < 0 ? -1 : this.value[net];
+  }
+  settle(): void {
+    const { netlist } = this;
+    for (let changed = true, round = 0; changed; round++) {
+      if (round > 1000) throw new Error("does not settle");
+      changed = false;
+      for (let cell = 0; cell < netlist.cellCount; cell++) {
+        let next = -1;
+        if (netlist.kind[cell] === cellKind.lut) {
+          let row = 0;
+          for (let i = 0; i < netlist.inputStart[cell + 1] - netlist.inputStart[cell]; i++) row |= this.input(cell, i) << i;
+          next = lutOutput(netlist.maskLow[cell], netlist.maskHigh[cell], row);
+        } else if (netlist.kind[cell] === cellKind.flipFlop && netlist.modes[cell] & ffMode.asyncReset && this.input(cell, ffPin.reset) === 1) {
+          next = netlist.modes[cell] & ffMode.resetValue ? 1 : 0;
+        }
+        if (next >= 0 && this.value[netlist.outputNet[cell]] !== next) {
+          this.value[netlist.outputNet[cell]] = next;
+          changed = true;
+        }
+      }
+    }
+  }
+  set(port: string, value: bigint): void {
+    const found = this.netlist.ports.find((candidate) => candidate.name === port)!;
+    found.pads.forEach((cell, i) => {
+      if (cell >= 0) this.value[this.netlist.outputNet[cell]] = Number((value >> BigInt(i)) & 1n);
+    });
+  }
+  get(port: string): bigint {
+    const found = this.netlist.ports.find((candidate) => candidate.name === port)!;
+    return found.pads.reduce((sum, cell, i) => sum | (BigInt(this.input(cell, 0)) << BigInt(i)), 0n);
+  }
+  /** One cycle of the clock: rising registers, then falling ones. */
+  cycle(clock: string): void {
+    const { netlist } = this;
+    for (const level of [1n, 0n]) {
+      const next: [number, number][] = [];
+      for (let cell = 0; cell < netlist.cellCount; cell++) {
+        if (netlist.kind[cell] !== cellKind.flipFlop) continue;
+        const falling = (netlist.modes[cell] & ffMode.clockFalling) !== 0;
+        if (falling === (level === 1n)) continue;
+        let q: number = this.value[netlist.outputNet[cell]];
+        if (this.input(cell, ffPin.enable) !== 0) q = this.input(cell, ffPin.d);
+        if (this.input(cell, ffPin.reset) === 1) q = netlist.modes[cell] & ffMode.resetValue ? 1 : 0;
+        next.push([netlist.outputNet[cell], q]);
+      }
+      this.set(clock, level);
+      for (const [net, q] of next) this.value[net] = q;
+      this.settle();
+    }
+  }
+}

@@ -1,0 +1,6 @@
+#!/usr/bin/env bash
+# Benchmarks, as ratios within one run.
+. "$(dirname "$0")/common.sh"
+install_modules
+npx tsc -b packages/core
+node bench/run.js "$@"
