@@ -31,7 +31,8 @@ extensionCodec.register({
   decode(data) {
     const kind = kinds[data[0]];
     if (!kind) throw new Error(`Unknown array kind ${data[0]} in an artifact.`);
-    const copy = data.slice(1);
+    const copy = new Uint8Array(data.length - 1); // not slice(): Node's Buffer would share its memory
+    copy.set(data.subarray(1));
     return new kind(copy.buffer, 0, copy.byteLength / kind.BYTES_PER_ELEMENT);
   },
 });

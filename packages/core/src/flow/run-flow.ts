@@ -19,7 +19,7 @@ import type { ImageArtifact, ImagePort, RulesArtifact, StageArtifacts, StageReco
 import { type DesignInput, recipes, type StageName, stageNames } from "./design-input.ts";
 
 /** Goes up when a stage computes something else from the same inputs. */
-const versions: Readonly<Record<StageName, number>> = { elaborate: 1, synth: 1, rules: 1, pack: 1, place: 1, route: 1, timing: 1, image: 1 };
+const versions: Readonly<Record<StageName, number>> = { elaborate: 1, synth: 1, rules: 1, pack: 1, place: 1, route: 1, timing: 2, image: 1 };
 
 /** Keeps artifacts under their keys. Lives in the database on the server, in memory elsewhere. */
 export interface ArtifactStore {

@@ -102,6 +102,7 @@ export function analyzeTiming(layout: LayoutInputs, clocks: readonly ClockRule[]
   let padPaths: TimingPath[] = [];
   let summaries: ClockSummary[] = [];
   let withoutGoal = 0;
+  let slacks = new Float32Array(0);
   timingCorners.forEach((corner, i) => {
     context.checkCancelled();
     const run = new CornerAnalysis(layout, graph, corner, clocks);
@@ -109,7 +110,10 @@ export function analyzeTiming(layout: LayoutInputs, clocks: readonly ClockRule[]
       const result = run.check(kind);
       checks.push(result.check);
       (kind === "setup" ? setup : hold).push(...result.paths);
-      if (kind === "setup" && corner === "slow-hot") withoutGoal = result.withoutGoal;
+      if (kind === "setup" && corner === "slow-hot") {
+        withoutGoal = result.withoutGoal;
+        slacks = result.slacks;
+      }
     }
     const own = run.summaries();
     summaries = i === 0 ? own : summaries.map((old, s) => ({ ...old, fmaxMhz: old.fmaxMhz === null ? null : Math.min(old.fmaxMhz, own[s].fmaxMhz ?? Infinity) }));
@@ -125,6 +129,7 @@ export function analyzeTiming(layout: LayoutInputs, clocks: readonly ClockRule[]
     setupPaths: worstPerEndpoint(setup),
     holdPaths: worstPerEndpoint(hold),
     padPaths,
+    setupSlacksPs: slacks,
     endpointsWithoutGoal: withoutGoal,
     brokenLoops: graph.brokenPins.size,
   };
@@ -247,7 +252,7 @@ class CornerAnalysis {
     return { setup, hold };
   }
 
-  check(kind: CheckKind): { check: TimingCheck; paths: TimingPath[]; withoutGoal: number } {
+  check(kind: CheckKind): { check: TimingCheck; paths: TimingPath[]; withoutGoal: number; slacks: Float32Array<ArrayBuffer> } {
     const { netlist } = this.layout;
     const { delays } = this.timing;
     const latest = kind === "setup";
@@ -310,6 +315,7 @@ class CornerAnalysis {
     return {
       check: { corner: this.timing.corner, kind, worstSlackPs: worstSlack, totalNegativePs: total, failingEndpoints: failing, endpoints: withGoal },
       paths,
+      slacks: Float32Array.from([...best.values()].flatMap(({ slack }) => (slack === null ? [] : [slack]))),
       withoutGoal: best.size - withGoal,
     };
   }

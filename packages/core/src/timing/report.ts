@@ -71,6 +71,8 @@ export interface TimingReport {
   readonly holdPaths: readonly TimingPath[];
   /** Longest paths from and to pads: no rule covers them yet. */
   readonly padPaths: readonly TimingPath[];
+  /** Setup slack of every endpoint with a goal, slow-hot, in ps, in no order. */
+  readonly setupSlacksPs: Float32Array;
   readonly endpointsWithoutGoal: number;
   readonly brokenLoops: number;
 }

@@ -1,0 +1,27 @@
+import type { Design, Trial } from "@gate-clock/contract";
+import type { DesignCheck, Finding, Place } from "@gate-clock/core";
+import { createContext, useContext } from "react";
+import type { Drafts } from "./drafts.ts";
+
+/** What every station of a design shares. */
+export interface DesignContextValue {
+  readonly design: Design;
+  /** The last trial, live while it runs. */
+  readonly trial: Trial | null;
+  readonly drafts: Drafts;
+  readonly check: DesignCheck | null;
+  readonly isChecking: boolean;
+  readonly build: () => Promise<void>;
+  /** Opens the file at the line, with the focus on it. */
+  readonly showPlace: (place: Place) => void;
+  /** Makes the finding's edit in the text that it belongs to. */
+  readonly repair: (finding: Finding) => void;
+}
+
+export const DesignContext = createContext<DesignContextValue | null>(null);
+
+export function useDesign(): DesignContextValue {
+  const value = useContext(DesignContext);
+  if (!value) throw new Error("useDesign outside of a design's workspace");
+  return value;
+}

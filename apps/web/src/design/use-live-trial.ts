@@ -1,0 +1,26 @@
+import type { Design, Trial } from "@gate-clock/contract";
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { designQuery } from "../app/queries.ts";
+
+/** Keeps the last trial fresh while it is queued or running, from the server's event stream. */
+export function useLiveTrial(design: Design | undefined): void {
+  const queries = useQueryClient();
+  const trial = design?.lastTrial;
+  const liveId = trial && (trial.status === "queued" || trial.status === "running") ? trial.id : null;
+  const designId = design?.id;
+  useEffect(() => {
+    if (!liveId || !designId) return;
+    const source = new EventSource(`/api/designs/${designId}/trials/${liveId}/events`);
+    source.onmessage = (event) => {
+      const next = JSON.parse(event.data as string) as Trial;
+      queries.setQueryData(designQuery(designId).queryKey, (old) => (old && (!old.lastTrial || old.lastTrial.number <= next.number) ? { ...old, lastTrial: next } : old));
+      if (next.status !== "queued" && next.status !== "running") {
+        source.close();
+        void queries.invalidateQueries({ queryKey: ["designs"] });
+      }
+    };
+    // the browser reconnects by itself; when the server is gone for good, the page says so
+    return () => source.close();
+  }, [liveId, designId, queries]);
+}

@@ -1,0 +1,110 @@
+import type { PinAssignment, PinNeed } from "@gate-clock/core";
+import { findPart, formatPin } from "@gate-clock/core";
+import type { ColumnDef } from "@tanstack/react-table";
+import { useMemo, useState } from "react";
+import { Group, Panel, Separator } from "react-resizable-panels";
+import { useDesign } from "../design/context.ts";
+import { useFocus } from "../design/focus.ts";
+import { Button } from "../ui/Button.tsx";
+import { CodeEditor } from "../ui/CodeEditor.tsx";
+import { DataTable } from "../ui/DataTable.tsx";
+import { FindingList } from "../ui/FindingList.tsx";
+import { Verdict } from "../ui/Verdict.tsx";
+
+interface Row {
+  readonly port: string;
+  readonly direction: string;
+  readonly pin: string;
+  readonly bank: string;
+  readonly standard: string;
+  readonly options: string;
+  readonly how: string;
+}
+
+const columns: ColumnDef<Row>[] = [
+  { accessorKey: "port", header: "Port", size: 120, meta: { isMono: true } },
+  { accessorKey: "direction", header: "Direction", size: 90 },
+  { accessorKey: "pin", header: "Pin", size: 70, meta: { isMono: true } },
+  { accessorKey: "bank", header: "Bank", size: 64, meta: { isNumber: true } },
+  { accessorKey: "standard", header: "Standard", size: 110, meta: { isMono: true } },
+  { accessorKey: "options", header: "Options", size: 180 },
+  { accessorKey: "how", header: "Placed by", size: 100 },
+];
+
+export function PinsStation() {
+  const { design, check, drafts, showPlace, repair } = useDesign();
+  const [focus, setFocus] = useFocus();
+  const [showsFree, setShowsFree] = useState(false);
+  const part = useMemo(() => findPart(design.part).part, [design.part]);
+  const file = design.files.find((each) => each.kind === "pins");
+  const plan = check?.plan;
+  const needs = check?.needs ?? [];
+  const rows = useMemo(() => pinRows(needs, plan?.pins ?? [], part), [needs, plan, part]);
+  const findings = check?.pinFindings ?? [];
+  const errors = findings.filter((finding) => finding.severity === "error");
+  const automatic = plan?.pins.filter((pin) => pin.automatic) ?? [];
+  const keepAll = () => {
+    if (!file) return;
+    const text = drafts.text(file);
+    const lines = automatic.map((pin) => formatPin(pin)).join("\n");
+    drafts.edit(file.id, `${text}${text === "" || text.endsWith("\n") ? "" : "\n"}${lines}\n`);
+  };
+  const lineOf = (port: string): number | null => {
+    if (!file) return null;
+    const at = drafts.text(file).split("\n").findIndex((line) => line.trimStart().split(/\s/)[0] === port);
+    return at < 0 ? null : at + 1;
+  };
+  return (
+    <div className="flex h-full flex-col">
+      {!check ? <Verdict tone="open">Checking the pins…</Verdict> : errors.length ? (
+        <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "illegal pin" : "illegal pins"}>{errors[0].message} {errors[0].remedy}</Verdict>
+      ) : !plan ? (
+        <Verdict tone="open">Pins can be checked once the sources have no errors.</Verdict>
+      ) : automatic.length ? (
+        <Verdict tone="warn" figure={`${plan.pins.length - automatic.length} of ${plan.pins.length}`} unit="placed" aside={file && <Button onClick={keepAll}>Write them into {file.path}</Button>}>
+          {automatic.length} {automatic.length === 1 ? "port bit has" : "port bits have"} no line in the pin file and got legal pins by themselves.
+        </Verdict>
+      ) : (
+        <Verdict tone="good" figure={String(plan.pins.length)} unit="pins placed">Every port bit has a legal pin on {design.part}.</Verdict>
+      )}
+      <Group orientation="horizontal" className="min-h-0 flex-1">
+        <Panel defaultSize="58%" minSize="320px" className="flex flex-col border-r border-line bg-panel">
+          <div className="min-h-0 flex-1">
+            <DataTable rows={rows} columns={columns} label="pins" rowId={(row) => row.port} selectedId={focus?.kind === "pin" ? focus.name : null} onSelect={(row) => setFocus({ kind: "pin", name: row.port })} />
+          </div>
+          {part && (
+            <details className="shrink-0 border-t border-line px-4 py-2 text-[13px]" open={showsFree} onToggle={(event) => setShowsFree(event.currentTarget.open)}>
+              <summary className="cursor-pointer text-soft">Free pins of {design.part}</summary>
+              <p className="mt-1 max-h-24 overflow-auto font-mono text-xs break-words">
+                {part.pins.filter((pin) => !rows.some((row) => row.pin === pin.name)).map((pin) => (pin.isClock ? `${pin.name}·clock` : pin.name)).join("  ")}
+              </p>
+            </details>
+          )}
+        </Panel>
+        <Separator className="w-1 bg-transparent hover:bg-indigo" />
+        <Panel minSize="260px" className="flex flex-col">
+          {file ? (
+            <>
+              <div className="shrink-0 border-b border-line bg-cloth px-4 py-1.5 font-mono text-xs text-soft">{file.path}</div>
+              <div className="min-h-0 flex-1">
+                <CodeEditor fileId={file.id} text={drafts.text(file)} language="pins" label={file.path} findings={findings.filter((finding) => finding.place.file === file.path)} onChange={(text) => drafts.edit(file.id, text)} onRepair={repair}
+                  focusLine={focus?.kind === "pin" ? lineOf(focus.name) : focus?.kind === "line" && focus.file === file.path ? focus.line : null} />
+              </div>
+            </>
+          ) : <p className="p-6 text-soft">This design has no pin file. Add one, such as <span className="font-mono">board.pins</span>, on the Sources station.</p>}
+          {findings.length > 0 && <div className="max-h-48 shrink-0 overflow-auto border-t border-line bg-panel"><FindingList findings={findings} onPlace={showPlace} onRepair={repair} /></div>}
+        </Panel>
+      </Group>
+    </div>
+  );
+}
+
+function pinRows(needs: readonly PinNeed[], pins: readonly (PinAssignment & { automatic: boolean })[], part: ReturnType<typeof findPart>["part"]): Row[] {
+  const byPort = new Map(pins.map((pin) => [pin.port, pin]));
+  return needs.map((need) => {
+    const pin = byPort.get(need.bitName);
+    const bank = pin && part?.pinByName.get(pin.pin)?.bank;
+    const options = pin ? [pin.drive !== 8 && `drive ${pin.drive} mA`, pin.slew === "slow" && "slow slew", pin.pull !== "none" && `pull ${pin.pull}`, pin.hysteresis && "hysteresis"].filter(Boolean).join(", ") : "";
+    return { port: need.bitName, direction: need.isClock ? "clock input" : need.direction, pin: pin?.pin ?? "–", bank: bank === undefined ? "–" : String(bank + 1), standard: pin?.standard ?? "–", options, how: !pin ? "–" : pin.automatic ? "itself" : "pin file" };
+  });
+}

@@ -1,0 +1,127 @@
+import { cellKind, findPart, type MappedNetlist } from "@gate-clock/core";
+import { useQuery } from "@tanstack/react-query";
+import type { ColumnDef } from "@tanstack/react-table";
+import { X } from "lucide-react";
+import { useCallback, useMemo } from "react";
+import { useSearchParams } from "react-router";
+import { artifactQuery } from "../../app/queries.ts";
+import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
+import { useDesign } from "../../design/context.ts";
+import { useFocus } from "../../design/focus.ts";
+import { NotBuilt } from "../../design/NotBuilt.tsx";
+import { DataTable } from "../../ui/DataTable.tsx";
+import { formatCount, formatNs } from "../../ui/format.ts";
+import { Verdict } from "../../ui/Verdict.tsx";
+import { DieMapCanvas } from "./DieMapCanvas.tsx";
+import { buildDieMap, type DieView } from "./die-map.ts";
+
+interface NetRow {
+  readonly name: string;
+  readonly fanout: number;
+  readonly wires: number;
+}
+const columns: ColumnDef<NetRow>[] = [
+  { accessorKey: "name", header: "Net", size: 176, meta: { isMono: true } },
+  { accessorKey: "fanout", header: "Fan-out", size: 78, meta: { isNumber: true } },
+  { accessorKey: "wires", header: "Wires", size: 70, meta: { isNumber: true } },
+];
+
+function parseView(text: string | null): DieView | null {
+  const parts = text?.split(",").map(Number) ?? [];
+  return parts.length === 3 && parts.every(Number.isFinite) ? { x: parts[0], y: parts[1], scale: parts[2] } : null;
+}
+
+export function LayoutStation() {
+  const { trial } = useDesign();
+  const [focus, setFocus] = useFocus();
+  const [params, setParams] = useSearchParams();
+  const netlist = useQuery(artifactQuery(trial, "synth"));
+  const packed = useQuery(artifactQuery(trial, "pack"));
+  const placed = useQuery(artifactQuery(trial, "place"));
+  const routed = useQuery(artifactQuery(trial, "route"));
+  const part = useMemo(() => (trial ? findPart(trial.part).part : null), [trial]);
+  const map = useMemo(() => (part && netlist.data && packed.data && placed.data ? buildDieMap(part, netlist.data, packed.data, placed.data, routed.data ?? null) : null), [part, netlist.data, packed.data, placed.data, routed.data]);
+  const netIds = useMemo(() => new Map(netlist.data?.netName.map((name, net) => [name, net]) ?? []), [netlist.data]);
+  const focusName = focus && focus.kind !== "line" ? focus.name : null;
+  const focusNet = focusName === null ? undefined : netIds.get(focusName);
+  const focusNets = useMemo(() => new Set(focusNet === undefined ? [] : [focusNet]), [focusNet]);
+  const rows = useMemo(() => (netlist.data ? netRows(netlist.data, routed.data?.netStart) : []), [netlist.data, routed.data]);
+  const onView = useCallback((view: DieView) => setParams((old) => { const next = new URLSearchParams(old); next.set("view", `${view.x.toFixed(2)},${view.y.toFixed(2)},${view.scale.toFixed(1)}`); return next; }, { replace: true }), [setParams]);
+
+  const error = netlist.error ?? packed.error ?? placed.error;
+  if (error) return <ProblemPanel error={error} onRetry={() => void placed.refetch()} />;
+  if (!map || !part || !netlist.data || !placed.data) return placed.isLoading ? <LoadingPanel what="the layout" /> : <NotBuilt what="The die map" trial={trial} />;
+  const routeError = trial?.findings.find((finding) => finding.code.startsWith("route/"));
+  const pick = (cell: number) => {
+    if (cell < 0) setFocus(null);
+    else {
+      const net = netlist.data.outputNet[cell] >= 0 ? netlist.data.outputNet[cell] : netlist.data.inputNet[netlist.data.inputStart[cell]];
+      setFocus({ kind: "net", name: netlist.data.netName[net] });
+    }
+  };
+  return (
+    <div className="flex h-full flex-col">
+      {routeError ? <Verdict tone="bad">{routeError.message} {routeError.remedy}</Verdict> : (
+        <Verdict tone="good" figure={formatCount(routed.data?.wiresUsed ?? 0)} unit="wires">
+          Every net is routed, in {routed.data?.iterations} {routed.data?.iterations === 1 ? "pass" : "passes"}. Half-perimeter wirelength {formatCount(placed.data.wirelength)} tiles on {part.die.name}, {part.fabric.width} by {part.fabric.height}.
+        </Verdict>
+      )}
+      <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_340px]">
+        <DieMapCanvas map={map} focusNets={focusNets} startView={parseView(params.get("view"))} onView={onView} onPick={pick} label={`Die map of ${part.die.name} with ${map.elements.length} used elements and ${rows.length} nets`} />
+        <aside className="flex min-h-0 flex-col border-l border-line bg-panel">
+          <Legend />
+          {focusNet !== undefined && <FocusPanel net={focusNet} onClose={() => setFocus(null)} />}
+          {focusName !== null && focusNet === undefined && <p className="border-b border-line px-4 py-2 text-[13px] text-soft"><span className="font-mono text-xs">{focusName}</span> has no net of its own in this layout.</p>}
+          <div className="min-h-0 flex-1"><DataTable rows={rows} columns={columns} label="nets" rowId={(row) => row.name} selectedId={focusName} onSelect={(row) => setFocus({ kind: "net", name: row.name })} /></div>
+        </aside>
+      </div>
+    </div>
+  );
+}
+
+function netRows(netlist: MappedNetlist, netStart: Int32Array | undefined): NetRow[] {
+  const fanout = new Int32Array(netlist.netCount);
+  for (const net of netlist.inputNet) if (net >= 0) fanout[net]++;
+  return netlist.netName.map((name, net) => ({ name, fanout: fanout[net], wires: netStart ? Math.max(0, netStart[net + 1] - netStart[net] - 1) : 0 }));
+}
+
+function Legend() {
+  const items: [string, string, string][] = [["LUT", "var(--indigo)", "rounded-none"], ["flip-flop", "var(--thread-b)", "rounded-none"], ["pad", "var(--thread-d)", "rounded-full"], ["wire", "var(--thread-c)", "h-0.5! rounded-none"], ["focus", "var(--lamp)", "h-1! rounded-none"]];
+  return (
+    <ul className="flex shrink-0 flex-wrap gap-x-4 gap-y-1 border-b border-line px-4 py-2 text-xs text-soft">
+      {items.map(([name, colour, shape]) => <li key={name} className="flex items-center gap-1.5"><span className={`inline-block size-2.5 ${shape}`} style={{ background: colour }} />{name}</li>)}
+    </ul>
+  );
+}
+
+function FocusPanel({ net, onClose }: { net: number; onClose: () => void }) {
+  const { trial, showPlace } = useDesign();
+  const { data: netlist } = useQuery(artifactQuery(trial, "synth"));
+  const { data: elaborated } = useQuery(artifactQuery(trial, "elaborate"));
+  const { data: timing } = useQuery(artifactQuery(trial, "timing"));
+  const { data: packed } = useQuery(artifactQuery(trial, "pack"));
+  const { data: placed } = useQuery(artifactQuery(trial, "place"));
+  if (!netlist || !trial) return null;
+  const driver = netlist.netDriver[net];
+  const kinds = ["LUT", "flip-flop", "input pad", "output pad"];
+  const { fabric } = findPart(trial.part).part!;
+  const tile = packed && placed ? (packed.cellPad[driver] >= 0 ? fabric.pads[packed.cellPad[driver]].tile : placed.clusterTile[packed.elementCluster[packed.cellElement[driver]]]) : null;
+  const place = netlist.origin[driver] >= 0 ? elaborated?.positions.cells[netlist.origin[driver]] : undefined;
+  const paths = [...(timing?.setupPaths ?? [])].filter((path) => path.steps.some((step) => step.net === net));
+  const sinks = netlist.inputNet.reduce((sum, each) => sum + (each === net ? 1 : 0), 0);
+  const rows: [string, React.ReactNode][] = [
+    ["Driven by", `${kinds[netlist.kind[driver]]}${tile === null ? "" : ` at x${fabric.tileX(tile)} y${fabric.tileY(tile)}`}`],
+    ["Fan-out", String(sinks)],
+  ];
+  if (netlist.kind[driver] !== cellKind.inputPad && place) rows.push(["Written at", <button key="at" type="button" className="font-mono text-xs text-indigo underline" onClick={() => showPlace(place)}>{place.file}:{place.line}</button>]);
+  if (paths[0]) rows.push(["Worst slack", paths[0].slackPs === null ? "no goal" : `${formatNs(paths[0].slackPs)} ns, to ${paths[0].to}`]);
+  return (
+    <section className="shrink-0 border-b border-line bg-cloth px-4 py-3" data-testid="focus-panel">
+      <div className="mb-1 flex items-center gap-2">
+        <h2 className="min-w-0 flex-1 truncate font-mono text-[13px] font-semibold" title={netlist.netName[net]}>{netlist.netName[net]}</h2>
+        <button type="button" onClick={onClose} aria-label="Clear the focus" className="rounded p-0.5 text-soft hover:bg-raised"><X className="size-4" /></button>
+      </div>
+      <dl className="grid grid-cols-[5.5rem_1fr] gap-y-0.5 text-[13px]">{rows.map(([name, value]) => <div key={name} className="contents"><dt className="text-soft">{name}</dt><dd className="min-w-0 truncate">{value}</dd></div>)}</dl>
+    </section>
+  );
+}

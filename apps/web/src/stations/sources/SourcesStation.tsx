@@ -1,0 +1,167 @@
+import type { DesignFile } from "@gate-clock/contract";
+import type { Finding, HierarchyNode } from "@gate-clock/core";
+import { useQueryClient } from "@tanstack/react-query";
+import { Box, FilePlus2, FileText, Trash2, Upload } from "lucide-react";
+import { type ChangeEvent, useRef, useState } from "react";
+import { Group, Panel, Separator } from "react-resizable-panels";
+import { useSearchParams } from "react-router";
+import { api } from "../../app/api.ts";
+import { designQuery } from "../../app/queries.ts";
+import { EmptyPanel } from "../../app/StatePages.tsx";
+import { useDesign } from "../../design/context.ts";
+import { useFocus } from "../../design/focus.ts";
+import { Button } from "../../ui/Button.tsx";
+import { CodeEditor } from "../../ui/CodeEditor.tsx";
+import { FindingList } from "../../ui/FindingList.tsx";
+import { Verdict } from "../../ui/Verdict.tsx";
+
+export function SourcesStation() {
+  const { design, drafts, check, showPlace, repair } = useDesign();
+  const [params, setParams] = useSearchParams();
+  const [focus] = useFocus();
+  const files = design.files.filter((file) => file.kind === "source");
+  const wanted = params.get("file");
+  const open = files.find((file) => file.path === wanted) ?? files.find((file) => file.path.replace(/\.\w+$/, "") === design.top) ?? files.at(-1);
+  const findings = check?.sourceFindings ?? [];
+  const errors = findings.filter((finding) => finding.severity === "error");
+  const choose = (path: string) => setParams({ file: path });
+
+  return (
+    <div className="flex h-full flex-col">
+      {!check ? (
+        <Verdict tone="open">Reading the sources…</Verdict>
+      ) : errors.length ? (
+        <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>
+          {errors[0].message} <button type="button" className="font-mono text-xs text-indigo underline" onClick={() => showPlace(errors[0].place)}>{errors[0].place.file}:{errors[0].place.line}</button>
+        </Verdict>
+      ) : findings.some((finding) => finding.severity === "warning") ? (
+        <Verdict tone="warn" figure={String(findings.filter((finding) => finding.severity === "warning").length)} unit="to look at">The design can be built, with things worth a look below.</Verdict>
+      ) : (
+        <Verdict tone="good" figure={String(check.modules.length)} unit={check.modules.length === 1 ? "module" : "modules"}>The sources are sound. The top is <span className="font-mono">{check.hierarchy?.module}</span>.</Verdict>
+      )}
+      <Group orientation="horizontal" className="min-h-0 flex-1">
+        <Panel defaultSize="22%" minSize="200px" className="flex flex-col border-r border-line bg-cloth">
+          <FileList files={files} open={open} findings={findings} onChoose={choose} />
+          {check?.hierarchy && <Hierarchy root={check.hierarchy} onChoose={(node) => showPlace(node.place)} />}
+        </Panel>
+        <Separator className="w-1 bg-transparent hover:bg-indigo" />
+        <Panel className="flex min-w-0 flex-col">
+          {open ? (
+            <Group orientation="vertical" className="min-h-0 flex-1">
+              <Panel minSize="120px">
+                <CodeEditor
+                  fileId={open.id}
+                  text={drafts.text(open)}
+                  language="verilog"
+                  findings={findings.filter((finding) => finding.place.file === open.path)}
+                  focusLine={focus?.kind === "line" && focus.file === open.path ? focus.line : null}
+                  onChange={(text) => drafts.edit(open.id, text)}
+                  onRepair={repair}
+                  label={open.path}
+                />
+              </Panel>
+              {findings.length > 0 && (
+                <>
+                  <Separator className="h-1 border-t border-line bg-transparent hover:bg-indigo" />
+                  <Panel defaultSize="28%" minSize="60px" className="overflow-auto bg-panel"><FindingList findings={findings} onPlace={showPlace} onRepair={repair} /></Panel>
+                </>
+              )}
+            </Group>
+          ) : (
+            <EmptyPanel title="This design has no source file">Add a Verilog file on the left, or drop one in from your disk.</EmptyPanel>
+          )}
+        </Panel>
+      </Group>
+    </div>
+  );
+}
+
+function FileList({ files, open, findings, onChoose }: { files: readonly DesignFile[]; open: DesignFile | undefined; findings: readonly Finding[]; onChoose: (path: string) => void }) {
+  const { design } = useDesign();
+  const queries = useQueryClient();
+  const upload = useRef<HTMLInputElement>(null);
+  const [name, setName] = useState<string | null>(null);
+  const [problem, setProblem] = useState<string | null>(null);
+  const refresh = () => queries.invalidateQueries({ queryKey: designQuery(design.id).queryKey });
+  const add = async (path: string, text: string) => {
+    try {
+      await api.addFile(design.id, { path, kind: path.endsWith(".pins") ? "pins" : path.endsWith(".sdc") ? "timing" : "source", text });
+      setProblem(null);
+      setName(null);
+      await refresh();
+      onChoose(path);
+    } catch (error) {
+      setProblem((error as Error).message);
+    }
+  };
+  const onUpload = async (event: ChangeEvent<HTMLInputElement>) => {
+    for (const file of event.target.files ?? []) await add(file.name, await file.text());
+    event.target.value = "";
+  };
+  const remove = async (file: DesignFile) => {
+    await api.removeFile(design.id, file.id).catch((error: Error) => setProblem(error.message));
+    await refresh();
+  };
+  return (
+    <section className="flex min-h-0 flex-1 flex-col">
+      <div className="flex items-center gap-1 px-3 pt-3 pb-1">
+        <h2 className="flex-1 text-[13px] font-semibold text-soft">Files</h2>
+        <button type="button" className="rounded p-1 text-soft hover:bg-raised" onClick={() => setName("")} aria-label="New file" title="New file"><FilePlus2 className="size-4" /></button>
+        <button type="button" className="rounded p-1 text-soft hover:bg-raised" onClick={() => upload.current?.click()} aria-label="Add files from disk" title="Add files from disk"><Upload className="size-4" /></button>
+        <input ref={upload} type="file" multiple accept=".v,.vh,.sv,.pins,.sdc" className="hidden" onChange={(event) => void onUpload(event)} />
+      </div>
+      {name !== null && (
+        <form className="flex gap-1 px-3 pb-2" onSubmit={(event) => { event.preventDefault(); void add(name.trim(), ""); }}>
+          {/* biome-ignore lint/a11y/noAutofocus: the field was opened to type in */}
+          <input autoFocus aria-label="Name of the new file" placeholder="name.v" value={name} onChange={(event) => setName(event.target.value)} className="h-8 min-w-0 flex-1 rounded-md border border-line bg-panel px-2 font-mono text-xs" />
+          <Button type="submit" disabled={!name.trim()}>Add</Button>
+        </form>
+      )}
+      {problem && <p className="px-3 pb-2 text-[13px] text-bad" role="alert">{problem}</p>}
+      <ul className="min-h-0 flex-1 overflow-auto pb-2">
+        {files.map((file) => {
+          const own = findings.filter((finding) => finding.place.file === file.path);
+          const errors = own.filter((finding) => finding.severity === "error").length;
+          const warnings = own.filter((finding) => finding.severity === "warning").length;
+          return (
+            <li key={file.id} className={`group flex items-center ${file === open ? "bg-panel shadow-[inset_3px_0_0_var(--indigo)]" : "hover:bg-raised"}`}>
+              <button type="button" className="flex min-w-0 flex-1 items-center gap-2 px-3 py-1 text-left" onClick={() => onChoose(file.path)}>
+                <FileText className="size-4 shrink-0 text-soft" aria-hidden />
+                <span className="truncate font-mono text-xs" title={file.path}>{file.path}</span>
+                {errors > 0 && <span className="ml-auto text-xs text-bad">{errors} ✕</span>}
+                {errors === 0 && warnings > 0 && <span className="ml-auto text-xs text-warn">{warnings} !</span>}
+              </button>
+              <button type="button" className="invisible mr-2 rounded p-0.5 text-soft group-hover:visible hover:text-bad focus:visible" onClick={() => void remove(file)} aria-label={`Remove ${file.path}`}><Trash2 className="size-3.5" /></button>
+            </li>
+          );
+        })}
+      </ul>
+    </section>
+  );
+}
+
+function Hierarchy({ root, onChoose }: { root: HierarchyNode; onChoose: (node: HierarchyNode) => void }) {
+  const rows: { node: HierarchyNode; depth: number; path: string }[] = [];
+  const walk = (node: HierarchyNode, depth: number, path: string) => {
+    if (rows.length > 400) return;
+    rows.push({ node, depth, path });
+    for (const child of node.children) walk(child, depth + 1, `${path}/${child.instance}`);
+  };
+  walk(root, 0, root.instance);
+  return (
+    <section className="flex max-h-[50%] min-h-0 flex-col border-t border-line">
+      <h2 className="px-3 pt-2 pb-1 text-[13px] font-semibold text-soft">Hierarchy</h2>
+      <ul className="min-h-0 overflow-auto pb-2">
+        {rows.map(({ node, depth, path }) => (
+          <li key={path}>
+            <button type="button" className="flex w-full items-baseline gap-1.5 py-0.5 pr-2 text-left hover:bg-raised" style={{ paddingLeft: 12 + 14 * depth }} onClick={() => onChoose(node)}>
+              <Box className="size-3 shrink-0 self-center text-soft" aria-hidden />
+              <span className="truncate font-mono text-xs" title={path}>{node.instance}</span>
+              {node.instance !== node.module && <span className="truncate text-[11px] text-soft" title={node.module}>{node.module.replace(/ #.*/, "")}</span>}
+            </button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

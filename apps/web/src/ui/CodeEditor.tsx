@@ -1,0 +1,159 @@
+import { autocompletion, completeAnyWord } from "@codemirror/autocomplete";
+import { defaultKeymap, history, historyKeymap, indentWithTab } from "@codemirror/commands";
+import { bracketMatching, HighlightStyle, indentUnit, StreamLanguage, type StreamParser, syntaxHighlighting } from "@codemirror/language";
+import { tcl } from "@codemirror/legacy-modes/mode/tcl";
+import { verilog } from "@codemirror/legacy-modes/mode/verilog";
+import { type Diagnostic, lintGutter, setDiagnostics } from "@codemirror/lint";
+import { highlightSelectionMatches, search, searchKeymap } from "@codemirror/search";
+import { EditorState, StateEffect, StateField } from "@codemirror/state";
+import { Decoration, type DecorationSet, drawSelection, EditorView, highlightActiveLine, highlightActiveLineGutter, keymap, lineNumbers } from "@codemirror/view";
+import { tags } from "@lezer/highlight";
+import type { Finding } from "@gate-clock/core";
+import { useEffect, useRef } from "react";
+
+export type CodeLanguage = "verilog" | "sdc" | "pins";
+
+const pinsMode: StreamParser<unknown> = {
+  token(stream) {
+    if (stream.match(/#.*/)) return "comment";
+    if (stream.match(/at(?=\s)/)) return "keyword";
+    if (stream.match(/\w+(?==)/)) return "propertyName";
+    if (stream.match(/[NESW]\d+\b/)) return "number";
+    if (stream.match(/\S+/)) return "variableName";
+    stream.next();
+    return null;
+  },
+};
+const modes = { verilog: verilog, sdc: tcl, pins: pinsMode } as const;
+
+const highlight = HighlightStyle.define([
+  { tag: tags.keyword, color: "var(--thread-a)", fontWeight: "600" },
+  { tag: [tags.number, tags.bool], color: "var(--thread-b)" },
+  { tag: tags.string, color: "var(--thread-c)" },
+  { tag: tags.comment, color: "var(--soft)", fontStyle: "italic" },
+  { tag: [tags.meta, tags.macroName, tags.propertyName], color: "var(--thread-d)" },
+]);
+const look = EditorView.theme({
+  "&": { height: "100%", fontSize: "13px", backgroundColor: "var(--panel)", color: "var(--ink)" },
+  ".cm-scroller": { fontFamily: "var(--font-mono), monospace", lineHeight: "1.55" },
+  ".cm-gutters": { backgroundColor: "var(--panel)", color: "var(--soft)", border: "none" },
+  ".cm-activeLine, .cm-activeLineGutter": { backgroundColor: "color-mix(in srgb, var(--raised) 55%, transparent)" },
+  ".cm-cursor": { borderLeftColor: "var(--ink)" },
+  "&.cm-focused .cm-selectionBackground, .cm-selectionBackground": { backgroundColor: "var(--indigo-wash)" },
+  "&.cm-focused": { outline: "none" },
+  ".cm-focus-line": { backgroundColor: "var(--indigo-wash)", boxShadow: "inset 3px 0 0 var(--indigo)" },
+  ".cm-tooltip": { backgroundColor: "var(--panel)", border: "1px solid var(--line)", borderRadius: "6px" },
+  ".cm-diagnostic": { fontFamily: "var(--font-sans), sans-serif", fontSize: "13px", maxWidth: "32rem", whiteSpace: "pre-wrap" },
+  ".cm-panels": { backgroundColor: "var(--raised)", color: "var(--ink)" },
+});
+
+const setFocusLine = StateEffect.define<number | null>();
+const focusLineField = StateField.define<DecorationSet>({
+  create: () => Decoration.none,
+  update(marks, transaction) {
+    let next = marks.map(transaction.changes);
+    for (const effect of transaction.effects) {
+      if (!effect.is(setFocusLine)) continue;
+      const { doc } = transaction.state;
+      const line = effect.value;
+      next = line === null || line > doc.lines || line < 1 ? Decoration.none : Decoration.set([Decoration.line({ class: "cm-focus-line" }).range(doc.line(line).from)]);
+    }
+    return next;
+  },
+  provide: (field) => EditorView.decorations.from(field),
+});
+
+interface Props {
+  readonly fileId: string;
+  readonly text: string;
+  readonly language: CodeLanguage;
+  readonly findings: readonly Finding[];
+  readonly focusLine: number | null;
+  readonly onChange: (text: string) => void;
+  readonly onRepair?: (finding: Finding) => void;
+  readonly label: string;
+}
+
+/** CodeMirror with the findings of one file in gutter and text. Undo history is kept while the file stays open. */
+export function CodeEditor({ fileId, text, language, findings, focusLine, onChange, onRepair, label }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const view = useRef<EditorView | null>(null);
+  const change = useRef(onChange);
+  change.current = onChange;
+  const startText = useRef(text);
+  startText.current = text;
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new file is a new document with a history of its own
+  useEffect(() => {
+    const editor = new EditorView({
+      parent: host.current!,
+      state: EditorState.create({
+        doc: startText.current,
+        extensions: [
+          lineNumbers(), highlightActiveLineGutter(), highlightActiveLine(), history(), drawSelection(), bracketMatching(), lintGutter(), search({ top: true }), highlightSelectionMatches(),
+          indentUnit.of("  "), autocompletion({ override: [completeAnyWord] }), StreamLanguage.define(modes[language] as StreamParser<unknown>), syntaxHighlighting(highlight), look, focusLineField,
+          keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap, indentWithTab]),
+          EditorView.contentAttributes.of({ "aria-label": label }),
+          EditorView.updateListener.of((update) => {
+            if (update.docChanged) change.current(update.state.doc.toString());
+          }),
+        ],
+      }),
+    });
+    view.current = editor;
+    return () => {
+      editor.destroy();
+      view.current = null;
+    };
+  }, [fileId, language]);
+
+  // a repair, or the other version after a conflict: replace only what differs, so that the cursor stays
+  useEffect(() => {
+    const editor = view.current;
+    if (!editor) return;
+    const old = editor.state.doc.toString();
+    if (old === text) return;
+    let from = 0;
+    while (from < old.length && from < text.length && old[from] === text[from]) from++;
+    let tail = 0;
+    while (tail < old.length - from && tail < text.length - from && old[old.length - 1 - tail] === text[text.length - 1 - tail]) tail++;
+    editor.dispatch({ changes: { from, to: old.length - tail, insert: text.slice(from, text.length - tail) } });
+  }, [text]);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: fileId stands for the new editor
+  useEffect(() => {
+    const editor = view.current;
+    if (!editor) return;
+    const { doc } = editor.state;
+    const offset = (line: number, column: number) => {
+      if (line > doc.lines) return doc.length;
+      const at = doc.line(line);
+      return Math.min(at.to, at.from + column - 1);
+    };
+    const diagnostics = findings.map((finding): Diagnostic => {
+      const { place } = finding;
+      const from = offset(place.line ?? 1, place.column ?? 1);
+      const to = Math.max(from, offset(place.endLine ?? place.line ?? 1, place.endColumn ?? place.column ?? 1));
+      const oneLine = doc.lineAt(from).to;
+      return {
+        from, to: Math.max(Math.min(to, oneLine), Math.min(from + 1, doc.length)),
+        severity: finding.severity === "note" ? "info" : finding.severity,
+        message: finding.remedy ? `${finding.message}\n${finding.remedy}` : finding.message,
+        actions: finding.edit && onRepair ? [{ name: finding.edit.label, apply: () => onRepair(finding) }] : undefined,
+      };
+    });
+    editor.dispatch(setDiagnostics(editor.state, diagnostics));
+  }, [findings, fileId, onRepair]);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: fileId stands for the new editor
+  useEffect(() => {
+    const editor = view.current;
+    if (!editor) return;
+    editor.dispatch({ effects: setFocusLine.of(focusLine) });
+    if (focusLine === null || focusLine > editor.state.doc.lines) return;
+    const line = editor.state.doc.line(focusLine);
+    editor.dispatch({ selection: { anchor: line.from }, effects: EditorView.scrollIntoView(line.from, { y: "center" }) });
+  }, [focusLine, fileId]);
+
+  return <div ref={host} className="h-full min-h-0 overflow-hidden" data-testid="code-editor" />;
+}

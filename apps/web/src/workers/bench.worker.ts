@@ -1,0 +1,99 @@
+import { Board, type BoardState, Cable, findBoard, hex32, partByIdcode, statusBit } from "@gate-clock/core";
+import { expose } from "comlink";
+
+/** What the bench tells the page, some thirty times a second. */
+export interface BenchFrame {
+  readonly state: BoardState;
+  /** Board seconds a real second, over the last while; 1 is real time. */
+  readonly pace: number;
+  /** Cycles a second that the simulated part could do if it ran all the time. */
+  readonly topHz: number;
+  readonly tables: number;
+  readonly flipFlops: number;
+}
+export interface ChainEntry {
+  readonly idcode: string;
+  readonly name: string;
+}
+export type ProgramResult = { readonly ok: true; readonly clocks: number; readonly elapsedMs: number } | { readonly ok: false; readonly reason: string };
+
+const frameMs = 33;
+/** Share of a frame that may go into computing; the rest keeps the worker able to answer. */
+const computeMs = 24;
+
+let board: Board | null = null;
+let cable: Cable | null = null;
+let timer: ReturnType<typeof setInterval> | null = null;
+let listener: ((frame: BenchFrame) => void) | null = null;
+let lastFrame = 0;
+let debt = 0; // cycles that real time asks for
+let cyclesPerMs = 20_000; // measured while running
+let pace = 0;
+
+function frame(): void {
+  if (!board || !listener) return;
+  const now = performance.now();
+  const passed = Math.min(200, now - lastFrame);
+  lastFrame = now;
+  if (board.powered && board.device.configured) {
+    debt = Math.min(debt + (board.frequencyHz * passed) / 1000, board.frequencyHz / 4);
+    const want = Math.round(Math.min(debt, Math.max(64, cyclesPerMs * computeMs)));
+    const start = performance.now();
+    board.run(want);
+    const spent = performance.now() - start;
+    if (spent > 0.2) cyclesPerMs = 0.8 * cyclesPerMs + 0.2 * (want / spent);
+    debt -= want;
+    pace = 0.9 * pace + 0.1 * (want / board.frequencyHz / (passed / 1000));
+    // what could not be caught up is let go: the board then runs slower than real time, and says so
+    if (debt > board.frequencyHz / 5) debt = 0;
+  } else pace = 0;
+  listener({ state: board.state(), pace, topHz: cyclesPerMs * 1000, tables: board.device.circuit?.tableCount ?? 0, flipFlops: board.device.circuit?.flipFlopCount ?? 0 });
+}
+
+const bench = {
+  open(name: string, onFrame: (frame: BenchFrame) => void): void {
+    const found = findBoard(name).board;
+    if (!found) throw new Error(`There is no board '${name}'.`);
+    board = new Board(found);
+    cable = new Cable(board.device);
+    listener = onFrame;
+    lastFrame = performance.now();
+    if (timer) clearInterval(timer);
+    timer = setInterval(frame, frameMs);
+    frame();
+  },
+  power(on: boolean): void {
+    board?.setPower(on);
+    debt = 0;
+    frame();
+  },
+  findChain(): ChainEntry[] {
+    if (!board?.powered || !cable) return [];
+    return cable.findDevices().map((code) => ({ idcode: hex32(code), name: partByIdcode(code)?.name ?? "unknown part" }));
+  },
+  program(file: Uint8Array, onProgress: (fraction: number) => void): ProgramResult {
+    if (!board?.powered || !cable) return { ok: false, reason: "the board has no power" };
+    const start = performance.now();
+    const before = cable.clocks;
+    cable.reset();
+    const status = cable.configure(file, onProgress);
+    board.restartClock();
+    debt = 0;
+    lastFrame = performance.now();
+    frame();
+    if ((status & statusBit.configured) === 0) return { ok: false, reason: board.device.refusal ?? "the part did not start" };
+    return { ok: true, clocks: cable.clocks - before, elapsedMs: performance.now() - start };
+  },
+  setSwitch(index: number, on: boolean): void {
+    board?.setSwitch(index, on);
+  },
+  setButton(index: number, held: boolean): void {
+    board?.setButton(index, held);
+  },
+  setFrequency(hz: number): void {
+    if (board) board.frequencyHz = hz;
+    debt = 0;
+  },
+};
+export type Bench = typeof bench;
+expose(bench);

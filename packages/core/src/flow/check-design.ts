@@ -1,0 +1,51 @@
+import type { Finding } from "../common/finding.ts";
+import { type PinNeed, type PinPlan, parsePins, planPins } from "../constraints/pins.ts";
+import { type ClockRule, checkClocks, parseSdc } from "../constraints/sdc.ts";
+import { findPart } from "../device/part.ts";
+import { elaborate } from "../elaborate/elaborate.ts";
+import { bitName, type HierarchyNode, type RtlNetlist } from "../netlist/rtl.ts";
+import type { DesignInput } from "./design-input.ts";
+
+export interface DesignCheck {
+  readonly sourceFindings: readonly Finding[];
+  readonly pinFindings: readonly Finding[];
+  readonly timingFindings: readonly Finding[];
+  readonly modules: readonly string[];
+  readonly hierarchy: HierarchyNode | null;
+  /** Port bits of the top module; empty while the sources have errors. */
+  readonly needs: readonly PinNeed[];
+  readonly plan: PinPlan | null;
+  readonly clocks: readonly ClockRule[];
+  readonly clockPorts: readonly string[];
+}
+
+/** All that can be told about a design without synthesis: quick enough to run at every pause in typing. */
+export function checkDesign(input: DesignInput): DesignCheck {
+  const { artifact, findings, modules } = elaborate(input.sources, { top: input.top ?? undefined });
+  const parsedPins = parsePins(input.pinFiles);
+  const parsedClocks = parseSdc(input.timingFiles);
+  const pinFindings: Finding[] = [...parsedPins.findings];
+  const timingFindings: Finding[] = [...parsedClocks.findings];
+  const { part, findings: partFindings } = findPart(input.part);
+  pinFindings.push(...partFindings);
+  const needs = artifact ? portNeeds(artifact.netlist) : [];
+  const clockPorts = needs.filter((need) => need.isClock).map((need) => need.bitName);
+  let plan: PinPlan | null = null;
+  let clocks: readonly ClockRule[] = parsedClocks.clocks.map((clock) => clock.rule);
+  if (artifact && part) {
+    const planned = planPins(parsedPins.pins, needs, part);
+    plan = planned.artifact;
+    pinFindings.push(...planned.findings);
+    const inputs = new Set(needs.filter((need) => need.direction === "input").map((need) => need.bitName));
+    const checked = checkClocks(parsedClocks.clocks, inputs, clockPorts, input.timingFiles[0]?.name ?? null);
+    clocks = checked.clocks;
+    timingFindings.push(...checked.findings);
+  }
+  return { sourceFindings: findings, pinFindings, timingFindings, modules, hierarchy: artifact?.hierarchy ?? null, needs, plan, clocks, clockPorts };
+}
+
+/** Port bits of the top, with those that clock a register marked. */
+function portNeeds(netlist: RtlNetlist): PinNeed[] {
+  const clockNets = new Set(netlist.cells.filter((cell) => cell.kind === "ff").map((cell) => cell.inputs[1][0]));
+  return netlist.ports.flatMap((port) => port.bits.map((bit, i) => ({ bitName: bitName(port, i), direction: port.direction, isClock: port.direction === "input" && clockNets.has(bit) })));
+}
