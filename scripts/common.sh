@@ -37,7 +37,8 @@ install_modules() {
   now=$(cat package-lock.json package.json | sha256sum | cut -c1-64)
   if [ -d node_modules ] && [ "$(cat "$stamp" 2>/dev/null || true)" = "$now" ]; then return 0; fi
   say "Installing node modules"
-  npm ci --no-fund --no-audit --loglevel=error >"$LOCAL/npm.log" 2>&1 || { tail -n 30 "$LOCAL/npm.log" >&2; return 1; }
+  # not `npm ci`: it wants every platform's optional packages in the lock file, ours holds this platform's
+  npm install --no-save --no-fund --no-audit --loglevel=error >"$LOCAL/npm.log" 2>&1 || { tail -n 30 "$LOCAL/npm.log" >&2; return 1; }
   printf '%s' "$now" >"$stamp"
 }
 

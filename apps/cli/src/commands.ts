@@ -58,7 +58,7 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
     name: input.name, part: input.part, top: netlist?.top ?? input.top, recipe: input.recipe, seed: input.seed, status: result.status,
     stages: result.stages,
     utilization: netlist && part ? utilization(netlist, packed, part) : null,
-    modules: netlist ? utilizationByModule(netlist, instances) : null,
+    modules: netlist && design ? utilizationByModule(netlist, instances, design.netlist.cells.map((cell) => cell.name)) : null,
     levels: netlist?.levels ?? null,
     pins: rules?.pins.pins ?? null,
     timing,

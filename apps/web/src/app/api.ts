@@ -1,5 +1,5 @@
 import type { CreateDesignDto, Design, DesignFile, DesignSummary, NewFileDto, PartSummary, Problem, Trial, UpdateDesignDto } from "@gate-clock/contract";
-import { type BoardDescription, decodeArtifact, type StageArtifacts, type StageName, type StoredStage } from "@gate-clock/core";
+import { type BoardDescription, decodeArtifact, type StageArtifacts, type StageName, type StoredStage, stageVersions } from "@gate-clock/core";
 
 /** A problem that the server described. */
 export class ApiError extends Error {
@@ -48,6 +48,10 @@ export const api = {
   boards: () => json<BoardDescription[]>("/api/boards"),
   async artifact<S extends StageName>(designId: string, trialId: string, stage: S, signal?: AbortSignal): Promise<StageArtifacts[S]> {
     const response = await request(`/api/designs/${designId}/trials/${trialId}/artifacts/${stage}`, { signal });
-    return decodeArtifact<StoredStage<S>>(new Uint8Array(await response.arrayBuffer())).artifact;
+    const stored = decodeArtifact<StoredStage<S>>(new Uint8Array(await response.arrayBuffer()));
+    if (stored.version !== stageVersions[stage]) {
+      throw new ApiError({ type: "about:blank", title: "Old result", status: 410, detail: "This trial was made by another version of Gate Clock. Build again to see its results." });
+    }
+    return stored.artifact;
   },
 };

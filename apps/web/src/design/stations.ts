@@ -32,14 +32,15 @@ export function stationHeads(trial: Trial | null, check: DesignCheck | null, tri
   const waiting = { figure: "not built", tone: "open" as Tone };
   const slack = figures?.setupSlackPs;
   const hold = figures?.holdSlackPs;
-  const worst = slack === null || slack === undefined ? null : Math.min(slack, hold ?? slack);
+  // setup is the figure people steer by; hold takes its place only when it fails
+  const worst = slack === null || slack === undefined ? null : hold != null && hold < 0 ? Math.min(slack, hold) : slack;
   const failed = trial?.findings.find((finding) => finding.severity === "error")?.code.split("/")[0];
   const failedAt = (areas: string[]) => trial?.status === "failed" && failed !== undefined && areas.includes(failed);
   return [
     { path: "sources", name: "Sources", isOld: false, ...(check ? shown(check.sourceFindings, check.modules.length === 1 ? "1 module" : `${check.modules.length} modules`) : { figure: "checking", tone: "open" as Tone }) },
     { path: "pins", name: "Pins", isOld: false, ...(check ? shown(check.pinFindings, `${check.needs.length} placed`) : { figure: "checking", tone: "open" as Tone }) },
     { path: "clocks", name: "Clocks", isOld: false, ...(check ? shown(check.timingFindings, check.clocks.length === 1 ? `${formatMhz(1e6 / check.clocks[0].periodPs)} MHz` : `${check.clocks.length} clocks`) : { figure: "checking", tone: "open" as Tone }) },
-    { path: "fit", name: "Fit", isOld: old, ...(failedAt(["fit"]) ? { figure: "too big", tone: "bad" as Tone } : figures?.lutPercent != null ? { figure: `${formatPercent(figures.lutPercent)} %`, tone: "good" as Tone } : waiting) },
+    { path: "fit", name: "Fit", isOld: old, ...(failedAt(["fit"]) ? { figure: "too big", tone: "bad" as Tone } : figures?.lutPercent != null ? { figure: `${formatPercent(figures.lutPercent)} % of LUTs`, tone: "good" as Tone } : waiting) },
     { path: "layout", name: "Layout", isOld: old, ...(failedAt(["route"]) ? { figure: "not routed", tone: "bad" as Tone } : isFinished(trial, "route") && figures?.wires != null ? { figure: `${figures.wires} wires`, tone: "good" as Tone } : waiting) },
     { path: "timing", name: "Timing", isOld: old, ...(isFinished(trial, "timing") ? (worst === null ? { figure: figures?.fmaxMhz == null ? "no clock" : `${formatMhz(figures.fmaxMhz)} MHz`, tone: "warn" as Tone } : { figure: `${worst >= 0 ? "+" : "−"}${formatNs(Math.abs(worst))} ns`, tone: (worst >= 0 ? "good" : "bad") as Tone }) : waiting) },
     { path: "image", name: "Image", isOld: old, ...(figures?.imageBytes != null ? { figure: formatBytes(figures.imageBytes), tone: "good" as Tone } : waiting) },

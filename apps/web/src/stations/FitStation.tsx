@@ -46,7 +46,7 @@ export function FitStation() {
       }
     };
     walk(elaborated.data.hierarchy, "");
-    return utilizationByModule(netlist.data, [...known.keys()]).map((row): ModuleRow => ({ ...row, path: row.path || design.name, module: row.path ? known.get(row.path)! : elaborated.data.netlist.top }));
+    return utilizationByModule(netlist.data, [...known.keys()], elaborated.data.netlist.cells.map((cell) => cell.name)).map((row): ModuleRow => ({ ...row, path: row.path || design.name, module: row.path ? known.get(row.path)! : elaborated.data.netlist.top }));
   }, [netlist.data, elaborated.data, design.name]);
 
   if (netlist.error) return <ProblemPanel error={netlist.error} onRetry={() => void netlist.refetch()} />;
@@ -55,11 +55,11 @@ export function FitStation() {
   const tooBig = trial?.findings.find((finding) => finding.code === "fit/too-big");
   const fullest = [...uses].sort((a, b) => b.used / b.available - a.used / a.available)[0];
   const share = (100 * fullest.used) / fullest.available;
-  const fates = netlist.data.fates.filter((fate) => fate.became !== "folded into logic");
+  const fates = netlist.data.fates.filter((fate) => fate.became !== "folded into logic" && fate.became !== "another name of");
   return (
     <div className="flex h-full flex-col">
       {tooBig ? <Verdict tone="bad" figure={`${formatPercent(share)} %`}>{tooBig.message} {tooBig.remedy}</Verdict> : (
-        <Verdict tone={share > 85 ? "warn" : "good"} figure={`${formatPercent(share)} %`}>Fits {trial!.part}. What would run out first is {fullest.kind}: {formatCount(fullest.used)} of {formatCount(fullest.available)}.</Verdict>
+        <Verdict tone={share > 85 ? "warn" : "good"} figure={`${formatPercent((100 * uses[0].used) / uses[0].available)} %`} unit="of LUTs">Fits {trial!.part}. What would run out first is {fullest.kind}: {formatCount(fullest.used)} of {formatCount(fullest.available)}, {formatPercent(share)} %.</Verdict>
       )}
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(360px,5fr)_7fr]">
         <section className="min-h-0 overflow-auto border-r border-line bg-panel p-5">

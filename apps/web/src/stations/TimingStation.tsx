@@ -100,7 +100,8 @@ function TimingVerdict({ report }: { report: TimingReport }) {
   const failing = judged.filter((check) => check.failingEndpoints > 0);
   const goal = slowest.periodPs ? `${formatMhz(1e6 / slowest.periodPs)} MHz` : "its goal";
   if (!failing.length) {
-    return <Verdict tone="good" figure={`+${formatNs(worst.worstSlackPs)}`} unit="ns"><span className="font-mono">{slowest.name}</span> meets {goal} at every corner; it could run at {formatMhz(slowest.fmaxMhz)} MHz.{report.endpointsWithoutGoal > 0 && ` ${report.endpointsWithoutGoal} endpoints have no goal.`}</Verdict>;
+    const least = (kind: string) => Math.min(...judged.filter((check) => check.kind === kind).map((check) => check.worstSlackPs!));
+    return <Verdict tone="good" figure={`+${formatNs(least("setup"))}`} unit="ns"><span className="font-mono">{slowest.name}</span> meets {goal} at every corner; it could run at {formatMhz(slowest.fmaxMhz)} MHz. Hold has {formatNs(least("hold"))} ns to spare.{report.endpointsWithoutGoal > 0 && ` ${report.endpointsWithoutGoal} endpoints have no goal.`}</Verdict>;
   }
   const paths = (worst.kind === "setup" ? report.setupPaths : report.holdPaths).filter((path) => path.slackPs !== null && path.slackPs < 0);
   const ends = new Set(paths.map((path) => path.to.replace(/\[\d+\]| \(.*\)$/g, "")));

@@ -29,11 +29,16 @@ let lastFrame = 0;
 let debt = 0; // cycles that real time asks for
 let cyclesPerMs = 20_000; // measured while running
 let pace = 0;
+let lastShown: Omit<BenchFrame, "state"> = { pace: 0, topHz: 0, tables: 0, flipFlops: 0 };
 
 function frame(): void {
   if (!board || !listener) return;
   const now = performance.now();
   const passed = Math.min(200, now - lastFrame);
+  if (passed <= 0) {
+    listener({ ...lastShown, state: board.state() });
+    return;
+  }
   lastFrame = now;
   if (board.powered && board.device.configured) {
     debt = Math.min(debt + (board.frequencyHz * passed) / 1000, board.frequencyHz / 4);
@@ -47,7 +52,8 @@ function frame(): void {
     // what could not be caught up is let go: the board then runs slower than real time, and says so
     if (debt > board.frequencyHz / 5) debt = 0;
   } else pace = 0;
-  listener({ state: board.state(), pace, topHz: cyclesPerMs * 1000, tables: board.device.circuit?.tableCount ?? 0, flipFlops: board.device.circuit?.flipFlopCount ?? 0 });
+  lastShown = { pace, topHz: cyclesPerMs * 1000, tables: board.device.circuit?.tableCount ?? 0, flipFlops: board.device.circuit?.flipFlopCount ?? 0 };
+  listener({ ...lastShown, state: board.state() });
 }
 
 const bench = {

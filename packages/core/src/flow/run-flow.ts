@@ -19,7 +19,7 @@ import type { ImageArtifact, ImagePort, RulesArtifact, StageArtifacts, StageReco
 import { type DesignInput, recipes, type StageName, stageNames } from "./design-input.ts";
 
 /** Goes up when a stage computes something else from the same inputs. */
-const versions: Readonly<Record<StageName, number>> = { elaborate: 1, synth: 1, rules: 1, pack: 1, place: 1, route: 1, timing: 2, image: 1 };
+export const stageVersions: Readonly<Record<StageName, number>> = { elaborate: 1, synth: 2, rules: 1, pack: 1, place: 1, route: 1, timing: 2, image: 1 };
 
 /** Keeps artifacts under their keys. Lives in the database on the server, in memory elsewhere. */
 export interface ArtifactStore {
@@ -57,6 +57,8 @@ export interface FlowResult {
 
 /** What is kept for a stage: enough to go on without running it again, findings and run time included. */
 export interface StoredStage<S extends StageName = StageName> {
+  /** Version of the stage that made it: a reader that expects another one must not trust its shape. */
+  readonly version: number;
   readonly artifact: StageArtifacts[S];
   readonly findings: readonly Finding[];
   readonly elapsedMs: number;
@@ -175,7 +177,7 @@ class FlowRun {
   ): Promise<void> {
     const isCancelled = () => this.options.isCancelled?.() === true;
     if (isCancelled()) throw new CancelledError();
-    const key = hashValue([stage, versions[stage], inputs]);
+    const key = hashValue([stage, stageVersions[stage], inputs]);
     const kept = await this.store.get(key);
     if (kept) {
       const { findings, elapsedMs, figure, contentKey } = decodeArtifact<StoredStage<S>>(kept);
@@ -210,7 +212,7 @@ class FlowRun {
       throw new StageFailed();
     }
     const contentKey = content ? content(artifact) : key;
-    const entry: StoredStage<S> = { artifact, findings, elapsedMs, figure, contentKey };
+    const entry: StoredStage<S> = { version: stageVersions[stage], artifact, findings, elapsedMs, figure, contentKey };
     await this.store.put(key, stage, encodeArtifact(entry));
     this.live.set(stage, artifact);
     this.contentKeys.set(stage, contentKey);

@@ -38,15 +38,18 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
   return uses;
 }
 
-/** Cells by instance, from their hierarchical names. The first row is the top. */
-export function utilizationByModule(netlist: MappedNetlist, instances: readonly string[]): ModuleUse[] {
+/**
+ * Cells by instance: each belongs where the operator or register that it came from was written. The first row is the top.
+ * @param originNames Names of the word-level cells, which `netlist.origin` points to.
+ */
+export function utilizationByModule(netlist: MappedNetlist, instances: readonly string[], originNames: readonly string[]): ModuleUse[] {
   const rows = new Map<string, { luts: number; registers: number; ownLuts: number; ownRegisters: number }>();
   const known = new Set(instances);
   for (const path of ["", ...instances]) rows.set(path, { luts: 0, registers: 0, ownLuts: 0, ownRegisters: 0 });
   for (let cell = 0; cell < netlist.cellCount; cell++) {
     const isLut = netlist.kind[cell] === cellKind.lut;
     if (!isLut && netlist.kind[cell] !== cellKind.flipFlop) continue;
-    const name = netlist.cellName[cell];
+    const name = netlist.origin[cell] >= 0 ? originNames[netlist.origin[cell]] : netlist.cellName[cell];
     let owner = "";
     for (let dot = name.lastIndexOf("."); dot > 0; dot = name.lastIndexOf(".", dot - 1)) {
       if (known.has(name.slice(0, dot))) {

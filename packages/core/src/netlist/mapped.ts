@@ -55,7 +55,9 @@ export interface MappedPort {
 
 export interface NameFate {
   readonly name: string;
-  readonly became: "constant 0" | "constant 1" | "unused" | "folded into logic";
+  readonly became: "constant 0" | "constant 1" | "unused" | "folded into logic" | "another name of";
+  /** For "another name of": the net that carries it. */
+  readonly net?: string;
 }
 
 export interface NetSinks {

@@ -5,6 +5,8 @@ import { CodeWriter, op, type WasmFunction, writeModule } from "./wasm-writer.ts
 
 /** Most tables in one generated function: larger ones are slow to compile and no faster to run. */
 const tablesPerFunction = 400;
+/** Most tables and flip-flops for the one-function form of `run`, which keeps all state in locals. */
+const fusedLimit = 1200;
 /** Rounds of settling before a loop counts as oscillating. */
 const settleLimit = 64;
 
@@ -153,11 +155,28 @@ export class Engine {
     return duty;
   }
 
+  /** True if the clock is also read as a value somewhere. */
+  private isData(clock: number, tables: readonly ReducedTable[]): boolean {
+    const { flipFlops, outputs } = this.circuit;
+    return (
+      tables.some((table) => table.inputs.includes(clock)) ||
+      flipFlops.some((ff) => ff.d === clock || ff.enable === clock || ff.reset === clock) ||
+      outputs.some((output) => output.signal === clock || output.enable === clock)
+    );
+  }
+
+  /** The one group of registers, if the circuit is plain enough for the fused form: one edge of one clock, no loops. */
+  private fusedGroup(tables: readonly ReducedTable[], repeats: boolean): ClockGroup | null {
+    const { fastClock, groups } = this;
+    if (fastClock === null || repeats || groups.length !== 1 || this.isData(fastClock, tables)) return null;
+    return tables.length + this.flipFlopCount <= fusedLimit ? groups[0] : null;
+  }
+
   private generate(tables: readonly ReducedTable[], loopSignals: readonly number[], nextAt: number, loopAt: number, wordCount: number): Uint8Array {
     const { circuit, slotOf, groups } = this;
     const functions: WasmFunction[] = [];
-    const add = (code: CodeWriter, fields: Partial<WasmFunction> = {}) => {
-      functions.push({ params: 0, results: 0, locals: 0, exportName: null, ...fields, code });
+    const add = (code: CodeWriter, ...fields: Partial<WasmFunction>[]) => {
+      functions.push(Object.assign({ params: 0, results: 0, locals: 0, exportName: null, code }, ...fields));
       return functions.length - 1;
     };
     const address = (signal: number) => slotOf[signal] * 4;
@@ -260,11 +279,16 @@ export class Engine {
     });
     const countFunc = add(count, { exportName: "count" });
 
-    // run(n): the whole cycle without leaving generated code
+    // run(n): whole cycles without leaving generated code
+    const fused = this.fusedGroup(tables, repeats);
+    if (fused) {
+      add(...fusedRun(fused, tables, circuit, address, this.dutyAt, settleFunc), { params: 1, results: 1, exportName: "run" });
+      return writeModule(functions, Math.ceil((wordCount * 4) / 65536) + 1);
+    }
     const run = new CodeWriter();
     if (this.fastClock !== null) {
       const clock = this.fastClock;
-      const clockIsData = tables.some((table) => table.inputs.includes(clock)) || circuit.flipFlops.some((ff) => ff.d === clock || ff.enable === clock || ff.reset === clock) || circuit.outputs.some((output) => output.signal === clock);
+      const clockIsData = this.isData(clock, tables);
       const rising = groups.findIndex((group) => group.signal === clock && !group.falling);
       const falling = groups.findIndex((group) => group.signal === clock && group.falling);
       const phase = (group: number, level: number) => {
@@ -319,6 +343,42 @@ function groupByClock(flipFlops: readonly DecodedFlipFlop[]): ClockGroup[] {
   return groups;
 }
 
+type Read = (signal: number) => void;
+
+/** Pushes the value of a table: as an expression or as a look-up, whichever takes fewer operations. */
+function emitTable(code: CodeWriter, { inputs, mask }: ReducedTable, read: Read): void {
+  const { expr, cost } = expressionFor(mask, inputs.length);
+  const lookUpCost = inputs.length <= 5 ? 3 * inputs.length + 2 : 3 * inputs.length + 4;
+  if (cost <= lookUpCost) emitExpression(code, expr, inputs, read);
+  else emitLookUp(code, mask, inputs, read);
+}
+
+function emitExpression(code: CodeWriter, expr: BoolExpr, inputs: readonly number[], read: Read): void {
+  switch (expr.op) {
+    case "const":
+      code.constant(expr.value);
+      return;
+    case "input":
+      read(inputs[expr.input]);
+      return;
+    case "not":
+      emitExpression(code, expr.a, inputs, read);
+      code.constant(1);
+      code.byte(op.i32Xor);
+      return;
+    case "mux":
+      emitExpression(code, expr.yes, inputs, read);
+      emitExpression(code, expr.no, inputs, read);
+      read(inputs[expr.select]);
+      code.byte(op.select);
+      return;
+    default:
+      emitExpression(code, expr.a, inputs, read);
+      emitExpression(code, expr.b, inputs, read);
+      code.byte(expr.op === "and" ? op.i32And : expr.op === "or" ? op.i32Or : op.i32Xor);
+  }
+}
+
 /** Tables in order; a value that was computed or loaded before in the same function comes from a local. */
 function tableFunction(tables: readonly ReducedTable[], address: (signal: number) => number): [CodeWriter, { locals: number }] {
   const code = new CodeWriter();
@@ -328,39 +388,11 @@ function tableFunction(tables: readonly ReducedTable[], address: (signal: number
   for (const table of tables) for (const input of table.inputs) uses.set(input, (uses.get(input) ?? 0) + 1);
   const read = (signal: number) => {
     const local = localOf.get(signal);
-    if (local !== undefined) {
-      code.get(local);
-      return;
-    }
-    code.load(address(signal));
-  };
-  const emit = (expr: BoolExpr, inputs: readonly number[]): void => {
-    switch (expr.op) {
-      case "const":
-        code.constant(expr.value);
-        return;
-      case "input":
-        read(inputs[expr.input]);
-        return;
-      case "not":
-        emit(expr.a, inputs);
-        code.constant(1);
-        code.byte(op.i32Xor);
-        return;
-      case "mux":
-        emit(expr.yes, inputs);
-        emit(expr.no, inputs);
-        read(inputs[expr.select]);
-        code.byte(op.select);
-        return;
-      default:
-        emit(expr.a, inputs);
-        emit(expr.b, inputs);
-        code.byte(expr.op === "and" ? op.i32And : expr.op === "or" ? op.i32Or : op.i32Xor);
-    }
+    if (local !== undefined) code.get(local);
+    else code.load(address(signal));
   };
   for (const table of tables) {
-    const { inputs, mask, output } = table;
+    const { inputs, output } = table;
     // signals used twice or more in this function are held in a local
     for (const input of inputs) {
       if ((uses.get(input) ?? 0) > 1 && !localOf.has(input)) {
@@ -370,10 +402,7 @@ function tableFunction(tables: readonly ReducedTable[], address: (signal: number
       }
     }
     code.beginStore();
-    const { expr, cost } = expressionFor(mask, inputs.length);
-    const lookUpCost = inputs.length <= 5 ? 3 * inputs.length + 2 : 3 * inputs.length + 4;
-    if (cost <= lookUpCost) emit(expr, inputs);
-    else emitLookUp(code, mask, inputs, read);
+    emitTable(code, table, read);
     if (uses.has(output)) {
       code.byte(op.localTee);
       code.unsigned(locals);
@@ -382,6 +411,89 @@ function tableFunction(tables: readonly ReducedTable[], address: (signal: number
     code.endStore(address(output));
   }
   return [code, { locals }];
+}
+
+/**
+ * run(n) as one function: registers, tables and duty counters are locals from the first cycle to the last, so the loop
+ * touches no memory but for inputs, which it reads once. Afterwards state and counters go back and the tables settle.
+ */
+function fusedRun(group: ClockGroup, tables: readonly ReducedTable[], circuit: Circuit, address: (signal: number) => number, dutyAt: number, settleFunc: number): [CodeWriter, { locals: number }] {
+  const code = new CodeWriter();
+  const localOf = new Map<number, number>();
+  let locals = 1; // local 0 is the parameter
+  const inLocal = (signal: number) => {
+    let local = localOf.get(signal);
+    if (local === undefined) {
+      local = locals++;
+      localOf.set(signal, local);
+      code.load(address(signal));
+      code.set(local);
+    }
+    return local;
+  };
+  const read = (signal: number) => code.get(localOf.get(signal)!);
+  const computed = new Set(tables.map((table) => table.output));
+  const needed = [
+    ...tables.flatMap((table) => table.inputs),
+    ...group.flipFlops.flatMap((ff) => [ff.output, ff.d, ff.enable, ff.reset]),
+    ...circuit.outputs.flatMap((output) => [output.signal, output.enable]),
+  ];
+  for (const signal of needed) if (signal >= 0 && !computed.has(signal)) inLocal(signal);
+  for (const table of tables) localOf.set(table.output, locals++);
+  const duty = circuit.outputs.map(() => locals++);
+  const next = group.flipFlops.map(() => locals++);
+
+  code.open(op.block);
+  code.get(0);
+  code.byte(op.i32Eqz);
+  code.branch(op.brIf, 0);
+  code.open(op.loop);
+  for (const table of tables) {
+    emitTable(code, table, read);
+    code.set(localOf.get(table.output)!);
+  }
+  circuit.outputs.forEach((output, i) => {
+    if (output.signal === 0) return;
+    code.get(duty[i]);
+    read(output.signal);
+    if (output.enable >= 0) {
+      read(output.enable);
+      code.byte(op.i32And);
+    }
+    code.byte(op.i32Add);
+    code.set(duty[i]);
+  });
+  group.flipFlops.forEach((ff, i) => {
+    emitNext(code, ff, read);
+    code.set(next[i]);
+  });
+  group.flipFlops.forEach((ff, i) => {
+    code.get(next[i]);
+    code.set(localOf.get(ff.output)!);
+  });
+  code.get(0);
+  code.constant(1);
+  code.byte(op.i32Sub);
+  code.byte(op.localTee);
+  code.unsigned(0);
+  code.branch(op.brIf, 0);
+  code.end();
+  code.end();
+  for (const ff of group.flipFlops) {
+    code.beginStore();
+    read(ff.output);
+    code.endStore(address(ff.output));
+  }
+  circuit.outputs.forEach((_, i) => {
+    const at = (dutyAt + i) * 4;
+    code.beginStore();
+    code.load(at);
+    code.get(duty[i]);
+    code.byte(op.i32Add);
+    code.endStore(at);
+  });
+  code.call(settleFunc);
+  return [code, { locals: locals - 1 }];
 }
 
 /** (mask >> index) & 1, the index gathered from the inputs. */
@@ -408,23 +520,27 @@ function emitLookUp(code: CodeWriter, mask: bigint, inputs: readonly number[], r
   code.byte(op.i32And);
 }
 
-/** Next value of every register of a group: reset first, then enable, then data. */
+/** Next value of a register: reset first, then enable, then data. */
+function emitNext(code: CodeWriter, ff: DecodedFlipFlop, read: Read): void {
+  const hasReset = ff.reset > 0;
+  if (hasReset) code.constant(ff.resetValue);
+  read(ff.d);
+  if (ff.enable >= 0) {
+    read(ff.output);
+    read(ff.enable);
+    code.byte(op.select);
+  }
+  if (hasReset) {
+    read(ff.reset);
+    code.byte(op.select);
+  }
+}
+
 function nextFunction(group: ClockGroup, nextAt: number, address: (signal: number) => number): CodeWriter {
   const code = new CodeWriter();
   group.flipFlops.forEach((ff, i) => {
     code.beginStore();
-    const hasReset = ff.reset > 0;
-    if (hasReset) code.constant(ff.resetValue);
-    code.load(address(ff.d));
-    if (ff.enable >= 0) {
-      code.load(address(ff.output));
-      code.load(address(ff.enable));
-      code.byte(op.select);
-    }
-    if (hasReset) {
-      code.load(address(ff.reset));
-      code.byte(op.select);
-    }
+    emitNext(code, ff, (signal) => code.load(address(signal)));
     code.endStore((nextAt + group.first + i) * 4);
   });
   return code;

@@ -1,7 +1,7 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import { cellKind, ffMode, type MappedNetlist, type MappedPort, type NameFate } from "../netlist/mapped.ts";
-import { bitName, firstNet, type RtlNetlist } from "../netlist/rtl.ts";
+import { bitName, firstNet, type RtlCell, type RtlNetlist, type RtlVector } from "../netlist/rtl.ts";
 import type { Aig } from "./aig.ts";
 import { type BitGraph, blast, type StateBit } from "./blast.ts";
 import { type LutCover, mapLuts } from "./lut-map.ts";
@@ -72,6 +72,7 @@ class NetlistWriter {
   /** Literal -> net that carries it. */
   private readonly netOf = new Map<number, number>();
   private readonly nodeName: (string | undefined)[];
+  private readonly signalByName: ReadonlyMap<string, RtlVector>;
   private readonly aig: Aig;
   private readonly cone: ConeFunction;
 
@@ -84,6 +85,7 @@ class NetlistWriter {
     this.aig = graph.aig;
     this.cone = new ConeFunction(this.aig);
     this.nodeName = new Array(this.aig.nodeCount);
+    this.signalByName = new Map(rtl.signals.map((signal) => [signal.name, signal]));
   }
 
   write(): MappedNetlist {
@@ -203,7 +205,7 @@ class NetlistWriter {
 
   private stateCell(state: StateBit): number {
     const source = this.rtl.cells[state.cell];
-    const name = this.nodeName[state.qNode] ?? `${source.name}[${state.bit}]`;
+    const name = this.registerName(source, state.bit) ?? this.nodeName[state.qNode] ?? `${source.name}[${state.bit}]`;
     const cell = this.addCell(state.isLatch ? cellKind.lut : cellKind.flipFlop, name, state.cell, true);
     if (state.isLatch) {
       // inputs en, d, q: en ? d : q
@@ -215,6 +217,13 @@ class NetlistWriter {
     }
     this.netOf.set(2 * state.qNode, this.outputNet[cell]);
     return cell;
+  }
+
+  /** A register goes by the name it was declared under, however many wires of outer scopes carry its value. */
+  private registerName(cell: RtlCell, bit: number): string | undefined {
+    const vector = this.signalByName.get(cell.name.replace(/\$(ff|latch)\d*$/, ""));
+    const at = vector?.bits.indexOf(cell.output[bit]) ?? -1;
+    return vector && at >= 0 ? bitName(vector, at) : undefined;
   }
 
   /** A LUT for the literal of an AND node of the cover; both polarities of a node may get one. */
@@ -267,7 +276,9 @@ class NetlistWriter {
         const name = bitName(signal, i);
         if (this.usedNames.has(name)) return;
         const literal = this.graph.literal[net];
+        const net = literal > 1 ? this.netOf.get(literal) : undefined;
         if (literal === 0 || literal === 1) fates.push({ name, became: literal ? "constant 1" : "constant 0" });
+        else if (net !== undefined) fates.push({ name, became: "another name of", net: this.netName[net] });
         else if (literal < 0) fates.push({ name, became: "unused" });
         else fates.push({ name, became: "folded into logic" });
       });

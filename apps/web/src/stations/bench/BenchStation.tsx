@@ -96,7 +96,7 @@ export function BenchStation() {
         </aside>
         <div className="min-h-0 overflow-auto bg-cloth p-6">
           {frame && <BoardView board={board} state={frame.state} portAt={portAt} onSwitch={(index, on) => void bench.current?.setSwitch(index, on)} onButton={(index, held) => void bench.current?.setButton(index, held)} />}
-          <p className="mx-auto mt-4 w-[640px] text-center text-[13px] text-soft">Click a switch, hold a button. The names are those of the design's ports.</p>
+          <p className="mx-auto mt-4 w-[720px] text-center text-[13px] text-soft">Click a switch, hold a button. The names are those of the design's ports.</p>
         </div>
       </div>
     </div>

@@ -13,7 +13,7 @@ interface Props {
 /** The board as it lies on the bench. */
 export function BoardView({ board, state, portAt, onSwitch, onButton }: Props) {
   return (
-    <div className="mx-auto w-[640px] rounded-2xl border-2 border-[#1c4a44] bg-[#1f5a52] p-5 text-[#e8f1ea] shadow-lg" data-testid="board">
+    <div className="mx-auto w-[720px] rounded-2xl border-2 border-[#1c4a44] bg-[#1f5a52] p-5 text-[#e8f1ea] shadow-lg" data-testid="board">
       <div className="mb-4 flex items-center justify-between">
         <span className="text-lg font-semibold tracking-wide">{board.title}</span>
         <span className="flex items-center gap-2 text-xs">
@@ -67,7 +67,7 @@ function Lamp({ index, brightness, port }: { index: number; brightness: number; 
   // the eye sees less than a linear scale in brightness (Stevens 1957)
   const seen = brightness > 0 ? brightness ** 0.5 : 0;
   return (
-    <span className="flex w-[38px] flex-col items-center gap-1" data-testid={`lamp-${index}`} data-brightness={brightness.toFixed(2)}>
+    <span className="flex w-[47px] flex-col items-center gap-1" data-testid={`lamp-${index}`} data-brightness={brightness.toFixed(2)}>
       <svg viewBox="0 0 24 24" className="size-6" role="img" aria-label={`Lamp ${index} ${brightness === 0 ? "off" : brightness > 0.98 ? "on" : `at ${Math.round(100 * brightness)} percent`}`}>
         <circle cx="12" cy="12" r="7" fill="#3a1713" stroke="#0d2a26" />
         <circle cx="12" cy="12" r="12" fill="#ff6a4d" opacity={0.35 * seen} />

@@ -1,4 +1,4 @@
-import { cellKind, findPart, type MappedNetlist } from "@gate-clock/core";
+import { cellKind, findPart, type MappedNetlist, nodeKind, type Part, type RoutedDesign } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
 import type { ColumnDef } from "@tanstack/react-table";
 import { X } from "lucide-react";
@@ -41,11 +41,16 @@ export function LayoutStation() {
   const routed = useQuery(artifactQuery(trial, "route"));
   const part = useMemo(() => (trial ? findPart(trial.part).part : null), [trial]);
   const map = useMemo(() => (part && netlist.data && packed.data && placed.data ? buildDieMap(part, netlist.data, packed.data, placed.data, routed.data ?? null) : null), [part, netlist.data, packed.data, placed.data, routed.data]);
-  const netIds = useMemo(() => new Map(netlist.data?.netName.map((name, net) => [name, net]) ?? []), [netlist.data]);
+  // a net goes by all of its names, not only by the one it is listed under
+  const netIds = useMemo(() => {
+    const ids = new Map(netlist.data?.netName.map((name, net) => [name, net]) ?? []);
+    for (const fate of netlist.data?.fates ?? []) if (fate.net !== undefined) ids.set(fate.name, ids.get(fate.net)!);
+    return ids;
+  }, [netlist.data]);
   const focusName = focus && focus.kind !== "line" ? focus.name : null;
   const focusNet = focusName === null ? undefined : netIds.get(focusName);
   const focusNets = useMemo(() => new Set(focusNet === undefined ? [] : [focusNet]), [focusNet]);
-  const rows = useMemo(() => (netlist.data ? netRows(netlist.data, routed.data?.netStart) : []), [netlist.data, routed.data]);
+  const rows = useMemo(() => (netlist.data && part ? netRows(netlist.data, routed.data, part) : []), [netlist.data, routed.data, part]);
   const onView = useCallback((view: DieView) => setParams((old) => { const next = new URLSearchParams(old); next.set("view", `${view.x.toFixed(2)},${view.y.toFixed(2)},${view.scale.toFixed(1)}`); return next; }, { replace: true }), [setParams]);
 
   const error = netlist.error ?? packed.error ?? placed.error;
@@ -79,10 +84,14 @@ export function LayoutStation() {
   );
 }
 
-function netRows(netlist: MappedNetlist, netStart: Int32Array | undefined): NetRow[] {
+function netRows(netlist: MappedNetlist, routed: RoutedDesign | undefined, part: Part): NetRow[] {
   const fanout = new Int32Array(netlist.netCount);
   for (const net of netlist.inputNet) if (net >= 0) fanout[net]++;
-  return netlist.netName.map((name, net) => ({ name, fanout: fanout[net], wires: netStart ? Math.max(0, netStart[net + 1] - netStart[net] - 1) : 0 }));
+  return netlist.netName.map((name, net) => {
+    let wires = 0;
+    if (routed) for (let i = routed.netStart[net]; i < routed.netStart[net + 1]; i++) if (part.graph.nodeKind[routed.treeNode[i]] === nodeKind.wire) wires++;
+    return { name, fanout: fanout[net], wires };
+  });
 }
 
 function Legend() {

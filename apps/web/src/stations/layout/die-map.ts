@@ -93,7 +93,12 @@ export function buildDieMap(part: Part, netlist: MappedNetlist, packed: PackedDe
         else if (pad) at = padPlace(fabric.pads.findIndex((each) => each.tile === tile && each.index === Number(pad[1])));
         else at = { x: x + 0.5, y: y + 0.06 };
         const before = parent >= 0 ? tapped.get(parent) : undefined;
-        if (before) {
+        const onClockNetwork = kind >= nodeKind.globalClock || name === "CLK";
+        if (before && onClockNetwork) {
+          // along the spine, then along the row
+          points.push(before.x, before.y, before.x, at.y, before.x, at.y, at.x, at.y);
+          nets.push(net, net);
+        } else if (before) {
           points.push(before.x, before.y, at.x, at.y);
           nets.push(net);
         }

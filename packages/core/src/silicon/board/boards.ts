@@ -18,7 +18,7 @@ const shuttle: BoardDescription = {
   name: "shuttle",
   title: "Shuttle",
   part: "TW-2-P144-2C",
-  oscillator: { pin: "N19", frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000, 50_000_000, 100_000_000], startHz: 12_000_000 },
+  oscillator: { pin: "N19", frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000, 50_000_000, 100_000_000], startHz: 4_000_000 },
   switches: ["S36", "S35", "S34", "S33", "S31", "S30", "S29", "S28"],
   buttons: ["S10", "S9", "S8", "S7"],
   lamps: ["E1", "E2", "E3", "E4", "E6", "E7", "E8", "E9"],
