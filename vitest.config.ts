@@ -4,9 +4,32 @@ export default defineConfig({
   resolve: { conditions: ["source"] },
   test: {
     projects: [
-      { test: { name: "core", include: ["packages/*/test/**/*.test.ts", "apps/cli/test/**/*.test.ts", "apps/web/test/**/*.test.ts"], testTimeout: 120_000 } },
-      { test: { name: "server", include: ["apps/server/test/**/*.test.ts"], testTimeout: 120_000, hookTimeout: 120_000, fileParallelism: false } },
-      { test: { name: "e2e", include: ["e2e/**/*.test.ts"], testTimeout: 300_000, hookTimeout: 300_000, fileParallelism: false } },
+      {
+        test: {
+          name: "core",
+          include: ["packages/*/test/**/*.test.ts", "apps/cli/test/**/*.test.ts", "apps/web/test/**/*.test.ts"],
+          testTimeout: 120_000,
+        },
+      },
+      {
+        test: {
+          name: "server",
+          include: ["apps/server/test/**/*.test.ts"],
+          testTimeout: 120_000,
+          hookTimeout: 120_000,
+          fileParallelism: false,
+        },
+      },
+      {
+        test: {
+          name: "e2e",
+          bail: 1,
+          include: ["e2e/**/*.test.ts"],
+          testTimeout: 300_000,
+          hookTimeout: 300_000,
+          fileParallelism: false,
+        },
+      },
     ],
   },
 });

@@ -1,10 +1,29 @@
 import { mkdir, readFile, writeFile } from "node:fs/promises";
 import { join } from "node:path";
 import {
-  Cable, elaborate, findPart, type Finding, formatFinding, hasErrors, type ImagePort, MemoryStore, PlayError, Player, type PlayStep, primitivesVerilog, runFlow,
-  SimulatedPart, type StageName, stageNames, statusBit, utilization, utilizationByModule, writeSdf, writeStructuralVerilog,
+  Cable,
+  elaborate,
+  type Finding,
+  findPart,
+  formatFinding,
+  hasErrors,
+  type ImagePort,
+  MemoryStore,
+  PlayError,
+  Player,
+  type PlayStep,
+  primitivesVerilog,
+  runFlow,
+  SimulatedPart,
+  type StageName,
+  stageNames,
+  statusBit,
+  utilization,
+  utilizationByModule,
+  writeSdf,
+  writeStructuralVerilog,
 } from "@gate-clock/core";
-import { loadDesign, type LoadOptions, UsageError } from "./load-design.ts";
+import { type LoadOptions, loadDesign, UsageError } from "./load-design.ts";
 
 export interface Output {
   out(text: string): void;
@@ -13,14 +32,22 @@ export interface Output {
 const bySeverity = { error: 0, warning: 1, note: 2 };
 
 function printFindings(findings: readonly Finding[], io: Output): void {
-  for (const finding of [...findings].sort((a, b) => bySeverity[a.severity] - bySeverity[b.severity])) io.err(formatFinding(finding));
+  for (const finding of [...findings].sort((a, b) => bySeverity[a.severity] - bySeverity[b.severity]))
+    io.err(formatFinding(finding));
 }
 
-export async function check(files: readonly string[], options: LoadOptions & { json?: boolean }, io: Output): Promise<number> {
+export async function check(
+  files: readonly string[],
+  options: LoadOptions & { json?: boolean },
+  io: Output,
+): Promise<number> {
   const input = await loadDesign(files, options);
   const { artifact, findings, modules } = elaborate(input.sources, { top: input.top ?? undefined });
   printFindings(findings, io);
-  if (options.json) io.out(JSON.stringify({ ok: !hasErrors(findings), top: artifact?.netlist.top ?? null, modules, findings }, null, 2));
+  if (options.json)
+    io.out(
+      JSON.stringify({ ok: !hasErrors(findings), top: artifact?.netlist.top ?? null, modules, findings }, null, 2),
+    );
   return hasErrors(findings) ? 1 : 0;
 }
 
@@ -32,7 +59,8 @@ export interface BuildOptions extends LoadOptions {
 
 export async function build(paths: readonly string[], options: BuildOptions, io: Output): Promise<number> {
   const stopAfter = options.stopAfter as StageName | undefined;
-  if (stopAfter && !stageNames.includes(stopAfter)) throw new UsageError(`There is no stage '${stopAfter}'. The stages are ${stageNames.join(", ")}.`);
+  if (stopAfter && !stageNames.includes(stopAfter))
+    throw new UsageError(`There is no stage '${stopAfter}'. The stages are ${stageNames.join(", ")}.`);
   const input = await loadDesign(paths, options);
   const result = await runFlow(input, new MemoryStore(), { stopAfter });
   printFindings(result.findings, io);
@@ -40,43 +68,74 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   await mkdir(folder, { recursive: true });
   const save = (name: string, data: string | Uint8Array) => writeFile(join(folder, name), data);
   const [design, netlist, rules, packed, placed, routed, timing, image] = await Promise.all([
-    result.artifact("elaborate"), result.artifact("synth"), result.artifact("rules"), result.artifact("pack"),
-    result.artifact("place"), result.artifact("route"), result.artifact("timing"), result.artifact("image"),
+    result.artifact("elaborate"),
+    result.artifact("synth"),
+    result.artifact("rules"),
+    result.artifact("pack"),
+    result.artifact("place"),
+    result.artifact("route"),
+    result.artifact("timing"),
+    result.artifact("image"),
   ]);
   const { part } = result;
   if (netlist) {
     await save("netlist.v", writeStructuralVerilog(netlist));
     await save("primitives.v", primitivesVerilog);
   }
-  if (netlist && packed && placed && routed && rules && part) await save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins, part }));
+  if (netlist && packed && placed && routed && rules && part)
+    await save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins, part }));
   if (image) {
     await save(`${input.name}.bit`, image.file);
     await save("ports.json", `${JSON.stringify({ part: image.partName, ports: image.ports }, null, 2)}\n`);
   }
   const instances = design ? instancePaths(design.hierarchy) : [];
   const report = {
-    name: input.name, part: input.part, top: netlist?.top ?? input.top, recipe: input.recipe, seed: input.seed, status: result.status,
+    name: input.name,
+    part: input.part,
+    top: netlist?.top ?? input.top,
+    recipe: input.recipe,
+    seed: input.seed,
+    status: result.status,
     stages: result.stages,
     utilization: netlist && part ? utilization(netlist, packed, part) : null,
-    modules: netlist && design ? utilizationByModule(netlist, instances, design.netlist.cells.map((cell) => cell.name)) : null,
+    modules:
+      netlist && design
+        ? utilizationByModule(
+            netlist,
+            instances,
+            design.netlist.cells.map((cell) => cell.name),
+          )
+        : null,
     levels: netlist?.levels ?? null,
     pins: rules?.pins.pins ?? null,
     timing,
     wirelength: placed?.wirelength ?? null,
     wiresUsed: routed?.wiresUsed ?? null,
-    image: image && { file: `${input.name}.bit`, bytes: image.file.length, designKey: image.designKey, idcode: image.idcode, memoryBits: image.memoryBits, bitsSet: image.bitsSet },
+    image: image && {
+      file: `${input.name}.bit`,
+      bytes: image.file.length,
+      designKey: image.designKey,
+      idcode: image.idcode,
+      memoryBits: image.memoryBits,
+      bitsSet: image.bitsSet,
+    },
     findings: result.findings,
   };
   await save("report.json", `${JSON.stringify(report, null, 2)}\n`);
   if (options.json) io.out(JSON.stringify(report, null, 2));
   else if (result.status === "done" && image) {
     const clock = timing?.clocks.map((each) => `${each.name} ${each.fmaxMhz?.toFixed(1) ?? "-"} MHz`).join(", ");
-    io.out(`${input.name}: ${join(folder, `${input.name}.bit`)}, ${image.file.length} bytes${clock ? `, ${clock}` : ""}`);
+    io.out(
+      `${input.name}: ${join(folder, `${input.name}.bit`)}, ${image.file.length} bytes${clock ? `, ${clock}` : ""}`,
+    );
   }
   return result.status === "done" ? 0 : 1;
 }
 
-function instancePaths(node: { readonly children: readonly { readonly instance: string; readonly children: readonly unknown[] }[] }, prefix = ""): string[] {
+function instancePaths(
+  node: { readonly children: readonly { readonly instance: string; readonly children: readonly unknown[] }[] },
+  prefix = "",
+): string[] {
   return node.children.flatMap((child) => {
     const path = `${prefix}${child.instance}`;
     return [path, ...instancePaths(child as Parameters<typeof instancePaths>[0], `${path}.`)];
@@ -99,11 +158,16 @@ async function readJson(path: string): Promise<unknown> {
 
 function readPorts(value: unknown, path: string): ImagePort[] {
   const list = Array.isArray(value) ? value : (value as { ports?: unknown } | null)?.ports;
-  if (!Array.isArray(list) || list.some((port) => typeof port?.port !== "string" || typeof port?.pin !== "string")) throw new UsageError(`${path} is not a list of ports as 'build' writes it.`);
+  if (!Array.isArray(list) || list.some((port) => typeof port?.port !== "string" || typeof port?.pin !== "string"))
+    throw new UsageError(`${path} is not a list of ports as 'build' writes it.`);
   return list as ImagePort[];
 }
 
-export async function play(imagePath: string, options: { part?: string; ports: string; steps: string; json?: boolean }, io: Output): Promise<number> {
+export async function play(
+  imagePath: string,
+  options: { part?: string; ports: string; steps: string; json?: boolean },
+  io: Output,
+): Promise<number> {
   const portsFile = await readJson(options.ports);
   const partName = options.part ?? (portsFile as { part?: string } | null)?.part ?? "";
   const { part, findings } = findPart(partName);
@@ -140,9 +204,13 @@ export async function play(imagePath: string, options: { part?: string; ports: s
 const reportKinds = ["utilization", "timing", "pins", "findings", "stages"] as const;
 
 export async function report(folder: string, kind: string, options: { json?: boolean }, io: Output): Promise<number> {
-  if (!(reportKinds as readonly string[]).includes(kind)) throw new UsageError(`There is no report '${kind}'. The reports are ${reportKinds.join(", ")}.`);
+  if (!(reportKinds as readonly string[]).includes(kind))
+    throw new UsageError(`There is no report '${kind}'. The reports are ${reportKinds.join(", ")}.`);
   const data = (await readJson(join(folder, "report.json"))) as Record<string, unknown>;
-  const section = kind === "utilization" ? { resources: data["utilization"], modules: data["modules"], levels: data["levels"] } : data[kind];
+  const section =
+    kind === "utilization"
+      ? { resources: data["utilization"], modules: data["modules"], levels: data["levels"] }
+      : data[kind];
   if (section === null || section === undefined) {
     io.err(`${folder}: error: [report/missing] The build did not get far enough for this report.`);
     return 1;
@@ -151,30 +219,48 @@ export async function report(folder: string, kind: string, options: { json?: boo
     io.out(JSON.stringify(section, null, 2));
     return 0;
   }
-  const row = (cells: (string | number)[], widths: number[]) => io.out(cells.map((cell, i) => (typeof cell === "number" ? String(cell).padStart(widths[i]) : cell.padEnd(widths[i]))).join("  ").trimEnd());
+  const row = (cells: (string | number)[], widths: number[]) =>
+    io.out(
+      cells
+        .map((cell, i) => (typeof cell === "number" ? String(cell).padStart(widths[i]) : cell.padEnd(widths[i])))
+        .join("  ")
+        .trimEnd(),
+    );
   const ns = (ps: number | null) => (ps === null ? "-" : (ps / 1000).toFixed(3));
   switch (kind) {
     case "utilization":
       row(["kind", "used", "available", "percent"], [14, 8, 10, 8]);
-      for (const use of data["utilization"] as { kind: string; used: number; available: number }[]) row([use.kind, use.used, use.available, ((100 * use.used) / Math.max(1, use.available)).toFixed(1)], [14, 8, 10, 8]);
+      for (const use of data["utilization"] as { kind: string; used: number; available: number }[])
+        row(
+          [use.kind, use.used, use.available, ((100 * use.used) / Math.max(1, use.available)).toFixed(1)],
+          [14, 8, 10, 8],
+        );
       break;
     case "timing": {
       const timing = section as import("@gate-clock/core").TimingReport;
       row(["clock", "period ns", "fmax MHz", "registers"], [16, 10, 10, 9]);
-      for (const clock of timing.clocks) row([clock.name, ns(clock.periodPs), clock.fmaxMhz?.toFixed(1) ?? "-", clock.registers], [16, 10, 10, 9]);
+      for (const clock of timing.clocks)
+        row([clock.name, ns(clock.periodPs), clock.fmaxMhz?.toFixed(1) ?? "-", clock.registers], [16, 10, 10, 9]);
       row(["corner", "check", "slack ns", "failing", "endpoints"], [10, 6, 9, 8, 9]);
-      for (const each of timing.checks) row([each.corner, each.kind, ns(each.worstSlackPs), each.failingEndpoints, each.endpoints], [10, 6, 9, 8, 9]);
-      for (const path of timing.setupPaths.slice(0, 5)) row([`${path.from} -> ${path.to}`, ns(path.slackPs), `${path.levels} levels`, `${ns(path.dataPs)} ns`], [40, 9, 9, 10]);
+      for (const each of timing.checks)
+        row([each.corner, each.kind, ns(each.worstSlackPs), each.failingEndpoints, each.endpoints], [10, 6, 9, 8, 9]);
+      for (const path of timing.setupPaths.slice(0, 5))
+        row(
+          [`${path.from} -> ${path.to}`, ns(path.slackPs), `${path.levels} levels`, `${ns(path.dataPs)} ns`],
+          [40, 9, 9, 10],
+        );
       break;
     }
     case "pins":
-      for (const pin of section as { port: string; pin: string; standard: string; automatic: boolean }[]) row([pin.port, pin.pin, pin.standard, pin.automatic ? "automatic" : ""], [20, 6, 10, 9]);
+      for (const pin of section as { port: string; pin: string; standard: string; automatic: boolean }[])
+        row([pin.port, pin.pin, pin.standard, pin.automatic ? "automatic" : ""], [20, 6, 10, 9]);
       break;
     case "findings":
       for (const finding of section as Finding[]) io.out(formatFinding(finding));
       break;
     case "stages":
-      for (const stage of section as { stage: string; state: string; elapsedMs: number | null }[]) row([stage.stage, stage.state, stage.elapsedMs ?? 0], [12, 10, 8]);
+      for (const stage of section as { stage: string; state: string; elapsedMs: number | null }[])
+        row([stage.stage, stage.state, stage.elapsedMs ?? 0], [12, 10, 8]);
   }
   return 0;
 }

@@ -24,7 +24,8 @@ async function readText(path: string, name = path): Promise<SourceFile> {
 
 function wholeNumber(text: string): number {
   const value = Number(text);
-  if (!Number.isInteger(value) || value < 0 || value >= 2 ** 31) throw new UsageError(`'${text}' is not a seed: give a whole number from 0 to 2147483647.`);
+  if (!Number.isInteger(value) || value < 0 || value >= 2 ** 31)
+    throw new UsageError(`'${text}' is not a seed: give a whole number from 0 to 2147483647.`);
   return value;
 }
 
@@ -45,10 +46,12 @@ export async function loadDesign(paths: readonly string[], options: LoadOptions)
     }
     const list = (key: string): string[] => {
       const value = settings[key] ?? [];
-      if (!Array.isArray(value) || value.some((entry) => typeof entry !== "string")) throw new UsageError(`${file.name}: '${key}' must be a list of file names.`);
+      if (!Array.isArray(value) || value.some((entry) => typeof entry !== "string"))
+        throw new UsageError(`${file.name}: '${key}' must be a list of file names.`);
       return value as string[];
     };
-    const text = (key: string): string | undefined => (typeof settings[key] === "string" ? (settings[key] as string) : undefined);
+    const text = (key: string): string | undefined =>
+      typeof settings[key] === "string" ? (settings[key] as string) : undefined;
     const read = (names: string[]) => Promise.all(names.map((name) => readText(join(folder, name), name)));
     const board = text("board") ? findBoard(text("board")!).board : null;
     return {

@@ -1,5 +1,5 @@
 import { Command, CommanderError } from "commander";
-import { build, type BuildOptions, check, type Output, play, report } from "./commands.ts";
+import { type BuildOptions, build, check, type Output, play, report } from "./commands.ts";
 import { type LoadOptions, UsageError } from "./load-design.ts";
 
 const processOutput: Output = {
@@ -10,7 +10,9 @@ const processOutput: Output = {
 /** @returns Exit status: 0, 1 after an error in the design, 2 for a wrong call. */
 export async function main(args: readonly string[], io: Output = processOutput): Promise<number> {
   let status = 0;
-  const program = new Command("gate-clock").description("From HDL text to configuration bits, and the simulated part that runs them.").exitOverride();
+  const program = new Command("gate-clock")
+    .description("From HDL text to configuration bits, and the simulated part that runs them.")
+    .exitOverride();
   program.configureOutput({ writeOut: (text) => io.out(text.trimEnd()), writeErr: (text) => io.err(text.trimEnd()) });
   program
     .command("check")

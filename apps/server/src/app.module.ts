@@ -18,7 +18,15 @@ export class AppModule {
     return {
       module: AppModule,
       imports: [
-        SequelizeModule.forRoot({ dialect: "postgres", uri: config.databaseUrl, models, logging: false, synchronize: false, autoLoadModels: false, pool: { max: 8 } }),
+        SequelizeModule.forRoot({
+          dialect: "postgres",
+          uri: config.databaseUrl,
+          models,
+          logging: false,
+          synchronize: false,
+          autoLoadModels: false,
+          pool: { max: 8 },
+        }),
         SequelizeModule.forFeature(models),
       ],
       controllers: [DesignsController, TrialsController, CatalogController],

@@ -24,17 +24,30 @@ export interface RunningServer {
 
 /** Migrates, loads the demo into an empty database, and listens on the loopback address. */
 export async function startServer(config: ServerConfig): Promise<RunningServer> {
-  const app = await NestFactory.create<NestExpressApplication>(AppModule.with(config), { logger: ["error", "warn"], bodyParser: false });
+  const app = await NestFactory.create<NestExpressApplication>(AppModule.with(config), {
+    logger: ["error", "warn"],
+    bodyParser: false,
+  });
   app.use(refuseForeign);
   app.useBodyParser("json", { limit: "8mb" });
   app.useGlobalPipes(new ValidationPipe({ whitelist: true, forbidNonWhitelisted: true, transform: true }));
   app.useGlobalFilters(new ProblemFilter());
   app.enableShutdownHooks();
-  const document = SwaggerModule.createDocument(app, new DocumentBuilder().setTitle("Gate Clock").setVersion("0.1").build());
+  const document = SwaggerModule.createDocument(
+    app,
+    new DocumentBuilder().setTitle("Gate Clock").setVersion("0.1").build(),
+  );
   SwaggerModule.setup("api/docs", app, document, { jsonDocumentUrl: "api/openapi.json" });
   if (config.webFolder) {
     const { webFolder } = config;
-    app.useStaticAssets(webFolder, { index: false, setHeaders: (response: Response, path: string) => response.setHeader("Cache-Control", path.includes("/assets/") ? "public, max-age=31536000, immutable" : "no-cache") });
+    app.useStaticAssets(webFolder, {
+      index: false,
+      setHeaders: (response: Response, path: string) =>
+        response.setHeader(
+          "Cache-Control",
+          path.includes("/assets/") ? "public, max-age=31536000, immutable" : "no-cache",
+        ),
+    });
     // every other address belongs to the web application's own router
     app.use((request: Request, response: Response, next: NextFunction) => {
       if (request.method !== "GET" || request.path.startsWith("/api/") || /\.[a-z0-9]+$/i.test(request.path)) next();

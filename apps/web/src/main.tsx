@@ -20,7 +20,12 @@ import "./index.css";
 applyTheme(storedTheme());
 
 const queries = new QueryClient({
-  defaultOptions: { queries: { staleTime: 5_000, retry: (count, error) => count < 2 && !(error instanceof ApiError && error.status < 500) } },
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      retry: (count, error) => count < 2 && !(error instanceof ApiError && error.status < 500),
+    },
+  },
 });
 
 const router = createBrowserRouter([

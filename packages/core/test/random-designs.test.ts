@@ -5,9 +5,14 @@ import { MappedSimulator } from "./helpers/mapped-sim.ts";
 import { assignedValue, type Node, randomExpr, randomValue, type Variable } from "./helpers/random-verilog.ts";
 
 function randomVariables(random: Random): Variable[] {
-  return Array.from({ length: 4 }, (_, i) => ({ name: `v${i}`, width: 1 + random.below(9), signed: random.float() < 0.4 }));
+  return Array.from({ length: 4 }, (_, i) => ({
+    name: `v${i}`,
+    width: 1 + random.below(9),
+    signed: random.float() < 0.4,
+  }));
 }
-const declare = (variables: readonly Variable[]) => variables.map((v) => `  input ${v.signed ? "signed " : ""}[${v.width - 1}:0] ${v.name}`).join(",\n");
+const declare = (variables: readonly Variable[]) =>
+  variables.map((v) => `  input ${v.signed ? "signed " : ""}[${v.width - 1}:0] ${v.name}`).join(",\n");
 
 describe("random expressions", () => {
   it("have the value that the standard's sizing rules give, after mapping", () => {
@@ -15,7 +20,11 @@ describe("random expressions", () => {
     let compared = 0;
     for (let round = 0; round < 40; round++) {
       const variables = randomVariables(random);
-      const outputs = Array.from({ length: 10 }, (_, i) => ({ name: `y${i}`, width: 1 + random.below(24), expr: randomExpr(random, variables, 4) }));
+      const outputs = Array.from({ length: 10 }, (_, i) => ({
+        name: `y${i}`,
+        width: 1 + random.below(24),
+        expr: randomExpr(random, variables, 4),
+      }));
       const text = `module m(\n${declare(variables)},\n${outputs.map((o) => `  output [${o.width - 1}:0] ${o.name}`).join(",\n")}\n);\n${outputs.map((o) => `  assign ${o.name} = ${o.expr.text};`).join("\n")}\nendmodule\n`;
       const sim = new MappedSimulator(mapped(text));
       for (let vector = 0; vector < 30; vector++) {
@@ -27,7 +36,9 @@ describe("random expressions", () => {
           if (expected === null) continue;
           compared++;
           if (sim.get(output.name) !== expected) {
-            expect.fail(`${output.expr.text} to ${output.width} bits with ${[...env].map(([n, v]) => `${n}=${v}`).join(" ")}: got ${sim.get(output.name)}, want ${expected}\n${text}`);
+            expect.fail(
+              `${output.expr.text} to ${output.width} bits with ${[...env].map(([n, v]) => `${n}=${v}`).join(" ")}: got ${sim.get(output.name)}, want ${expected}\n${text}`,
+            );
           }
         }
       }
@@ -57,31 +68,47 @@ describe("random clocked modules", () => {
       const names = Array.from({ length: 4 }, (_, i) => ({ name: `r${i}`, width: 1 + random.below(8), signed: false }));
       for (const r of names) {
         registers.push({
-          ...r, init: randomValue(random, r.width), resetValue: randomValue(random, r.width), style: random.below(5),
-          next: randomExpr(random, [...inputs, ...names], 3), enable: randomExpr(random, [...inputs, ...names], 2),
+          ...r,
+          init: randomValue(random, r.width),
+          resetValue: randomValue(random, r.width),
+          style: random.below(5),
+          next: randomExpr(random, [...inputs, ...names], 3),
+          enable: randomExpr(random, [...inputs, ...names], 2),
         });
       }
       const text = [
-        "module m(", "  input clk, rst,", `${declare(inputs)},`,
-        registers.map((r) => `  output reg [${r.width - 1}:0] ${r.name}`).join(",\n"), ");",
+        "module m(",
+        "  input clk, rst,",
+        `${declare(inputs)},`,
+        registers.map((r) => `  output reg [${r.width - 1}:0] ${r.name}`).join(",\n"),
+        ");",
         ...registers.map((r) => `  initial ${r.name} = ${r.width}'d${r.init};`),
         ...registers.map((r) => {
           const load = `${r.name} <= ${r.next.text};`;
           const value = `${r.name} <= ${r.width}'d${r.resetValue};`;
           switch (r.style) {
-            case 0: return `  always @(posedge clk) ${load}`;
-            case 1: return `  always @(posedge clk) if (${r.enable.text}) ${load}`;
-            case 2: return `  always @(posedge clk) if (rst) ${value} else if (${r.enable.text}) ${load}`;
-            case 3: return `  always @(posedge clk or posedge rst) if (rst) ${value} else ${load}`;
-            default: return `  always @(posedge clk) begin\n    case (${r.enable.text})\n      0: ${load}\n      1: ${r.name} <= ~${r.name};\n      2: ${r.name}[0] <= 1'b1;\n      default: ;\n    endcase\n    if (rst) ${value}\n  end`;
+            case 0:
+              return `  always @(posedge clk) ${load}`;
+            case 1:
+              return `  always @(posedge clk) if (${r.enable.text}) ${load}`;
+            case 2:
+              return `  always @(posedge clk) if (rst) ${value} else if (${r.enable.text}) ${load}`;
+            case 3:
+              return `  always @(posedge clk or posedge rst) if (rst) ${value} else ${load}`;
+            default:
+              return `  always @(posedge clk) begin\n    case (${r.enable.text})\n      0: ${load}\n      1: ${r.name} <= ~${r.name};\n      2: ${r.name}[0] <= 1'b1;\n      default: ;\n    endcase\n    if (rst) ${value}\n  end`;
           }
         }),
-        "endmodule", "",
+        "endmodule",
+        "",
       ].join("\n");
       const { player } = await running(text);
       const state = new Map(registers.map((r) => [r.name, r.init]));
       for (let step = 0; step < 120; step++) {
-        const env = new Map<string, bigint>([...inputs.map((v): [string, bigint] => [v.name, randomValue(random, v.width)]), [reset.name, random.float() < 0.1 ? 1n : 0n]]);
+        const env = new Map<string, bigint>([
+          ...inputs.map((v): [string, bigint] => [v.name, randomValue(random, v.width)]),
+          [reset.name, random.float() < 0.1 ? 1n : 0n],
+        ]);
         player.set(Object.fromEntries([...env].map(([n, v]) => [n, v.toString()])));
         const isReset = env.get("rst") === 1n;
         if (isReset) for (const r of registers) if (r.style === 3) state.set(r.name, r.resetValue);
@@ -119,7 +146,10 @@ describe("random clocked modules", () => {
         for (const r of registers) {
           state.set(r.name, next.get(r.name)!);
           compared++;
-          if (BigInt(player.read(r.name)) !== next.get(r.name)) expect.fail(`round ${round}, step ${step}, ${r.name}: got ${player.read(r.name)}, want ${next.get(r.name)}\n${text}`);
+          if (BigInt(player.read(r.name)) !== next.get(r.name))
+            expect.fail(
+              `round ${round}, step ${step}, ${r.name}: got ${player.read(r.name)}, want ${next.get(r.name)}\n${text}`,
+            );
         }
       }
     }

@@ -11,7 +11,12 @@ export class CatalogController {
   parts(): PartSummary[] {
     return listParts().map((name) => {
       const part = findPart(name).part!;
-      return { name, family: part.family.name, luts: part.fabric.logicTiles.length * part.family.elementsPerTile, signalPins: part.pins.length };
+      return {
+        name,
+        family: part.family.name,
+        luts: part.fabric.logicTiles.length * part.family.elementsPerTile,
+        signalPins: part.pins.length,
+      };
     });
   }
 

@@ -8,7 +8,11 @@ const ownHost = /^(127\.0\.0\.1|localhost|\[::1\])(:\d+)?$/i;
  */
 export function refuseForeign(request: Request, response: Response, next: NextFunction): void {
   const { host, origin } = request.headers;
-  const refuse = (detail: string) => response.status(403).type("application/problem+json").send(JSON.stringify({ type: "about:blank", title: "Forbidden", status: 403, detail }));
+  const refuse = (detail: string) =>
+    response
+      .status(403)
+      .type("application/problem+json")
+      .send(JSON.stringify({ type: "about:blank", title: "Forbidden", status: 403, detail }));
   if (!host || !ownHost.test(host)) {
     refuse(`This server answers on its loopback address only, not as '${host ?? ""}'.`);
     return;

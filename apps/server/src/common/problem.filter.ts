@@ -1,6 +1,8 @@
-import { type ArgumentsHost, Catch, type ExceptionFilter, HttpException, HttpStatus, Logger } from "@nestjs/common";
 import type { Problem } from "@gate-clock/contract";
+import { type ArgumentsHost, Catch, type ExceptionFilter, HttpException, HttpStatus, Logger } from "@nestjs/common";
 import type { Response } from "express";
+
+const tooLarge = "The request is larger than 8 MB.";
 
 /** Every error as problem details (RFC 9457). */
 @Catch()
@@ -20,18 +22,33 @@ export class ProblemFilter implements ExceptionFilter {
   private describe(error: unknown): Problem {
     if (error instanceof HttpException) {
       const body = error.getResponse();
-      const messages = typeof body === "object" && "message" in body ? (body as { message: unknown }).message : error.message;
+      const messages =
+        typeof body === "object" && "message" in body ? (body as { message: unknown }).message : error.message;
       const status = error.getStatus();
-      const title = typeof body === "object" && "error" in body ? String((body as { error: unknown }).error) : (HttpStatus[status] ?? "Error");
-      if (Array.isArray(messages)) return { type: "about:blank", title, status, detail: messages.join(" "), errors: messages.map(String) };
-      return { type: "about:blank", title, status, detail: String(messages) };
+      const title =
+        typeof body === "object" && "error" in body
+          ? String((body as { error: unknown }).error)
+          : (HttpStatus[status] ?? "Error");
+      if (Array.isArray(messages))
+        return { type: "about:blank", title, status, detail: messages.join(" "), errors: messages.map(String) };
+      return { type: "about:blank", title, status, detail: status === 413 ? tooLarge : String(messages) };
     }
     // body-parser's errors carry a status of their own
     const status = (error as { status?: unknown } | null)?.status;
     if (typeof status === "number" && status >= 400 && status < 500) {
-      return { type: "about:blank", title: "Bad Request", status, detail: status === 413 ? "The request is larger than 8 MB." : (error as Error).message };
+      return {
+        type: "about:blank",
+        title: "Bad Request",
+        status,
+        detail: status === 413 ? tooLarge : (error as Error).message,
+      };
     }
     this.log.error(error instanceof Error ? (error.stack ?? error.message) : String(error));
-    return { type: "about:blank", title: "Internal Server Error", status: 500, detail: "Something went wrong in the server; its log has the details." };
+    return {
+      type: "about:blank",
+      title: "Internal Server Error",
+      status: 500,
+      detail: "Something went wrong in the server; its log has the details.",
+    };
   }
 }

@@ -7,7 +7,11 @@ const migrations = [{ name: "0001-first-tables", ...firstTables }];
 /** Brings the database's tables up to date. Two servers that start at once take turns by an advisory lock. */
 export async function migrate(sequelize: Sequelize): Promise<void> {
   const umzug = new Umzug({
-    migrations: migrations.map(({ name, up, down }) => ({ name, up: () => up(sequelize.getQueryInterface()), down: () => down(sequelize.getQueryInterface()) })),
+    migrations: migrations.map(({ name, up, down }) => ({
+      name,
+      up: () => up(sequelize.getQueryInterface()),
+      down: () => down(sequelize.getQueryInterface()),
+    })),
     storage: new SequelizeStorage({ sequelize, tableName: "schema_migrations" }),
     logger: undefined,
   });

@@ -21,7 +21,8 @@ export async function loadDemos(folder: string, designs: DesignsService): Promis
     const settings = JSON.parse(await readFile(join(folder, entry.name, "gateclock.json"), "utf8")) as DemoSettings;
     const files: NewFileDto[] = [];
     const add = async (kind: FileKind, names: readonly string[]) => {
-      for (const path of names) files.push({ path, kind, text: await readFile(join(folder, entry.name, path), "utf8") });
+      for (const path of names)
+        files.push({ path, kind, text: await readFile(join(folder, entry.name, path), "utf8") });
     };
     await add("source", settings.sources);
     await add("pins", settings.pins);

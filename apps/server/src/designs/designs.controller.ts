@@ -1,5 +1,26 @@
-import { CreateDesignDto, Design, DesignFile, DesignSummary, FileVersion, NewFileDto, SaveFileDto, UpdateDesignDto } from "@gate-clock/contract";
-import { Body, Controller, Delete, Get, HttpCode, Inject, Param, ParseUUIDPipe, Patch, Post, Put } from "@nestjs/common";
+import {
+  CreateDesignDto,
+  Design,
+  DesignFile,
+  DesignSummary,
+  FileVersion,
+  NewFileDto,
+  SaveFileDto,
+  UpdateDesignDto,
+} from "@gate-clock/contract";
+import {
+  Body,
+  Controller,
+  Delete,
+  Get,
+  HttpCode,
+  Inject,
+  Param,
+  ParseUUIDPipe,
+  Patch,
+  Post,
+  Put,
+} from "@nestjs/common";
 import { ApiOkResponse, ApiTags } from "@nestjs/swagger";
 import { DesignsService } from "./designs.service.ts";
 
@@ -44,7 +65,11 @@ export class DesignsController {
 
   @Put(":id/files/:fileId")
   @ApiOkResponse({ type: DesignFile })
-  saveFile(@Param("id", ParseUUIDPipe) id: string, @Param("fileId", ParseUUIDPipe) fileId: string, @Body() dto: SaveFileDto): Promise<DesignFile> {
+  saveFile(
+    @Param("id", ParseUUIDPipe) id: string,
+    @Param("fileId", ParseUUIDPipe) fileId: string,
+    @Body() dto: SaveFileDto,
+  ): Promise<DesignFile> {
     return this.designs.saveFile(id, fileId, dto);
   }
 
@@ -56,7 +81,10 @@ export class DesignsController {
 
   @Get(":id/files/:fileId/versions")
   @ApiOkResponse({ type: [FileVersion] })
-  history(@Param("id", ParseUUIDPipe) id: string, @Param("fileId", ParseUUIDPipe) fileId: string): Promise<FileVersion[]> {
+  history(
+    @Param("id", ParseUUIDPipe) id: string,
+    @Param("fileId", ParseUUIDPipe) fileId: string,
+  ): Promise<FileVersion[]> {
     return this.designs.history(id, fileId);
   }
 }

@@ -1,4 +1,13 @@
-import { type CreateDesignDto, type Design, DesignFile, type DesignSummary, type FileVersion, type NewFileDto, type SaveFileDto, type UpdateDesignDto } from "@gate-clock/contract";
+import {
+  type CreateDesignDto,
+  type Design,
+  DesignFile,
+  type DesignSummary,
+  type FileVersion,
+  type NewFileDto,
+  type SaveFileDto,
+  type UpdateDesignDto,
+} from "@gate-clock/contract";
 import { type DesignInput, findPart, recipes } from "@gate-clock/core";
 import { BadRequestException, ConflictException, Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
@@ -20,8 +29,19 @@ export class DesignsService {
   /** All designs, the last changed first, each with its last trial. Three queries, whatever their number. */
   async list(): Promise<DesignSummary[]> {
     const rows = await this.designs.findAll({ order: [["updatedAt", "DESC"]] });
-    const files = await this.files.findAll({ where: { designId: rows.map((row) => row.id) }, order: [["position", "ASC"]] });
-    const inputs = new Map(rows.map((row) => [row.id, toInput(row, files.filter((file) => file.designId === row.id))]));
+    const files = await this.files.findAll({
+      where: { designId: rows.map((row) => row.id) },
+      order: [["position", "ASC"]],
+    });
+    const inputs = new Map(
+      rows.map((row) => [
+        row.id,
+        toInput(
+          row,
+          files.filter((file) => file.designId === row.id),
+        ),
+      ]),
+    );
     const last = await this.trials.lastOfEach(inputs);
     return rows.map((row) => ({ ...summary(row), lastTrial: last.get(row.id) ?? null }));
   }
@@ -42,8 +62,12 @@ export class DesignsService {
   async create(dto: CreateDesignDto): Promise<Design> {
     const part = checkPart(dto.part);
     const id = await this.sequelize.transaction(async (transaction) => {
-      const row = await this.designs.create({ name: dto.name, description: dto.description ?? "", part, board: dto.board ?? null, top: dto.top ?? null }, { transaction });
-      for (const [position, file] of (dto.files ?? []).entries()) await this.insertFile(row.id, file, position, transaction);
+      const row = await this.designs.create(
+        { name: dto.name, description: dto.description ?? "", part, board: dto.board ?? null, top: dto.top ?? null },
+        { transaction },
+      );
+      for (const [position, file] of (dto.files ?? []).entries())
+        await this.insertFile(row.id, file, position, transaction);
       return row.id;
     });
     return this.findOne(id);
@@ -54,7 +78,9 @@ export class DesignsService {
     const changes = { ...dto };
     if (dto.part !== undefined) changes.part = checkPart(dto.part);
     if (dto.recipe !== undefined && !recipes.some((recipe) => recipe.name === dto.recipe)) {
-      throw new BadRequestException(`There is no recipe '${dto.recipe}'; choose one of ${recipes.map((recipe) => recipe.name).join(", ")}.`);
+      throw new BadRequestException(
+        `There is no recipe '${dto.recipe}'; choose one of ${recipes.map((recipe) => recipe.name).join(", ")}.`,
+      );
     }
     await row.update(changes);
     return this.findOne(id);
@@ -82,11 +108,17 @@ export class DesignsService {
    */
   async saveFile(id: string, fileId: string, dto: SaveFileDto): Promise<DesignFile> {
     return this.sequelize.transaction(async (transaction) => {
-      const file = await this.files.findOne({ where: { id: fileId, designId: id }, transaction, lock: transaction.LOCK.UPDATE });
+      const file = await this.files.findOne({
+        where: { id: fileId, designId: id },
+        transaction,
+        lock: transaction.LOCK.UPDATE,
+      });
       if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
       if (file.text === dto.text) return toFile(file);
       if (file.version !== dto.baseVersion) {
-        throw new ConflictException(`${file.path} was saved elsewhere meanwhile (version ${file.version}, yours started from ${dto.baseVersion}). Your text is still in the editor: reload the file to see the other one.`);
+        throw new ConflictException(
+          `${file.path} was saved elsewhere meanwhile (version ${file.version}, yours started from ${dto.baseVersion}). Your text is still in the editor: reload the file to see the other one.`,
+        );
       }
       await file.update({ text: dto.text, version: file.version + 1 }, { transaction });
       await this.versions.create({ fileId: file.id, version: file.version, text: file.text }, { transaction });
@@ -111,14 +143,23 @@ export class DesignsService {
     return this.designs.count();
   }
 
-  private async insertFile(designId: string, dto: NewFileDto, position: number, transaction: Transaction): Promise<DesignFileModel> {
+  private async insertFile(
+    designId: string,
+    dto: NewFileDto,
+    position: number,
+    transaction: Transaction,
+  ): Promise<DesignFileModel> {
     if (dto.text.includes("\0")) throw new BadRequestException(`${dto.path} is not a text file: it holds a zero byte.`);
     try {
-      const file = await this.files.create({ designId, path: dto.path, kind: dto.kind, text: dto.text, position, version: 1 }, { transaction });
+      const file = await this.files.create(
+        { designId, path: dto.path, kind: dto.kind, text: dto.text, position, version: 1 },
+        { transaction },
+      );
       await this.versions.create({ fileId: file.id, version: 1, text: dto.text }, { transaction });
       return file;
     } catch (error) {
-      if (error instanceof UniqueConstraintError) throw new ConflictException(`The design has a file ${dto.path} already.`);
+      if (error instanceof UniqueConstraintError)
+        throw new ConflictException(`The design has a file ${dto.path} already.`);
       throw error;
     }
   }
@@ -151,6 +192,16 @@ function toFile(row: DesignFileModel): DesignFile {
 }
 
 function toInput(row: DesignModel, files: readonly DesignFileModel[]): DesignInput {
-  const ofKind = (kind: string) => files.filter((file) => file.kind === kind).map((file) => ({ name: file.path, text: file.text }));
-  return { name: row.name, top: row.top, part: row.part, sources: ofKind("source"), pinFiles: ofKind("pins"), timingFiles: ofKind("timing"), recipe: row.recipe, seed: row.seed };
+  const ofKind = (kind: string) =>
+    files.filter((file) => file.kind === kind).map((file) => ({ name: file.path, text: file.text }));
+  return {
+    name: row.name,
+    top: row.top,
+    part: row.part,
+    sources: ofKind("source"),
+    pinFiles: ofKind("pins"),
+    timingFiles: ofKind("timing"),
+    recipe: row.recipe,
+    seed: row.seed,
+  };
 }

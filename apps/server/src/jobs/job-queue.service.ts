@@ -41,12 +41,19 @@ export class JobQueue implements OnApplicationShutdown {
     await this.boss.start();
     await this.boss.createQueue(queueName);
     for (let i = 0; i < this.config.workers; i++) {
-      await this.boss.work<{ trialId: string }>(queueName, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async (jobs) => {
-        for (const job of jobs) await this.runTrial(job.data.trialId);
-      });
+      await this.boss.work<{ trialId: string }>(
+        queueName,
+        { batchSize: 1, pollingIntervalSeconds: 0.5 },
+        async (jobs) => {
+          for (const job of jobs) await this.runTrial(job.data.trialId);
+        },
+      );
     }
     await this.takeUpLost();
-    this.reaper = setInterval(() => void this.takeUpLost().catch((error: Error) => this.log.error(error.message)), 2000);
+    this.reaper = setInterval(
+      () => void this.takeUpLost().catch((error: Error) => this.log.error(error.message)),
+      2000,
+    );
   }
 
   async enqueue(trialId: string): Promise<void> {
@@ -74,7 +81,12 @@ export class JobQueue implements OnApplicationShutdown {
     if (this.isStopping) return;
     const before = new Date(Date.now() - lostAfterMs);
     const lost = await this.trials.findAll({
-      where: { [Op.or]: [{ status: "running", heartbeatAt: { [Op.lt]: before } }, { status: "queued", updatedAt: { [Op.lt]: before } }] },
+      where: {
+        [Op.or]: [
+          { status: "running", heartbeatAt: { [Op.lt]: before } },
+          { status: "queued", updatedAt: { [Op.lt]: before } },
+        ],
+      },
       attributes: ["id", "status", "attempts"],
     });
     for (const row of lost) {
@@ -86,7 +98,10 @@ export class JobQueue implements OnApplicationShutdown {
         );
         continue;
       }
-      const [count] = await this.trials.update({ status: "queued", heartbeatAt: null }, { where: { id: row.id, status: row.status, updatedAt: { [Op.lt]: before } } });
+      const [count] = await this.trials.update(
+        { status: "queued", heartbeatAt: null },
+        { where: { id: row.id, status: row.status, updatedAt: { [Op.lt]: before } } },
+      );
       if (count) await this.enqueue(row.id);
     }
   }
@@ -95,7 +110,12 @@ export class JobQueue implements OnApplicationShutdown {
     if (this.isStopping) return;
     const now = new Date();
     const [claimed] = await this.trials.update(
-      { status: "running", heartbeatAt: now, startedAt: now, attempts: this.trials.sequelize!.literal("attempts + 1") as unknown as number },
+      {
+        status: "running",
+        heartbeatAt: now,
+        startedAt: now,
+        attempts: this.trials.sequelize!.literal("attempts + 1") as unknown as number,
+      },
       { where: { id: trialId, status: "queued" } },
     );
     if (!claimed) return; // cancelled meanwhile, deleted, or taken by another worker
@@ -113,7 +133,10 @@ export class JobQueue implements OnApplicationShutdown {
     const save = async () => {
       if (!isDirty || isOver) return;
       isDirty = false;
-      await this.trials.update({ stages: [...stages.values()], heartbeatAt: new Date() }, { where: { id: trialId, status: "running" } });
+      await this.trials.update(
+        { stages: [...stages.values()], heartbeatAt: new Date() },
+        { where: { id: trialId, status: "running" } },
+      );
     };
     const saver = setInterval(() => void save().catch((error: Error) => this.log.error(error.message)), saveEveryMs);
     const heart = setInterval(() => {
@@ -133,14 +156,28 @@ export class JobQueue implements OnApplicationShutdown {
       });
       isOver = true;
       await this.trials.update(
-        { status: finished.status, stages: [...finished.stages], findings: [...finished.findings], figures: finished.figures, finishedAt: new Date(), failure: null },
+        {
+          status: finished.status,
+          stages: [...finished.stages],
+          findings: [...finished.findings],
+          figures: finished.figures,
+          finishedAt: new Date(),
+          failure: null,
+        },
         { where: { id: trialId, status: "running" } },
       );
     } catch (error) {
       isOver = true;
       if (!this.isStopping) {
         this.log.error(`Trial ${trialId}: ${(error as Error).stack ?? (error as Error).message}`);
-        await this.trials.update({ status: "failed", failure: `An internal error stopped the trial: ${(error as Error).message}`, finishedAt: new Date() }, { where: { id: trialId, status: "running" } });
+        await this.trials.update(
+          {
+            status: "failed",
+            failure: `An internal error stopped the trial: ${(error as Error).message}`,
+            finishedAt: new Date(),
+          },
+          { where: { id: trialId, status: "running" } },
+        );
       }
     } finally {
       clearInterval(saver);

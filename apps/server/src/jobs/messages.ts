@@ -9,6 +9,18 @@ export interface TrialJob {
 export type ToServer =
   | { readonly kind: "stage"; readonly record: StageRecord }
   | { readonly kind: "get"; readonly id: number; readonly key: string }
-  | { readonly kind: "put"; readonly id: number; readonly key: string; readonly stage: StageName; readonly bytes: Uint8Array }
-  | { readonly kind: "finished"; readonly status: "done" | "failed" | "cancelled"; readonly stages: readonly StageRecord[]; readonly findings: readonly Finding[]; readonly figures: import("@gate-clock/contract").TrialFigures };
+  | {
+      readonly kind: "put";
+      readonly id: number;
+      readonly key: string;
+      readonly stage: StageName;
+      readonly bytes: Uint8Array;
+    }
+  | {
+      readonly kind: "finished";
+      readonly status: "done" | "failed" | "cancelled";
+      readonly stages: readonly StageRecord[];
+      readonly findings: readonly Finding[];
+      readonly figures: import("@gate-clock/contract").TrialFigures;
+    };
 export type ToThread = { readonly id: number; readonly bytes: Uint8Array | null };

@@ -1,5 +1,5 @@
-import { parentPort, workerData } from "node:worker_threads";
 import { promisify } from "node:util";
+import { parentPort, workerData } from "node:worker_threads";
 import { brotliCompress, brotliDecompress, constants } from "node:zlib";
 import type { TrialFigures } from "@gate-clock/contract";
 import { type ArtifactStore, type FlowResult, runFlow, utilization } from "@gate-clock/core";
@@ -38,12 +38,20 @@ const store: ArtifactStore = {
 
 async function figuresOf(result: FlowResult): Promise<TrialFigures> {
   const [netlist, packed, rules, routed, timing, image] = await Promise.all([
-    result.artifact("synth"), result.artifact("pack"), result.artifact("rules"), result.artifact("route"), result.artifact("timing"), result.artifact("image"),
+    result.artifact("synth"),
+    result.artifact("pack"),
+    result.artifact("rules"),
+    result.artifact("route"),
+    result.artifact("timing"),
+    result.artifact("image"),
   ]);
   const uses = netlist && result.part ? utilization(netlist, packed, result.part) : [];
   const use = (kind: string) => uses.find((each) => each.kind === kind);
   const worst = (kind: string) => {
-    const slacks = timing?.checks.filter((check) => check.kind === kind && check.worstSlackPs !== null).map((check) => check.worstSlackPs!) ?? [];
+    const slacks =
+      timing?.checks
+        .filter((check) => check.kind === kind && check.worstSlackPs !== null)
+        .map((check) => check.worstSlackPs!) ?? [];
     return slacks.length ? Math.min(...slacks) : null;
   };
   const fmax = timing?.clocks.map((clock) => clock.fmaxMhz).filter((mhz) => mhz !== null) ?? [];
@@ -67,5 +75,11 @@ const result = await runFlow(input, store, {
   onStage: (record) => send({ kind: "stage", record }),
   isCancelled: () => Atomics.load(flag, 0) === 1,
 });
-send({ kind: "finished", status: result.status, stages: result.stages, findings: result.findings, figures: await figuresOf(result) });
+send({
+  kind: "finished",
+  status: result.status,
+  stages: result.stages,
+  findings: result.findings,
+  figures: await figuresOf(result),
+});
 port.close();

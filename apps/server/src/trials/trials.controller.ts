@@ -2,14 +2,27 @@ import { createHash } from "node:crypto";
 import { promisify } from "node:util";
 import { brotliDecompress } from "node:zlib";
 import { Trial } from "@gate-clock/contract";
-import { decodeArtifact, type StageName, stageNames, type StoredStage } from "@gate-clock/core";
-import { BadRequestException, Controller, Get, HttpCode, Inject, type MessageEvent, Param, ParseUUIDPipe, Post, Req, Res, Sse } from "@nestjs/common";
+import { decodeArtifact, type StageName, type StoredStage, stageNames } from "@gate-clock/core";
+import {
+  BadRequestException,
+  Controller,
+  Get,
+  HttpCode,
+  Inject,
+  type MessageEvent,
+  Param,
+  ParseUUIDPipe,
+  Post,
+  Req,
+  Res,
+  Sse,
+} from "@nestjs/common";
 import { ApiOkResponse, ApiTags } from "@nestjs/swagger";
 import type { Request, Response } from "express";
 import { concatMap, distinctUntilChanged, from, map, type Observable, takeWhile, timer } from "rxjs";
 import { DesignsService } from "../designs/designs.service.ts";
 import type { TrialModel } from "./trial.models.ts";
-import { toTrial, TrialsService } from "./trials.service.ts";
+import { TrialsService, toTrial } from "./trials.service.ts";
 
 const decompress = promisify(brotliDecompress);
 const pollMs = 250;
@@ -35,19 +48,28 @@ export class TrialsController {
 
   @Get(":trialId")
   @ApiOkResponse({ type: Trial })
-  async findOne(@Param("designId", ParseUUIDPipe) designId: string, @Param("trialId", ParseUUIDPipe) trialId: string): Promise<Trial> {
+  async findOne(
+    @Param("designId", ParseUUIDPipe) designId: string,
+    @Param("trialId", ParseUUIDPipe) trialId: string,
+  ): Promise<Trial> {
     return toTrial(await this.trials.row(designId, trialId), await this.designs.inputOf(designId));
   }
 
   @Post(":trialId/cancel")
   @HttpCode(204)
-  cancel(@Param("designId", ParseUUIDPipe) designId: string, @Param("trialId", ParseUUIDPipe) trialId: string): Promise<void> {
+  cancel(
+    @Param("designId", ParseUUIDPipe) designId: string,
+    @Param("trialId", ParseUUIDPipe) trialId: string,
+  ): Promise<void> {
     return this.trials.cancel(designId, trialId);
   }
 
   /** The trial whenever it changes, until it ends. Reads the database, so it does not matter which process runs it. */
   @Sse(":trialId/events")
-  events(@Param("designId", ParseUUIDPipe) designId: string, @Param("trialId", ParseUUIDPipe) trialId: string): Observable<MessageEvent> {
+  events(
+    @Param("designId", ParseUUIDPipe) designId: string,
+    @Param("trialId", ParseUUIDPipe) trialId: string,
+  ): Observable<MessageEvent> {
     const isLive = (row: TrialModel) => row.status === "queued" || row.status === "running";
     return timer(0, pollMs).pipe(
       concatMap(() => from(this.trials.row(designId, trialId))),
@@ -66,7 +88,8 @@ export class TrialsController {
     @Req() request: Request,
     @Res() response: Response,
   ): Promise<void> {
-    if (!(stageNames as readonly string[]).includes(stage)) throw new BadRequestException(`There is no stage '${stage}'.`);
+    if (!(stageNames as readonly string[]).includes(stage))
+      throw new BadRequestException(`There is no stage '${stage}'.`);
     const { key, bytes } = await this.trials.artifactBytes(designId, trialId, stage as StageName);
     const tag = `"${key}"`;
     response.setHeader("ETag", tag);
@@ -84,7 +107,11 @@ export class TrialsController {
 
   /** The bitstream as a file. */
   @Get(":trialId/image")
-  async image(@Param("designId", ParseUUIDPipe) designId: string, @Param("trialId", ParseUUIDPipe) trialId: string, @Res() response: Response): Promise<void> {
+  async image(
+    @Param("designId", ParseUUIDPipe) designId: string,
+    @Param("trialId", ParseUUIDPipe) trialId: string,
+    @Res() response: Response,
+  ): Promise<void> {
     const row = await this.trials.row(designId, trialId);
     const { bytes } = await this.trials.artifactBytes(designId, trialId, "image");
     const { artifact } = decodeArtifact<StoredStage<"image">>(await decompress(bytes));

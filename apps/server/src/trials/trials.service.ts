@@ -7,7 +7,19 @@ import { Sequelize } from "sequelize-typescript";
 import { JobQueue } from "../jobs/job-queue.service.ts";
 import { ArtifactModel, TrialModel } from "./trial.models.ts";
 
-const noFigures: TrialFigures = { luts: null, registers: null, lutPercent: null, pins: null, clocks: null, wires: null, setupSlackPs: null, holdSlackPs: null, fmaxMhz: null, imageBytes: null, imageKey: null };
+const noFigures: TrialFigures = {
+  luts: null,
+  registers: null,
+  lutPercent: null,
+  pins: null,
+  clocks: null,
+  wires: null,
+  setupSlackPs: null,
+  holdSlackPs: null,
+  fmaxMhz: null,
+  imageBytes: null,
+  imageKey: null,
+};
 /** The list of trials leaves their findings and stages out of reach of a huge answer. */
 const listLimit = 100;
 
@@ -26,8 +38,18 @@ export class TrialsService {
       // numbers count within a design: the lock makes two requests at once take turns
       await this.sequelize.query("SELECT id FROM designs WHERE id = $1 FOR UPDATE", { bind: [designId], transaction });
       const number = Number((await this.trials.max("number", { where: { designId }, transaction })) ?? 0) + 1;
-      const stages = stageNames.map((stage) => ({ stage, state: "waiting" as const, key: null, elapsedMs: null, fraction: 0, figure: null }));
-      return this.trials.create({ designId, number, status: "queued", input, stages, findings: [], figures: noFigures }, { transaction });
+      const stages = stageNames.map((stage) => ({
+        stage,
+        state: "waiting" as const,
+        key: null,
+        elapsedMs: null,
+        fraction: 0,
+        figure: null,
+      }));
+      return this.trials.create(
+        { designId, number, status: "queued", input, stages, findings: [], figures: noFigures },
+        { transaction },
+      );
     });
     await this.jobs.enqueue(row.id);
     return toTrial(row, input);
@@ -41,10 +63,13 @@ export class TrialsService {
   /** Last trial of each design, in one query. */
   async lastOfEach(inputs: ReadonlyMap<string, DesignInput>): Promise<Map<string, Trial>> {
     if (inputs.size === 0) return new Map();
-    const ids = await this.sequelize.query<{ id: string }>("SELECT DISTINCT ON (design_id) id FROM trials WHERE design_id IN (:designs) ORDER BY design_id, number DESC", {
-      replacements: { designs: [...inputs.keys()] },
-      type: QueryTypes.SELECT,
-    });
+    const ids = await this.sequelize.query<{ id: string }>(
+      "SELECT DISTINCT ON (design_id) id FROM trials WHERE design_id IN (:designs) ORDER BY design_id, number DESC",
+      {
+        replacements: { designs: [...inputs.keys()] },
+        type: QueryTypes.SELECT,
+      },
+    );
     const rows = await this.trials.findAll({ where: { id: ids.map((row) => row.id) } });
     return new Map(rows.map((row) => [row.designId, toTrial(row, inputs.get(row.designId)!)]));
   }
@@ -60,7 +85,10 @@ export class TrialsService {
     const row = await this.row(designId, trialId);
     if (row.status !== "queued" && row.status !== "running") return;
     await row.update({ cancelRequested: true });
-    await this.trials.update({ status: "cancelled", finishedAt: new Date() }, { where: { id: trialId, status: "queued" } });
+    await this.trials.update(
+      { status: "cancelled", finishedAt: new Date() },
+      { where: { id: trialId, status: "queued" } },
+    );
     this.jobs.cancelLocal(trialId);
   }
 
@@ -83,8 +111,17 @@ export class TrialsService {
 export function toTrial(row: TrialModel, current: DesignInput): Trial {
   const { id, designId, number, status, stages, findings, figures, failure, input } = row;
   return {
-    id, designId, number, status, stages, findings, figures, failure,
-    part: input.part, recipe: input.recipe, seed: input.seed,
+    id,
+    designId,
+    number,
+    status,
+    stages,
+    findings,
+    figures,
+    failure,
+    part: input.part,
+    recipe: input.recipe,
+    seed: input.seed,
     changedSince: changedInputs(input, current),
     createdAt: row.createdAt.toISOString(),
     startedAt: row.startedAt?.toISOString() ?? null,
@@ -95,7 +132,8 @@ export function toTrial(row: TrialModel, current: DesignInput): Trial {
 /** Names of the inputs that differ: files by path, settings by name. */
 export function changedInputs(before: DesignInput, now: DesignInput): string[] {
   const changed: string[] = [];
-  for (const setting of ["top", "part", "recipe", "seed"] as const) if (before[setting] !== now[setting]) changed.push(setting);
+  for (const setting of ["top", "part", "recipe", "seed"] as const)
+    if (before[setting] !== now[setting]) changed.push(setting);
   for (const list of ["sources", "pinFiles", "timingFiles"] as const) {
     const old = new Map(before[list].map((file) => [file.name, file.text]));
     for (const file of now[list]) {

@@ -1,5 +1,5 @@
-import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
 import type { DesignSummary } from "@gate-clock/contract";
+import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ArrowRight, Moon, Plus, Sun, Trash2 } from "lucide-react";
 import { type FormEvent, useState } from "react";
@@ -28,22 +28,34 @@ export function StartPage() {
         <Button look="quiet" onClick={() => setTheme(toggleTheme())} aria-label="Switch between light and dark">
           {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}
         </Button>
-        <Button look="main" onClick={() => setNew(true)}><Plus className="size-4" /> New design</Button>
+        <Button look="main" onClick={() => setNew(true)}>
+          <Plus className="size-4" /> New design
+        </Button>
       </header>
       <main className="min-h-0 flex-1 overflow-auto px-8 py-6">
         {!designs ? (
-          error ? <ProblemPanel error={error} onRetry={() => void refetch()} /> : <LoadingPanel what="your designs" />
+          error ? (
+            <ProblemPanel error={error} onRetry={() => void refetch()} />
+          ) : (
+            <LoadingPanel what="your designs" />
+          )
         ) : designs.length === 0 ? (
           <div className="mx-auto mt-20 max-w-md text-center">
             <h2 className="mb-2 text-lg font-semibold">No designs yet</h2>
             <p className="mb-4 text-soft">Start one with a blinking lamp on the Shuttle board, ready to build.</p>
-            <Button look="main" onClick={() => setNew(true)}>New design</Button>
+            <Button look="main" onClick={() => setNew(true)}>
+              New design
+            </Button>
           </div>
         ) : (
           <>
-            <h2 className="mb-3 text-[13px] font-semibold text-soft">{designs.length === 1 ? "Your design" : `Your ${designs.length} designs`}</h2>
+            <h2 className="mb-3 text-[13px] font-semibold text-soft">
+              {designs.length === 1 ? "Your design" : `Your ${designs.length} designs`}
+            </h2>
             <ul className="grid grid-cols-[repeat(auto-fill,minmax(360px,1fr))] gap-4">
-              {designs.map((design) => <DesignCard key={design.id} design={design} onRemove={() => setDoomed(design)} />)}
+              {designs.map((design) => (
+                <DesignCard key={design.id} design={design} onRemove={() => setDoomed(design)} />
+              ))}
             </ul>
           </>
         )}
@@ -60,27 +72,53 @@ function DesignCard({ design, onRemove }: { design: DesignSummary; onRemove: () 
   const rows: [string, string][] = trial
     ? [
         ["Fit", trial.figures.lutPercent === null ? "–" : `${formatPercent(trial.figures.lutPercent)} % of LUTs`],
-        ["Timing", slack === null || slack === undefined ? (trial.figures.fmaxMhz === null ? "–" : `${formatMhz(trial.figures.fmaxMhz)} MHz`) : `${slack >= 0 ? "meets" : "misses"}, ${formatMhz(trial.figures.fmaxMhz)} MHz`],
+        [
+          "Timing",
+          slack === null || slack === undefined
+            ? trial.figures.fmaxMhz === null
+              ? "–"
+              : `${formatMhz(trial.figures.fmaxMhz)} MHz`
+            : `${slack >= 0 ? "meets" : "misses"}, ${formatMhz(trial.figures.fmaxMhz)} MHz`,
+        ],
         ["Last trial", `${trial.status}${trial.changedSince.length ? ", out of date" : ""}`],
       ]
     : [["Last trial", "none yet"]];
   return (
     <li className="group relative flex flex-col rounded-lg border border-line bg-panel p-4 hover:border-indigo">
-      <Link to={`/designs/${design.id}`} className="mb-1 flex items-center gap-2 text-lg font-semibold after:absolute after:inset-0" data-testid={`design-${design.name}`}>
-        <span className="truncate" title={design.name}>{design.name}</span>
-        <ArrowRight className="size-4 shrink-0 text-indigo opacity-0 transition-opacity group-hover:opacity-100" aria-hidden />
+      <Link
+        to={`/designs/${design.id}`}
+        className="mb-1 flex items-center gap-2 text-lg font-semibold after:absolute after:inset-0"
+        data-testid={`design-${design.name}`}
+      >
+        <span className="truncate" title={design.name}>
+          {design.name}
+        </span>
+        <ArrowRight
+          className="size-4 shrink-0 text-indigo opacity-0 transition-opacity group-hover:opacity-100"
+          aria-hidden
+        />
       </Link>
       <p className="mb-3 line-clamp-2 min-h-10 text-soft">{design.description}</p>
       <dl className="mt-auto grid grid-cols-[5.5rem_1fr] gap-y-0.5 text-[13px]">
         {rows.map(([name, value]) => (
-          <div key={name} className="contents"><dt className="text-soft">{name}</dt><dd className="tabular">{value}</dd></div>
+          <div key={name} className="contents">
+            <dt className="text-soft">{name}</dt>
+            <dd className="tabular">{value}</dd>
+          </div>
         ))}
       </dl>
       <div className="mt-3 flex items-center border-t border-line pt-2 text-xs text-soft">
         <span className="font-mono">{design.part}</span>
         <span className="mx-2">·</span>
         <span>changed {formatWhen(design.updatedAt)}</span>
-        <button type="button" className="relative z-10 ml-auto rounded p-1 hover:bg-bad-wash hover:text-bad" onClick={onRemove} aria-label={`Delete ${design.name}`}><Trash2 className="size-4" /></button>
+        <button
+          type="button"
+          className="relative z-10 ml-auto rounded p-1 hover:bg-bad-wash hover:text-bad"
+          onClick={onRemove}
+          aria-label={`Delete ${design.name}`}
+        >
+          <Trash2 className="size-4" />
+        </button>
       </div>
     </li>
   );
@@ -100,8 +138,16 @@ module blink (
 endmodule
 `;
 
-function starterPins(board: { oscillator: { pin: string }; switches: readonly string[]; lamps: readonly string[] }): string {
-  const rows = [`clk at ${board.oscillator.pin} LVCMOS33`, ...board.switches.map((pin, i) => `sw[${i}] at ${pin} LVCMOS33 pull=down`), ...board.lamps.map((pin, i) => `lamp[${i}] at ${pin} LVCMOS33`)];
+function starterPins(board: {
+  oscillator: { pin: string };
+  switches: readonly string[];
+  lamps: readonly string[];
+}): string {
+  const rows = [
+    `clk at ${board.oscillator.pin} LVCMOS33`,
+    ...board.switches.map((pin, i) => `sw[${i}] at ${pin} LVCMOS33 pull=down`),
+    ...board.lamps.map((pin, i) => `lamp[${i}] at ${pin} LVCMOS33`),
+  ];
   return `${rows.join("\n")}\n`;
 }
 
@@ -121,7 +167,11 @@ function NewDesignDialog({ onClose }: { onClose: () => void }) {
         top: "blink",
         files: [
           { path: "blink.v", kind: "source", text: starterSource },
-          { path: board ? `${board.name}.pins` : "blink.pins", kind: "pins", text: board ? starterPins(board) : "# PORT at PIN STANDARD\n" },
+          {
+            path: board ? `${board.name}.pins` : "blink.pins",
+            kind: "pins",
+            text: board ? starterPins(board) : "# PORT at PIN STANDARD\n",
+          },
           { path: "blink.sdc", kind: "timing", text: "create_clock -name clk -period 20.000 [get_ports clk]\n" },
         ],
       });
@@ -144,21 +194,40 @@ function NewDesignDialog({ onClose }: { onClose: () => void }) {
           <form onSubmit={submit} className="flex flex-col gap-3">
             <label className="flex flex-col gap-1">
               <span className="text-[13px] text-soft">Name</span>
-              {/* biome-ignore lint/a11y/noAutofocus: the dialog was opened to type this */}
-              <input autoFocus value={name} maxLength={120} onChange={(event) => setName(event.target.value)} className="h-9 rounded-md border border-line bg-cloth px-2" />
+              <input
+                autoFocus
+                value={name}
+                maxLength={120}
+                onChange={(event) => setName(event.target.value)}
+                className="h-9 rounded-md border border-line bg-cloth px-2"
+              />
             </label>
             <label className="flex flex-col gap-1">
               <span className="text-[13px] text-soft">Board or part</span>
-              <select value={target} onChange={(event) => setTarget(event.target.value)} className="h-9 rounded-md border border-line bg-cloth px-2">
+              <select
+                value={target}
+                onChange={(event) => setTarget(event.target.value)}
+                className="h-9 rounded-md border border-line bg-cloth px-2"
+              >
                 <option value="shuttle">Shuttle board (TW-2-P144-2C)</option>
-                {parts?.map((part) => <option key={part.name} value={part.name}>{part.name} ({part.luts} LUTs, {part.signalPins} pins)</option>)}
+                {parts?.map((part) => (
+                  <option key={part.name} value={part.name}>
+                    {part.name} ({part.luts} LUTs, {part.signalPins} pins)
+                  </option>
+                ))}
               </select>
             </label>
             <p className="text-[13px] text-soft">It starts as a blinking lamp, with pins and clock in place.</p>
-            {create.error && <p className="text-bad" role="alert">{create.error.message}</p>}
+            {create.error && (
+              <p className="text-bad" role="alert">
+                {create.error.message}
+              </p>
+            )}
             <div className="mt-1 flex justify-end gap-2">
               <Button onClick={onClose}>Cancel</Button>
-              <Button look="main" type="submit" disabled={!name.trim() || create.isPending}>Create</Button>
+              <Button look="main" type="submit" disabled={!name.trim() || create.isPending}>
+                Create
+              </Button>
             </div>
           </form>
         </DialogPanel>
@@ -183,10 +252,16 @@ function RemoveDialog({ design, onClose }: { design: DesignSummary; onClose: () 
         <DialogPanel className="w-[420px] rounded-lg border border-line bg-panel p-5 shadow-xl">
           <DialogTitle className="mb-2 text-lg font-semibold">Delete {design.name}?</DialogTitle>
           <p className="mb-4 text-soft">Its files, their history and its trials go with it. This cannot be undone.</p>
-          {remove.error && <p className="mb-2 text-bad" role="alert">{remove.error.message}</p>}
+          {remove.error && (
+            <p className="mb-2 text-bad" role="alert">
+              {remove.error.message}
+            </p>
+          )}
           <div className="flex justify-end gap-2">
             <Button onClick={onClose}>Keep it</Button>
-            <Button look="danger" onClick={() => remove.mutate()} disabled={remove.isPending}>Delete</Button>
+            <Button look="danger" onClick={() => remove.mutate()} disabled={remove.isPending}>
+              Delete
+            </Button>
           </div>
         </DialogPanel>
       </div>

@@ -23,7 +23,10 @@ export function EmptyPanel({ title, children }: { title: string; children?: Reac
 
 export function ProblemPanel({ error, onRetry }: { error: Error; onRetry?: () => void }) {
   return (
-    <div className="mx-auto flex h-full max-w-lg flex-col items-center justify-center gap-3 p-8 text-center" role="alert">
+    <div
+      className="mx-auto flex h-full max-w-lg flex-col items-center justify-center gap-3 p-8 text-center"
+      role="alert"
+    >
       <CircleAlert className="size-6 text-bad" aria-hidden />
       <p>{error.message}</p>
       {onRetry && <Button onClick={onRetry}>Try again</Button>}
@@ -34,18 +37,29 @@ export function ProblemPanel({ error, onRetry }: { error: Error; onRetry?: () =>
 export function NotFoundPage() {
   return (
     <EmptyPanel title="There is nothing at this address">
-      <Link className="text-indigo underline" to="/">Go to your designs</Link>
+      <Link className="text-indigo underline" to="/">
+        Go to your designs
+      </Link>
     </EmptyPanel>
   );
 }
 
 export function CrashPage() {
   const error = useRouteError();
-  const message = isRouteErrorResponse(error) ? error.statusText : error instanceof Error ? error.message : String(error);
+  const message = isRouteErrorResponse(error)
+    ? error.statusText
+    : error instanceof Error
+      ? error.message
+      : String(error);
   return (
     <EmptyPanel title="This page stopped working">
       <p className="mb-3 font-mono text-xs">{message}</p>
-      <p>Your design is safe on the server. <a className="text-indigo underline" href="/">Go to your designs</a></p>
+      <p>
+        Your design is safe on the server.{" "}
+        <a className="text-indigo underline" href="/">
+          Go to your designs
+        </a>
+      </p>
     </EmptyPanel>
   );
 }

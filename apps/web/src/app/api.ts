@@ -1,5 +1,22 @@
-import type { CreateDesignDto, Design, DesignFile, DesignSummary, NewFileDto, PartSummary, Problem, Trial, UpdateDesignDto } from "@gate-clock/contract";
-import { type BoardDescription, decodeArtifact, type StageArtifacts, type StageName, type StoredStage, stageVersions } from "@gate-clock/core";
+import type {
+  CreateDesignDto,
+  Design,
+  DesignFile,
+  DesignSummary,
+  NewFileDto,
+  PartSummary,
+  Problem,
+  Trial,
+  UpdateDesignDto,
+} from "@gate-clock/contract";
+import {
+  type BoardDescription,
+  decodeArtifact,
+  type StageArtifacts,
+  type StageName,
+  type StoredStage,
+  stageVersions,
+} from "@gate-clock/core";
 
 /** A problem that the server described. */
 export class ApiError extends Error {
@@ -16,11 +33,23 @@ async function request(path: string, init?: RequestInit): Promise<Response> {
   try {
     response = await fetch(path, init);
   } catch {
-    throw new ApiError({ type: "about:blank", title: "Unreachable", status: 503, detail: "The server does not answer. Is it still running?" });
+    throw new ApiError({
+      type: "about:blank",
+      title: "Unreachable",
+      status: 503,
+      detail: "The server does not answer. Is it still running?",
+    });
   }
   if (response.ok) return response;
   const problem = (await response.json().catch(() => null)) as Problem | null;
-  throw new ApiError(problem ?? { type: "about:blank", title: response.statusText, status: response.status, detail: `The server answered ${response.status}.` });
+  throw new ApiError(
+    problem ?? {
+      type: "about:blank",
+      title: response.statusText,
+      status: response.status,
+      detail: `The server answered ${response.status}.`,
+    },
+  );
 }
 
 async function json<T>(path: string, method = "GET", body?: unknown, signal?: AbortSignal): Promise<T> {
@@ -40,17 +69,28 @@ export const api = {
   updateDesign: (id: string, dto: UpdateDesignDto) => json<Design>(`/api/designs/${id}`, "PATCH", dto),
   removeDesign: (id: string) => json<void>(`/api/designs/${id}`, "DELETE"),
   addFile: (id: string, dto: NewFileDto) => json<DesignFile>(`/api/designs/${id}/files`, "POST", dto),
-  saveFile: (id: string, fileId: string, text: string, baseVersion: number) => json<DesignFile>(`/api/designs/${id}/files/${fileId}`, "PUT", { text, baseVersion }),
+  saveFile: (id: string, fileId: string, text: string, baseVersion: number) =>
+    json<DesignFile>(`/api/designs/${id}/files/${fileId}`, "PUT", { text, baseVersion }),
   removeFile: (id: string, fileId: string) => json<void>(`/api/designs/${id}/files/${fileId}`, "DELETE"),
   startTrial: (id: string) => json<Trial>(`/api/designs/${id}/trials`, "POST"),
   cancelTrial: (id: string, trialId: string) => json<void>(`/api/designs/${id}/trials/${trialId}/cancel`, "POST"),
   parts: () => json<PartSummary[]>("/api/parts"),
   boards: () => json<BoardDescription[]>("/api/boards"),
-  async artifact<S extends StageName>(designId: string, trialId: string, stage: S, signal?: AbortSignal): Promise<StageArtifacts[S]> {
+  async artifact<S extends StageName>(
+    designId: string,
+    trialId: string,
+    stage: S,
+    signal?: AbortSignal,
+  ): Promise<StageArtifacts[S]> {
     const response = await request(`/api/designs/${designId}/trials/${trialId}/artifacts/${stage}`, { signal });
     const stored = decodeArtifact<StoredStage<S>>(new Uint8Array(await response.arrayBuffer()));
     if (stored.version !== stageVersions[stage]) {
-      throw new ApiError({ type: "about:blank", title: "Old result", status: 410, detail: "This trial was made by another version of Gate Clock. Build again to see its results." });
+      throw new ApiError({
+        type: "about:blank",
+        title: "Old result",
+        status: 410,
+        detail: "This trial was made by another version of Gate Clock. Build again to see its results.",
+      });
     }
     return stored.artifact;
   },

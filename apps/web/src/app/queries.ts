@@ -5,7 +5,8 @@ import { api } from "./api.ts";
 
 /** All server state, one definition each. */
 export const designsQuery = queryOptions({ queryKey: ["designs"], queryFn: ({ signal }) => api.designs(signal) });
-export const designQuery = (id: string) => queryOptions({ queryKey: ["designs", id], queryFn: ({ signal }) => api.design(id, signal) });
+export const designQuery = (id: string) =>
+  queryOptions({ queryKey: ["designs", id], queryFn: ({ signal }) => api.design(id, signal) });
 export const partsQuery = queryOptions({ queryKey: ["parts"], queryFn: () => api.parts(), staleTime: Infinity });
 
 /** Result of a stage. Keyed by the artifact's own key: trials that share a result share the download. */

@@ -12,7 +12,10 @@ export function NotBuilt({ what, trial }: { what: string; trial: Trial | null })
     const stage = trial.stages.find((record) => record.state === "running");
     return (
       <div className="flex h-full flex-col">
-        <Verdict tone="open">Trial {trial.number} is on its way{stage ? `: ${stage.stage}${stage.figure ? `, ${stage.figure}` : ""}` : ""}. {what} will appear here.</Verdict>
+        <Verdict tone="open">
+          Trial {trial.number} is on its way{stage ? `: ${stage.stage}${stage.figure ? `, ${stage.figure}` : ""}` : ""}.{" "}
+          {what} will appear here.
+        </Verdict>
       </div>
     );
   }
@@ -20,15 +23,25 @@ export function NotBuilt({ what, trial }: { what: string; trial: Trial | null })
     const errors = trial.findings.filter((finding) => finding.severity === "error");
     return (
       <div className="flex h-full flex-col" data-testid="build-failed">
-        <Verdict tone="bad" figure={errors.length ? String(errors.length) : undefined} unit={errors.length === 1 ? "error" : "errors"}>{errors[0]?.message ?? trial.failure ?? "The trial stopped."}</Verdict>
-        <div className="min-h-0 flex-1 overflow-auto bg-panel"><FindingList findings={trial.findings} onPlace={showPlace} onRepair={repair} /></div>
+        <Verdict
+          tone="bad"
+          figure={errors.length ? String(errors.length) : undefined}
+          unit={errors.length === 1 ? "error" : "errors"}
+        >
+          {errors[0]?.message ?? trial.failure ?? "The trial stopped."}
+        </Verdict>
+        <div className="min-h-0 flex-1 overflow-auto bg-panel">
+          <FindingList findings={trial.findings} onPlace={showPlace} onRepair={repair} />
+        </div>
       </div>
     );
   }
   return (
     <EmptyPanel title={trial?.status === "cancelled" ? "The last trial was cancelled" : "Not built yet"}>
       <p className="mb-4">{what} appears after a build.</p>
-      <Button look="main" onClick={() => void build()}>Build now</Button>
+      <Button look="main" onClick={() => void build()}>
+        Build now
+      </Button>
     </EmptyPanel>
   );
 }

@@ -25,12 +25,19 @@ export function Workspace() {
   useEffect(() => {
     document.title = design ? `${design.name} · Gate Clock` : "Gate Clock";
   }, [design]);
-  if (!design) return error ? <ProblemPanel error={error} onRetry={() => void refetch()} /> : <LoadingPanel what="the design" />;
+  if (!design)
+    return error ? <ProblemPanel error={error} onRetry={() => void refetch()} /> : <LoadingPanel what="the design" />;
   return <OpenDesign key={design.id} design={design} />;
 }
 
 const toneMark = { good: "✓", warn: "!", bad: "✕", open: "·", plain: "·" } as const;
-const toneColour = { good: "text-good", warn: "text-warn", bad: "text-bad", open: "text-soft", plain: "text-soft" } as const;
+const toneColour = {
+  good: "text-good",
+  warn: "text-warn",
+  bad: "text-bad",
+  open: "text-soft",
+  plain: "text-soft",
+} as const;
 
 function OpenDesign({ design }: { design: Design }) {
   const navigate = useNavigate();
@@ -41,8 +48,20 @@ function OpenDesign({ design }: { design: Design }) {
   const [problem, setProblem] = useState<string | null>(null);
   const { texts } = drafts;
   const input = useMemo((): DesignInput => {
-    const ofKind = (kind: string) => design.files.filter((file) => file.kind === kind).map((file) => ({ name: file.path, text: texts.get(file.id) ?? file.text }));
-    return { name: design.name, top: design.top, part: design.part, sources: ofKind("source"), pinFiles: ofKind("pins"), timingFiles: ofKind("timing"), recipe: design.recipe, seed: design.seed };
+    const ofKind = (kind: string) =>
+      design.files
+        .filter((file) => file.kind === kind)
+        .map((file) => ({ name: file.path, text: texts.get(file.id) ?? file.text }));
+    return {
+      name: design.name,
+      top: design.top,
+      part: design.part,
+      sources: ofKind("source"),
+      pinFiles: ofKind("pins"),
+      timingFiles: ofKind("timing"),
+      recipe: design.recipe,
+      seed: design.seed,
+    };
   }, [design.files, design.name, design.top, design.part, design.recipe, design.seed, texts]);
   const { result: check, isChecking } = useCheck(input);
   const trial = design.lastTrial;
@@ -65,7 +84,10 @@ function OpenDesign({ design }: { design: Design }) {
       if (!place.file) return;
       const kind = design.files.find((file) => file.path === place.file)?.kind;
       const station = kind === "pins" ? "pins" : kind === "timing" ? "clocks" : "sources";
-      const search = new URLSearchParams({ file: place.file, focus: formatFocus({ kind: "line", file: place.file, line: place.line ?? 1 }) });
+      const search = new URLSearchParams({
+        file: place.file,
+        focus: formatFocus({ kind: "line", file: place.file, line: place.line ?? 1 }),
+      });
       void navigate(`/designs/${design.id}/${station}?${search}`);
     },
     [design.files, design.id, navigate],
@@ -101,16 +123,28 @@ function OpenDesign({ design }: { design: Design }) {
     <DesignContext value={value}>
       <div className="flex h-full flex-col">
         <header className="flex h-12 shrink-0 items-center gap-3 border-b border-line bg-panel px-4">
-          <Link to="/" aria-label="All designs" className="rounded"><img src="/mark.svg" alt="" className="size-7" /></Link>
-          <h1 className="max-w-[28rem] truncate font-semibold" title={design.name}>{design.name}</h1>
+          <Link to="/" aria-label="All designs" className="rounded">
+            <img src="/mark.svg" alt="" className="size-7" />
+          </Link>
+          <h1 className="max-w-[28rem] truncate font-semibold" title={design.name}>
+            {design.name}
+          </h1>
           <span className="font-mono text-xs text-soft">{design.part}</span>
-          <span className="text-xs text-soft" data-testid="save-state">{drafts.unsaved.size ? "saving…" : "saved"}</span>
+          <span className="text-xs text-soft" data-testid="save-state">
+            {drafts.unsaved.size ? "saving…" : "saved"}
+          </span>
           <span className="flex-1" />
-          <Button look="quiet" onClick={() => setTheme(toggleTheme())} aria-label="Switch between light and dark">{theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}</Button>
+          <Button look="quiet" onClick={() => setTheme(toggleTheme())} aria-label="Switch between light and dark">
+            {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}
+          </Button>
           {isRunning ? (
-            <Button look="danger" onClick={() => void api.cancelTrial(design.id, trial.id)} data-testid="cancel"><Square className="size-3.5" /> Cancel</Button>
+            <Button look="danger" onClick={() => void api.cancelTrial(design.id, trial.id)} data-testid="cancel">
+              <Square className="size-3.5" /> Cancel
+            </Button>
           ) : (
-            <Button look="main" onClick={() => void build()} title="Ctrl+Enter" data-testid="build"><Hammer className="size-4" /> Build</Button>
+            <Button look="main" onClick={() => void build()} title="Ctrl+Enter" data-testid="build">
+              <Hammer className="size-4" /> Build
+            </Button>
           )}
         </header>
         <nav aria-label="Stations" className="grid shrink-0 grid-cols-8 border-b border-line bg-cloth">
@@ -118,12 +152,18 @@ function OpenDesign({ design }: { design: Design }) {
             <NavLink
               key={head.path}
               to={`/designs/${design.id}/${head.path}${keep}`}
-              className={({ isActive }) => `group relative flex flex-col px-4 py-1.5 ${i ? "border-l border-line" : ""} ${isActive ? "bg-panel shadow-[inset_0_3px_0_var(--indigo)]" : "hover:bg-raised"}`}
+              className={({ isActive }) =>
+                `group relative flex flex-col px-4 py-1.5 ${i ? "border-l border-line" : ""} ${isActive ? "bg-panel shadow-[inset_0_3px_0_var(--indigo)]" : "hover:bg-raised"}`
+              }
               data-testid={`station-${head.path}`}
             >
               <span className="text-[13px] font-semibold">{head.name}</span>
-              <span className={`tabular truncate text-xs ${toneColour[head.tone]} ${head.isOld ? "italic opacity-70" : ""}`}>
-                <span aria-hidden className="mr-1 inline-block w-2.5 text-center font-semibold">{toneMark[head.tone]}</span>
+              <span
+                className={`tabular truncate text-xs ${toneColour[head.tone]} ${head.isOld ? "italic opacity-70" : ""}`}
+              >
+                <span aria-hidden className="mr-1 inline-block w-2.5 text-center font-semibold">
+                  {toneMark[head.tone]}
+                </span>
                 {head.figure}
                 {head.isOld && head.tone !== "open" && <span> · earlier</span>}
               </span>
@@ -135,11 +175,21 @@ function OpenDesign({ design }: { design: Design }) {
             <TriangleAlert className="size-4 shrink-0 text-bad" aria-hidden />
             <span className="flex-1">{drafts.problem ?? problem}</span>
             {drafts.problem && <Button onClick={drafts.discard}>Show the other version</Button>}
-            <Button look="quiet" onClick={() => { drafts.dismissProblem(); setProblem(null); }}>Close</Button>
+            <Button
+              look="quiet"
+              onClick={() => {
+                drafts.dismissProblem();
+                setProblem(null);
+              }}
+            >
+              Close
+            </Button>
           </div>
         )}
         {trial && <BuildStrip trial={trial} isCurrent={isCurrent} />}
-        <main className="min-h-0 flex-1"><Outlet /></main>
+        <main className="min-h-0 flex-1">
+          <Outlet />
+        </main>
       </div>
     </DesignContext>
   );

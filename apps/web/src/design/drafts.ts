@@ -41,7 +41,10 @@ export function useDrafts(design: Design): Drafts {
         }
         try {
           const saved = await api.saveFile(known.id, fileId, text, file.version);
-          queries.setQueryData(designQuery(known.id).queryKey, (old) => old && { ...old, files: old.files.map((each) => (each.id === fileId ? saved : each)) });
+          queries.setQueryData(
+            designQuery(known.id).queryKey,
+            (old) => old && { ...old, files: old.files.map((each) => (each.id === fileId ? saved : each)) },
+          );
           setTexts((old) => without(old, fileId, text));
           setProblem(null);
         } catch (error) {
@@ -85,7 +88,9 @@ export function useDrafts(design: Design): Drafts {
       void queries.invalidateQueries({ queryKey: designQuery(design.id).queryKey });
     },
     text: (file) => texts.get(file.id) ?? file.text,
-    unsaved: new Set([...texts].filter(([id, text]) => design.files.find((file) => file.id === id)?.text !== text).map(([id]) => id)),
+    unsaved: new Set(
+      [...texts].filter(([id, text]) => design.files.find((file) => file.id === id)?.text !== text).map(([id]) => id),
+    ),
   };
 }
 

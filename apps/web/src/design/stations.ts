@@ -19,7 +19,8 @@ const isFinished = (trial: Trial | null, stage: StageName) => {
 
 /** The row of stations: each one's name and headline figure, and whether it is current. */
 export function stationHeads(trial: Trial | null, check: DesignCheck | null, trialIsCurrent: boolean): StationHead[] {
-  const count = (list: readonly { severity: string }[], severity: string) => list.filter((finding) => finding.severity === severity).length;
+  const count = (list: readonly { severity: string }[], severity: string) =>
+    list.filter((finding) => finding.severity === severity).length;
   const shown = (list: readonly { severity: string }[], fallback: string): { figure: string; tone: Tone } => {
     const errors = count(list, "error");
     const warnings = count(list, "warning");
@@ -37,13 +38,82 @@ export function stationHeads(trial: Trial | null, check: DesignCheck | null, tri
   const failed = trial?.findings.find((finding) => finding.severity === "error")?.code.split("/")[0];
   const failedAt = (areas: string[]) => trial?.status === "failed" && failed !== undefined && areas.includes(failed);
   return [
-    { path: "sources", name: "Sources", isOld: false, ...(check ? shown(check.sourceFindings, check.modules.length === 1 ? "1 module" : `${check.modules.length} modules`) : { figure: "checking", tone: "open" as Tone }) },
-    { path: "pins", name: "Pins", isOld: false, ...(check ? shown(check.pinFindings, `${check.needs.length} placed`) : { figure: "checking", tone: "open" as Tone }) },
-    { path: "clocks", name: "Clocks", isOld: false, ...(check ? shown(check.timingFindings, check.clocks.length === 1 ? `${formatMhz(1e6 / check.clocks[0].periodPs)} MHz` : `${check.clocks.length} clocks`) : { figure: "checking", tone: "open" as Tone }) },
-    { path: "fit", name: "Fit", isOld: old, ...(failedAt(["fit"]) ? { figure: "too big", tone: "bad" as Tone } : figures?.lutPercent != null ? { figure: `${formatPercent(figures.lutPercent)} % of LUTs`, tone: "good" as Tone } : waiting) },
-    { path: "layout", name: "Layout", isOld: old, ...(failedAt(["route"]) ? { figure: "not routed", tone: "bad" as Tone } : isFinished(trial, "route") && figures?.wires != null ? { figure: `${figures.wires} wires`, tone: "good" as Tone } : waiting) },
-    { path: "timing", name: "Timing", isOld: old, ...(isFinished(trial, "timing") ? (worst === null ? { figure: figures?.fmaxMhz == null ? "no clock" : `${formatMhz(figures.fmaxMhz)} MHz`, tone: "warn" as Tone } : { figure: `${worst >= 0 ? "+" : "−"}${formatNs(Math.abs(worst))} ns`, tone: (worst >= 0 ? "good" : "bad") as Tone }) : waiting) },
-    { path: "image", name: "Image", isOld: old, ...(figures?.imageBytes != null ? { figure: formatBytes(figures.imageBytes), tone: "good" as Tone } : waiting) },
-    { path: "bench", name: "Bench", isOld: old, ...(figures?.imageBytes != null ? { figure: "ready", tone: "good" as Tone } : waiting) },
+    {
+      path: "sources",
+      name: "Sources",
+      isOld: false,
+      ...(check
+        ? shown(check.sourceFindings, check.modules.length === 1 ? "1 module" : `${check.modules.length} modules`)
+        : { figure: "checking", tone: "open" as Tone }),
+    },
+    {
+      path: "pins",
+      name: "Pins",
+      isOld: false,
+      ...(check
+        ? shown(check.pinFindings, `${check.needs.length} placed`)
+        : { figure: "checking", tone: "open" as Tone }),
+    },
+    {
+      path: "clocks",
+      name: "Clocks",
+      isOld: false,
+      ...(check
+        ? shown(
+            check.timingFindings,
+            check.clocks.length === 1
+              ? `${formatMhz(1e6 / check.clocks[0].periodPs)} MHz`
+              : `${check.clocks.length} clocks`,
+          )
+        : { figure: "checking", tone: "open" as Tone }),
+    },
+    {
+      path: "fit",
+      name: "Fit",
+      isOld: old,
+      ...(failedAt(["fit"])
+        ? { figure: "too big", tone: "bad" as Tone }
+        : figures?.lutPercent != null
+          ? { figure: `${formatPercent(figures.lutPercent)} % of LUTs`, tone: "good" as Tone }
+          : waiting),
+    },
+    {
+      path: "layout",
+      name: "Layout",
+      isOld: old,
+      ...(failedAt(["route"])
+        ? { figure: "not routed", tone: "bad" as Tone }
+        : isFinished(trial, "route") && figures?.wires != null
+          ? { figure: `${figures.wires} wires`, tone: "good" as Tone }
+          : waiting),
+    },
+    {
+      path: "timing",
+      name: "Timing",
+      isOld: old,
+      ...(isFinished(trial, "timing")
+        ? worst === null
+          ? {
+              figure: figures?.fmaxMhz == null ? "no clock" : `${formatMhz(figures.fmaxMhz)} MHz`,
+              tone: "warn" as Tone,
+            }
+          : {
+              figure: `${worst >= 0 ? "+" : "−"}${formatNs(Math.abs(worst))} ns`,
+              tone: (worst >= 0 ? "good" : "bad") as Tone,
+            }
+        : waiting),
+    },
+    {
+      path: "image",
+      name: "Image",
+      isOld: old,
+      ...(figures?.imageBytes != null ? { figure: formatBytes(figures.imageBytes), tone: "good" as Tone } : waiting),
+    },
+    {
+      path: "bench",
+      name: "Bench",
+      isOld: old,
+      ...(figures?.imageBytes != null ? { figure: "ready", tone: "good" as Tone } : waiting),
+    },
   ];
 }

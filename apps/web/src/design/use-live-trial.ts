@@ -14,7 +14,9 @@ export function useLiveTrial(design: Design | undefined): void {
     const source = new EventSource(`/api/designs/${designId}/trials/${liveId}/events`);
     source.onmessage = (event) => {
       const next = JSON.parse(event.data as string) as Trial;
-      queries.setQueryData(designQuery(designId).queryKey, (old) => (old && (!old.lastTrial || old.lastTrial.number <= next.number) ? { ...old, lastTrial: next } : old));
+      queries.setQueryData(designQuery(designId).queryKey, (old) =>
+        old && (!old.lastTrial || old.lastTrial.number <= next.number) ? { ...old, lastTrial: next } : old,
+      );
       if (next.status !== "queued" && next.status !== "running") {
         source.close();
         void queries.invalidateQueries({ queryKey: ["designs"] });

@@ -16,15 +16,35 @@ export function ClocksStation() {
   const openFinding = findings.find((finding) => finding.code === "sdc/no-clock" && finding.edit);
   return (
     <div className="flex h-full flex-col">
-      {!check ? <Verdict tone="open">Reading the timing rules…</Verdict> : errors.length ? (
-        <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>{errors[0].message} {errors[0].remedy}</Verdict>
+      {!check ? (
+        <Verdict tone="open">Reading the timing rules…</Verdict>
+      ) : errors.length ? (
+        <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>
+          {errors[0].message} {errors[0].remedy}
+        </Verdict>
       ) : open.length ? (
-        <Verdict tone="warn" figure={String(open.length)} unit={open.length === 1 ? "clock without a goal" : "clocks without a goal"} aside={openFinding?.edit && <Button onClick={() => repair(openFinding)}>{openFinding.edit.label}</Button>}>
+        <Verdict
+          tone="warn"
+          figure={String(open.length)}
+          unit={open.length === 1 ? "clock without a goal" : "clocks without a goal"}
+          aside={openFinding?.edit && <Button onClick={() => repair(openFinding)}>{openFinding.edit.label}</Button>}
+        >
           No rule says how fast {open.join(", ")} runs, so its paths cannot be judged.
         </Verdict>
       ) : check.clocks.length ? (
-        <Verdict tone="good" figure={formatMhz(1e6 / Math.min(...check.clocks.map((clock) => clock.periodPs)))} unit="MHz">
-          {check.clocks.length === 1 ? <>The clock <span className="font-mono">{check.clocks[0].name}</span> has a goal; it covers every register it drives.</> : `All ${check.clocks.length} clocks have a goal.`}
+        <Verdict
+          tone="good"
+          figure={formatMhz(1e6 / Math.min(...check.clocks.map((clock) => clock.periodPs)))}
+          unit="MHz"
+        >
+          {check.clocks.length === 1 ? (
+            <>
+              The clock <span className="font-mono">{check.clocks[0].name}</span> has a goal; it covers every register
+              it drives.
+            </>
+          ) : (
+            `All ${check.clocks.length} clocks have a goal.`
+          )}
         </Verdict>
       ) : (
         <Verdict tone="plain">The design has no clocked registers, so there is nothing to time between them.</Verdict>
@@ -33,27 +53,75 @@ export function ClocksStation() {
         <section className="min-h-0 overflow-auto border-r border-line bg-panel p-5">
           <h2 className="mb-2 font-semibold">Clocks of the design</h2>
           <table className="w-full text-[13px]">
-            <thead><tr className="border-b border-line text-left text-soft"><th className="py-1 font-semibold">Clock</th><th className="font-semibold">Port</th><th className="text-right font-semibold">Period ns</th><th className="text-right font-semibold">Rise, fall ns</th><th className="text-right font-semibold">Goal MHz</th></tr></thead>
+            <thead>
+              <tr className="border-b border-line text-left text-soft">
+                <th className="py-1 font-semibold">Clock</th>
+                <th className="font-semibold">Port</th>
+                <th className="text-right font-semibold">Period ns</th>
+                <th className="text-right font-semibold">Rise, fall ns</th>
+                <th className="text-right font-semibold">Goal MHz</th>
+              </tr>
+            </thead>
             <tbody>
               {check?.clocks.map((clock) => (
                 <tr key={clock.name} className="border-b border-line/60">
-                  <td className="py-1.5 font-mono text-xs">{clock.name}</td><td className="font-mono text-xs">{clock.port}</td>
-                  <td className="tabular text-right">{formatNs(clock.periodPs)}</td><td className="tabular text-right">{formatNs(clock.risePs)}, {formatNs(clock.fallPs)}</td><td className="tabular text-right">{formatMhz(1e6 / clock.periodPs)}</td>
+                  <td className="py-1.5 font-mono text-xs">{clock.name}</td>
+                  <td className="font-mono text-xs">{clock.port}</td>
+                  <td className="tabular text-right">{formatNs(clock.periodPs)}</td>
+                  <td className="tabular text-right">
+                    {formatNs(clock.risePs)}, {formatNs(clock.fallPs)}
+                  </td>
+                  <td className="tabular text-right">{formatMhz(1e6 / clock.periodPs)}</td>
                 </tr>
               ))}
-              {open.map((port) => <tr key={port} className="border-b border-line/60"><td className="py-1.5 text-warn">no rule</td><td className="font-mono text-xs">{port}</td><td colSpan={3} className="text-right text-soft">no goal</td></tr>)}
+              {open.map((port) => (
+                <tr key={port} className="border-b border-line/60">
+                  <td className="py-1.5 text-warn">no rule</td>
+                  <td className="font-mono text-xs">{port}</td>
+                  <td colSpan={3} className="text-right text-soft">
+                    no goal
+                  </td>
+                </tr>
+              ))}
             </tbody>
           </table>
-          {trial?.figures.fmaxMhz != null && <p className="mt-4 text-soft">Trial {trial.number} reached <span className="tabular text-ink">{formatMhz(trial.figures.fmaxMhz)} MHz</span>.</p>}
-          {findings.length > 0 && <div className="-mx-5 mt-4 border-t border-line"><FindingList findings={findings} onPlace={showPlace} onRepair={repair} /></div>}
+          {trial?.figures.fmaxMhz != null && (
+            <p className="mt-4 text-soft">
+              Trial {trial.number} reached{" "}
+              <span className="tabular text-ink">{formatMhz(trial.figures.fmaxMhz)} MHz</span>.
+            </p>
+          )}
+          {findings.length > 0 && (
+            <div className="-mx-5 mt-4 border-t border-line">
+              <FindingList findings={findings} onPlace={showPlace} onRepair={repair} />
+            </div>
+          )}
         </section>
         <section className="flex min-h-0 flex-col">
           {file ? (
             <>
-              <div className="shrink-0 border-b border-line bg-cloth px-4 py-1.5 font-mono text-xs text-soft">{file.path}</div>
-              <div className="min-h-0 flex-1"><CodeEditor fileId={file.id} text={drafts.text(file)} language="sdc" label={file.path} findings={findings.filter((finding) => finding.place.file === file.path)} onChange={(text) => drafts.edit(file.id, text)} onRepair={repair} focusLine={focus?.kind === "line" && focus.file === file.path ? focus.line : null} /></div>
+              <div className="shrink-0 border-b border-line bg-cloth px-4 py-1.5 font-mono text-xs text-soft">
+                {file.path}
+              </div>
+              <div className="min-h-0 flex-1">
+                <CodeEditor
+                  fileId={file.id}
+                  text={drafts.text(file)}
+                  language="sdc"
+                  label={file.path}
+                  findings={findings.filter((finding) => finding.place.file === file.path)}
+                  onChange={(text) => drafts.edit(file.id, text)}
+                  onRepair={repair}
+                  focusLine={focus?.kind === "line" && focus.file === file.path ? focus.line : null}
+                />
+              </div>
             </>
-          ) : <p className="p-6 text-soft">This design has no timing file. Add one, such as <span className="font-mono">clocks.sdc</span>, on the Sources station.</p>}
+          ) : (
+            <p className="p-6 text-soft">
+              This design has no timing file. Add one, such as <span className="font-mono">clocks.sdc</span>, on the
+              Sources station.
+            </p>
+          )}
         </section>
       </div>
     </div>

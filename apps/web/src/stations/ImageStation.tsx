@@ -13,7 +13,8 @@ export function ImageStation() {
   const { trial, design } = useDesign();
   const { data: image, error, isLoading, refetch } = useQuery(artifactQuery(trial, "image"));
   if (error) return <ProblemPanel error={error} onRetry={() => void refetch()} />;
-  if (!image || !trial) return isLoading ? <LoadingPanel what="the image" /> : <NotBuilt what="The bitstream" trial={trial} />;
+  if (!image || !trial)
+    return isLoading ? <LoadingPanel what="the image" /> : <NotBuilt what="The bitstream" trial={trial} />;
   const rows: [string, string, boolean][] = [
     ["Part", image.partName, true],
     ["IDCODE", hex32(image.idcode), true],
@@ -22,26 +23,73 @@ export function ImageStation() {
     ["Configuration bits", formatCount(image.memoryBits), false],
     ["Bits set", `${formatCount(image.bitsSet)} (${formatPercent((100 * image.bitsSet) / image.memoryBits)} %)`, false],
     ["Design key", image.designKey, true],
-    ["Built", trial.finishedAt ? `trial ${trial.number}, ${formatWhen(trial.finishedAt)}, recipe ${trial.recipe}, seed ${trial.seed}` : "", false],
+    [
+      "Built",
+      trial.finishedAt
+        ? `trial ${trial.number}, ${formatWhen(trial.finishedAt)}, recipe ${trial.recipe}, seed ${trial.seed}`
+        : "",
+      false,
+    ],
   ];
   return (
     <div className="flex h-full flex-col">
-      <Verdict tone="good" figure={formatBytes(image.file.length)} aside={
-        <div className="flex gap-2">
-          <Link to={`/designs/${design.id}/bench`} className="inline-flex h-8 items-center gap-1.5 rounded-md border border-line bg-panel px-3 text-sm hover:bg-raised"><RadioTower className="size-4" /> Try it on the bench</Link>
-          <a href={`/api/designs/${design.id}/trials/${trial.id}/image`} download className="inline-flex h-8 items-center gap-1.5 rounded-md bg-indigo px-3 text-sm font-semibold text-indigo-ink hover:brightness-110" data-testid="download"><Download className="size-4" /> Download</a>
-        </div>
-      }>The bitstream for {image.partName} is ready. The same inputs give the same bytes again.</Verdict>
+      <Verdict
+        tone="good"
+        figure={formatBytes(image.file.length)}
+        aside={
+          <div className="flex gap-2">
+            <Link
+              to={`/designs/${design.id}/bench`}
+              className="inline-flex h-8 items-center gap-1.5 rounded-md border border-line bg-panel px-3 text-sm hover:bg-raised"
+            >
+              <RadioTower className="size-4" /> Try it on the bench
+            </Link>
+            <a
+              href={`/api/designs/${design.id}/trials/${trial.id}/image`}
+              download
+              className="inline-flex h-8 items-center gap-1.5 rounded-md bg-indigo px-3 text-sm font-semibold text-indigo-ink hover:brightness-110"
+              data-testid="download"
+            >
+              <Download className="size-4" /> Download
+            </a>
+          </div>
+        }
+      >
+        The bitstream for {image.partName} is ready. The same inputs give the same bytes again.
+      </Verdict>
       <div className="grid min-h-0 flex-1 grid-cols-2">
         <section className="min-h-0 overflow-auto border-r border-line bg-panel p-5">
           <h2 className="mb-2 font-semibold">The file</h2>
-          <dl className="text-[13px]">{rows.map(([name, value, isMono]) => <div key={name} className="grid grid-cols-[9rem_1fr] gap-3 border-b border-line/60 py-1.5"><dt className="text-soft">{name}</dt><dd className={`min-w-0 break-all ${isMono ? "font-mono text-xs leading-5" : "tabular"}`}>{value}</dd></div>)}</dl>
+          <dl className="text-[13px]">
+            {rows.map(([name, value, isMono]) => (
+              <div key={name} className="grid grid-cols-[9rem_1fr] gap-3 border-b border-line/60 py-1.5">
+                <dt className="text-soft">{name}</dt>
+                <dd className={`min-w-0 break-all ${isMono ? "font-mono text-xs leading-5" : "tabular"}`}>{value}</dd>
+              </div>
+            ))}
+          </dl>
         </section>
         <section className="min-h-0 overflow-auto bg-panel p-5">
           <h2 className="mb-2 font-semibold">Where its ports are</h2>
           <table className="w-full text-[13px]">
-            <thead><tr className="border-b border-line text-left text-soft"><th className="py-1 font-semibold">Port</th><th className="font-semibold">Direction</th><th className="font-semibold">Pin</th><th className="font-semibold">Standard</th></tr></thead>
-            <tbody>{image.ports.map((port) => <tr key={port.port} className="border-b border-line/60"><td className="py-1 font-mono text-xs">{port.port}</td><td>{port.direction}</td><td className="font-mono text-xs">{port.pin}</td><td className="font-mono text-xs">{port.standard}</td></tr>)}</tbody>
+            <thead>
+              <tr className="border-b border-line text-left text-soft">
+                <th className="py-1 font-semibold">Port</th>
+                <th className="font-semibold">Direction</th>
+                <th className="font-semibold">Pin</th>
+                <th className="font-semibold">Standard</th>
+              </tr>
+            </thead>
+            <tbody>
+              {image.ports.map((port) => (
+                <tr key={port.port} className="border-b border-line/60">
+                  <td className="py-1 font-mono text-xs">{port.port}</td>
+                  <td>{port.direction}</td>
+                  <td className="font-mono text-xs">{port.pin}</td>
+                  <td className="font-mono text-xs">{port.standard}</td>
+                </tr>
+              ))}
+            </tbody>
           </table>
         </section>
       </div>

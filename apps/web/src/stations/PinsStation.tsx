@@ -51,32 +51,61 @@ export function PinsStation() {
   };
   const lineOf = (port: string): number | null => {
     if (!file) return null;
-    const at = drafts.text(file).split("\n").findIndex((line) => line.trimStart().split(/\s/)[0] === port);
+    const at = drafts
+      .text(file)
+      .split("\n")
+      .findIndex((line) => line.trimStart().split(/\s/)[0] === port);
     return at < 0 ? null : at + 1;
   };
   return (
     <div className="flex h-full flex-col">
-      {!check ? <Verdict tone="open">Checking the pins…</Verdict> : errors.length ? (
-        <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "illegal pin" : "illegal pins"}>{errors[0].message} {errors[0].remedy}</Verdict>
+      {!check ? (
+        <Verdict tone="open">Checking the pins…</Verdict>
+      ) : errors.length ? (
+        <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "illegal pin" : "illegal pins"}>
+          {errors[0].message} {errors[0].remedy}
+        </Verdict>
       ) : !plan ? (
         <Verdict tone="open">Pins can be checked once the sources have no errors.</Verdict>
       ) : automatic.length ? (
-        <Verdict tone="warn" figure={`${plan.pins.length - automatic.length} of ${plan.pins.length}`} unit="placed" aside={file && <Button onClick={keepAll}>Write them into {file.path}</Button>}>
-          {automatic.length} {automatic.length === 1 ? "port bit has" : "port bits have"} no line in the pin file and got legal pins by themselves.
+        <Verdict
+          tone="warn"
+          figure={`${plan.pins.length - automatic.length} of ${plan.pins.length}`}
+          unit="placed"
+          aside={file && <Button onClick={keepAll}>Write them into {file.path}</Button>}
+        >
+          {automatic.length} {automatic.length === 1 ? "port bit has" : "port bits have"} no line in the pin file and
+          got legal pins by themselves.
         </Verdict>
       ) : (
-        <Verdict tone="good" figure={String(plan.pins.length)} unit="pins placed">Every port bit has a legal pin on {design.part}.</Verdict>
+        <Verdict tone="good" figure={String(plan.pins.length)} unit="pins placed">
+          Every port bit has a legal pin on {design.part}.
+        </Verdict>
       )}
       <Group orientation="horizontal" className="min-h-0 flex-1">
         <Panel defaultSize="58%" minSize="320px" className="flex flex-col border-r border-line bg-panel">
           <div className="min-h-0 flex-1">
-            <DataTable rows={rows} columns={columns} label="pins" rowId={(row) => row.port} selectedId={focus?.kind === "pin" ? focus.name : null} onSelect={(row) => setFocus({ kind: "pin", name: row.port })} />
+            <DataTable
+              rows={rows}
+              columns={columns}
+              label="pins"
+              rowId={(row) => row.port}
+              selectedId={focus?.kind === "pin" ? focus.name : null}
+              onSelect={(row) => setFocus({ kind: "pin", name: row.port })}
+            />
           </div>
           {part && (
-            <details className="shrink-0 border-t border-line px-4 py-2 text-[13px]" open={showsFree} onToggle={(event) => setShowsFree(event.currentTarget.open)}>
+            <details
+              className="shrink-0 border-t border-line px-4 py-2 text-[13px]"
+              open={showsFree}
+              onToggle={(event) => setShowsFree(event.currentTarget.open)}
+            >
               <summary className="cursor-pointer text-soft">Free pins of {design.part}</summary>
               <p className="mt-1 max-h-24 overflow-auto font-mono text-xs break-words">
-                {part.pins.filter((pin) => !rows.some((row) => row.pin === pin.name)).map((pin) => (pin.isClock ? `${pin.name}·clock` : pin.name)).join("  ")}
+                {part.pins
+                  .filter((pin) => !rows.some((row) => row.pin === pin.name))
+                  .map((pin) => (pin.isClock ? `${pin.name}·clock` : pin.name))
+                  .join("  ")}
               </p>
             </details>
           )}
@@ -85,26 +114,72 @@ export function PinsStation() {
         <Panel minSize="260px" className="flex flex-col">
           {file ? (
             <>
-              <div className="shrink-0 border-b border-line bg-cloth px-4 py-1.5 font-mono text-xs text-soft">{file.path}</div>
+              <div className="shrink-0 border-b border-line bg-cloth px-4 py-1.5 font-mono text-xs text-soft">
+                {file.path}
+              </div>
               <div className="min-h-0 flex-1">
-                <CodeEditor fileId={file.id} text={drafts.text(file)} language="pins" label={file.path} findings={findings.filter((finding) => finding.place.file === file.path)} onChange={(text) => drafts.edit(file.id, text)} onRepair={repair}
-                  focusLine={focus?.kind === "pin" ? lineOf(focus.name) : focus?.kind === "line" && focus.file === file.path ? focus.line : null} />
+                <CodeEditor
+                  fileId={file.id}
+                  text={drafts.text(file)}
+                  language="pins"
+                  label={file.path}
+                  findings={findings.filter((finding) => finding.place.file === file.path)}
+                  onChange={(text) => drafts.edit(file.id, text)}
+                  onRepair={repair}
+                  focusLine={
+                    focus?.kind === "pin"
+                      ? lineOf(focus.name)
+                      : focus?.kind === "line" && focus.file === file.path
+                        ? focus.line
+                        : null
+                  }
+                />
               </div>
             </>
-          ) : <p className="p-6 text-soft">This design has no pin file. Add one, such as <span className="font-mono">board.pins</span>, on the Sources station.</p>}
-          {findings.length > 0 && <div className="max-h-48 shrink-0 overflow-auto border-t border-line bg-panel"><FindingList findings={findings} onPlace={showPlace} onRepair={repair} /></div>}
+          ) : (
+            <p className="p-6 text-soft">
+              This design has no pin file. Add one, such as <span className="font-mono">board.pins</span>, on the
+              Sources station.
+            </p>
+          )}
+          {findings.length > 0 && (
+            <div className="max-h-48 shrink-0 overflow-auto border-t border-line bg-panel">
+              <FindingList findings={findings} onPlace={showPlace} onRepair={repair} />
+            </div>
+          )}
         </Panel>
       </Group>
     </div>
   );
 }
 
-function pinRows(needs: readonly PinNeed[], pins: readonly (PinAssignment & { automatic: boolean })[], part: ReturnType<typeof findPart>["part"]): Row[] {
+function pinRows(
+  needs: readonly PinNeed[],
+  pins: readonly (PinAssignment & { automatic: boolean })[],
+  part: ReturnType<typeof findPart>["part"],
+): Row[] {
   const byPort = new Map(pins.map((pin) => [pin.port, pin]));
   return needs.map((need) => {
     const pin = byPort.get(need.bitName);
     const bank = pin && part?.pinByName.get(pin.pin)?.bank;
-    const options = pin ? [pin.drive !== 8 && `drive ${pin.drive} mA`, pin.slew === "slow" && "slow slew", pin.pull !== "none" && `pull ${pin.pull}`, pin.hysteresis && "hysteresis"].filter(Boolean).join(", ") : "";
-    return { port: need.bitName, direction: need.isClock ? "clock input" : need.direction, pin: pin?.pin ?? "–", bank: bank === undefined ? "–" : String(bank + 1), standard: pin?.standard ?? "–", options, how: !pin ? "–" : pin.automatic ? "itself" : "pin file" };
+    const options = pin
+      ? [
+          pin.drive !== 8 && `drive ${pin.drive} mA`,
+          pin.slew === "slow" && "slow slew",
+          pin.pull !== "none" && `pull ${pin.pull}`,
+          pin.hysteresis && "hysteresis",
+        ]
+          .filter(Boolean)
+          .join(", ")
+      : "";
+    return {
+      port: need.bitName,
+      direction: need.isClock ? "clock input" : need.direction,
+      pin: pin?.pin ?? "–",
+      bank: bank === undefined ? "–" : String(bank + 1),
+      standard: pin?.standard ?? "–",
+      options,
+      how: !pin ? "–" : pin.automatic ? "itself" : "pin file",
+    };
   });
 }

@@ -25,10 +25,42 @@ export function SlackHistogram({ slacksPs }: { slacksPs: Float32Array }) {
       chart.setOption({
         animation: false,
         grid: { left: 40, right: 16, top: 18, bottom: 34 },
-        tooltip: { trigger: "axis", formatter: (items: { dataIndex: number; value: number }[]) => { const [{ dataIndex, value }] = items; return `${((least + dataIndex * step) / 1000).toFixed(3)} to ${((least + (dataIndex + 1) * step) / 1000).toFixed(3)} ns: ${value}`; } },
-        xAxis: { type: "category", data: counts.map((_, i) => ((least + i * step) / 1000).toFixed(1)), name: "slack ns", nameLocation: "middle", nameGap: 20, nameTextStyle: { color: colour("--soft") }, axisLabel: { color: colour("--soft"), interval: 5 }, axisLine: { lineStyle: { color: colour("--line") } } },
-        yAxis: { type: "value", name: "endpoints", nameTextStyle: { color: colour("--soft"), align: "left" }, nameGap: 6, axisLabel: { color: colour("--soft") }, splitNumber: 2, splitLine: { lineStyle: { color: colour("--line") } } },
-        series: [{ type: "bar", data: counts.map((value, i) => ({ value, itemStyle: { color: colour(least + (i + 1) * step <= 0 || least + i * step < 0 ? "--bad" : "--indigo") } })), barCategoryGap: "12%" }],
+        tooltip: {
+          trigger: "axis",
+          formatter: (items: { dataIndex: number; value: number }[]) => {
+            const [{ dataIndex, value }] = items;
+            return `${((least + dataIndex * step) / 1000).toFixed(3)} to ${((least + (dataIndex + 1) * step) / 1000).toFixed(3)} ns: ${value}`;
+          },
+        },
+        xAxis: {
+          type: "category",
+          data: counts.map((_, i) => ((least + i * step) / 1000).toFixed(1)),
+          name: "slack ns",
+          nameLocation: "middle",
+          nameGap: 20,
+          nameTextStyle: { color: colour("--soft") },
+          axisLabel: { color: colour("--soft"), interval: 5 },
+          axisLine: { lineStyle: { color: colour("--line") } },
+        },
+        yAxis: {
+          type: "value",
+          name: "endpoints",
+          nameTextStyle: { color: colour("--soft"), align: "left" },
+          nameGap: 6,
+          axisLabel: { color: colour("--soft") },
+          splitNumber: 2,
+          splitLine: { lineStyle: { color: colour("--line") } },
+        },
+        series: [
+          {
+            type: "bar",
+            data: counts.map((value, i) => ({
+              value,
+              itemStyle: { color: colour(least + (i + 1) * step <= 0 || least + i * step < 0 ? "--bad" : "--indigo") },
+            })),
+            barCategoryGap: "12%",
+          },
+        ],
       });
     };
     draw();
@@ -42,5 +74,12 @@ export function SlackHistogram({ slacksPs }: { slacksPs: Float32Array }) {
     };
   }, [slacksPs]);
   if (slacksPs.length === 0) return <p className="self-center p-4 text-[13px] text-soft">No endpoint has a goal.</p>;
-  return <div ref={host} className="h-32 min-w-0" role="img" aria-label={`Histogram of the setup slack of ${slacksPs.length} endpoints`} />;
+  return (
+    <div
+      ref={host}
+      className="h-32 min-w-0"
+      role="img"
+      aria-label={`Histogram of the setup slack of ${slacksPs.length} endpoints`}
+    />
+  );
 }

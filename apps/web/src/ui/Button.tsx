@@ -8,6 +8,16 @@ const looks: Readonly<Record<Look, string>> = {
   danger: "border border-bad text-bad hover:bg-bad-wash",
 };
 
-export function Button({ look = "plain", className = "", ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { look?: Look }) {
-  return <button type="button" className={`inline-flex h-8 items-center gap-1.5 rounded-md px-3 text-sm whitespace-nowrap disabled:opacity-50 disabled:hover:brightness-100 ${looks[look]} ${className}`} {...rest} />;
+export function Button({
+  look = "plain",
+  className = "",
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { look?: Look }) {
+  return (
+    <button
+      type="button"
+      className={`inline-flex h-8 items-center gap-1.5 rounded-md px-3 text-sm whitespace-nowrap disabled:opacity-50 disabled:hover:brightness-100 ${looks[look]} ${className}`}
+      {...rest}
+    />
+  );
 }

@@ -1,14 +1,30 @@
 import { autocompletion, completeAnyWord } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap, indentWithTab } from "@codemirror/commands";
-import { bracketMatching, HighlightStyle, indentUnit, StreamLanguage, type StreamParser, syntaxHighlighting } from "@codemirror/language";
+import {
+  bracketMatching,
+  HighlightStyle,
+  indentUnit,
+  StreamLanguage,
+  type StreamParser,
+  syntaxHighlighting,
+} from "@codemirror/language";
 import { tcl } from "@codemirror/legacy-modes/mode/tcl";
 import { verilog } from "@codemirror/legacy-modes/mode/verilog";
 import { type Diagnostic, lintGutter, setDiagnostics } from "@codemirror/lint";
 import { highlightSelectionMatches, search, searchKeymap } from "@codemirror/search";
 import { EditorState, StateEffect, StateField } from "@codemirror/state";
-import { Decoration, type DecorationSet, drawSelection, EditorView, highlightActiveLine, highlightActiveLineGutter, keymap, lineNumbers } from "@codemirror/view";
-import { tags } from "@lezer/highlight";
+import {
+  Decoration,
+  type DecorationSet,
+  drawSelection,
+  EditorView,
+  highlightActiveLine,
+  highlightActiveLineGutter,
+  keymap,
+  lineNumbers,
+} from "@codemirror/view";
 import type { Finding } from "@gate-clock/core";
+import { tags } from "@lezer/highlight";
 import { useEffect, useRef } from "react";
 
 export type CodeLanguage = "verilog" | "sdc" | "pins";
@@ -43,7 +59,12 @@ const look = EditorView.theme({
   "&.cm-focused": { outline: "none" },
   ".cm-focus-line": { backgroundColor: "var(--indigo-wash)", boxShadow: "inset 3px 0 0 var(--indigo)" },
   ".cm-tooltip": { backgroundColor: "var(--panel)", border: "1px solid var(--line)", borderRadius: "6px" },
-  ".cm-diagnostic": { fontFamily: "var(--font-sans), sans-serif", fontSize: "13px", maxWidth: "32rem", whiteSpace: "pre-wrap" },
+  ".cm-diagnostic": {
+    fontFamily: "var(--font-sans), sans-serif",
+    fontSize: "13px",
+    maxWidth: "32rem",
+    whiteSpace: "pre-wrap",
+  },
   ".cm-panels": { backgroundColor: "var(--raised)", color: "var(--ink)" },
 });
 
@@ -56,7 +77,10 @@ const focusLineField = StateField.define<DecorationSet>({
       if (!effect.is(setFocusLine)) continue;
       const { doc } = transaction.state;
       const line = effect.value;
-      next = line === null || line > doc.lines || line < 1 ? Decoration.none : Decoration.set([Decoration.line({ class: "cm-focus-line" }).range(doc.line(line).from)]);
+      next =
+        line === null || line > doc.lines || line < 1
+          ? Decoration.none
+          : Decoration.set([Decoration.line({ class: "cm-focus-line" }).range(doc.line(line).from)]);
     }
     return next;
   },
@@ -90,8 +114,21 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
       state: EditorState.create({
         doc: startText.current,
         extensions: [
-          lineNumbers(), highlightActiveLineGutter(), highlightActiveLine(), history(), drawSelection(), bracketMatching(), lintGutter(), search({ top: true }), highlightSelectionMatches(),
-          indentUnit.of("  "), autocompletion({ override: [completeAnyWord] }), StreamLanguage.define(modes[language] as StreamParser<unknown>), syntaxHighlighting(highlight), look, focusLineField,
+          lineNumbers(),
+          highlightActiveLineGutter(),
+          highlightActiveLine(),
+          history(),
+          drawSelection(),
+          bracketMatching(),
+          lintGutter(),
+          search({ top: true }),
+          highlightSelectionMatches(),
+          indentUnit.of("  "),
+          autocompletion({ override: [completeAnyWord] }),
+          StreamLanguage.define(modes[language] as StreamParser<unknown>),
+          syntaxHighlighting(highlight),
+          look,
+          focusLineField,
           keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap, indentWithTab]),
           EditorView.contentAttributes.of({ "aria-label": label }),
           EditorView.updateListener.of((update) => {
@@ -116,7 +153,12 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
     let from = 0;
     while (from < old.length && from < text.length && old[from] === text[from]) from++;
     let tail = 0;
-    while (tail < old.length - from && tail < text.length - from && old[old.length - 1 - tail] === text[text.length - 1 - tail]) tail++;
+    while (
+      tail < old.length - from &&
+      tail < text.length - from &&
+      old[old.length - 1 - tail] === text[text.length - 1 - tail]
+    )
+      tail++;
     editor.dispatch({ changes: { from, to: old.length - tail, insert: text.slice(from, text.length - tail) } });
   }, [text]);
 
@@ -136,7 +178,8 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
       const to = Math.max(from, offset(place.endLine ?? place.line ?? 1, place.endColumn ?? place.column ?? 1));
       const oneLine = doc.lineAt(from).to;
       return {
-        from, to: Math.max(Math.min(to, oneLine), Math.min(from + 1, doc.length)),
+        from,
+        to: Math.max(Math.min(to, oneLine), Math.min(from + 1, doc.length)),
         severity: finding.severity === "note" ? "info" : finding.severity,
         message: finding.remedy ? `${finding.message}\n${finding.remedy}` : finding.message,
         actions: finding.edit && onRepair ? [{ name: finding.edit.label, apply: () => onRepair(finding) }] : undefined,
@@ -152,7 +195,10 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
     editor.dispatch({ effects: setFocusLine.of(focusLine) });
     if (focusLine === null || focusLine > editor.state.doc.lines) return;
     const line = editor.state.doc.line(focusLine);
-    editor.dispatch({ selection: { anchor: line.from }, effects: EditorView.scrollIntoView(line.from, { y: "center" }) });
+    editor.dispatch({
+      selection: { anchor: line.from },
+      effects: EditorView.scrollIntoView(line.from, { y: "center" }),
+    });
   }, [focusLine, fileId]);
 
   return <div ref={host} className="h-full min-h-0 overflow-hidden" data-testid="code-editor" />;

@@ -1,4 +1,12 @@
-import { type ColumnDef, flexRender, getCoreRowModel, getFilteredRowModel, getSortedRowModel, type SortingState, useReactTable } from "@tanstack/react-table";
+import {
+  type ColumnDef,
+  flexRender,
+  getCoreRowModel,
+  getFilteredRowModel,
+  getSortedRowModel,
+  type SortingState,
+  useReactTable,
+} from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp, Copy, Search } from "lucide-react";
 import { useRef, useState } from "react";
@@ -27,16 +35,34 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
   const [filter, setFilter] = useState("");
   const [isCopied, setCopied] = useState(false);
   const table = useReactTable({
-    data: rows as T[], columns, state: { sorting, globalFilter: filter }, onSortingChange: setSorting, onGlobalFilterChange: setFilter, getRowId: rowId, columnResizeMode: "onChange",
-    getCoreRowModel: getCoreRowModel(), getSortedRowModel: getSortedRowModel(), getFilteredRowModel: getFilteredRowModel(), globalFilterFn: "includesString",
+    data: rows as T[],
+    columns,
+    state: { sorting, globalFilter: filter },
+    onSortingChange: setSorting,
+    onGlobalFilterChange: setFilter,
+    getRowId: rowId,
+    columnResizeMode: "onChange",
+    getCoreRowModel: getCoreRowModel(),
+    getSortedRowModel: getSortedRowModel(),
+    getFilteredRowModel: getFilteredRowModel(),
+    globalFilterFn: "includesString",
   });
   const scroller = useRef<HTMLDivElement>(null);
   const visible = table.getRowModel().rows;
-  const virtual = useVirtualizer({ count: visible.length, getScrollElement: () => scroller.current, estimateSize: () => 28, overscan: 12 });
+  const virtual = useVirtualizer({
+    count: visible.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => 28,
+    overscan: 12,
+  });
   const copy = async () => {
-    const quote = (value: unknown) => (/[",\n]/.test(String(value ?? "")) ? `"${String(value).replaceAll('"', '""')}"` : String(value ?? ""));
+    const quote = (value: unknown) =>
+      /[",\n]/.test(String(value ?? "")) ? `"${String(value).replaceAll('"', '""')}"` : String(value ?? "");
     const leaf = table.getVisibleLeafColumns();
-    const lines = [leaf.map((column) => quote(column.columnDef.header)), ...visible.map((row) => leaf.map((column) => quote(row.getValue(column.id))))];
+    const lines = [
+      leaf.map((column) => quote(column.columnDef.header)),
+      ...visible.map((row) => leaf.map((column) => quote(row.getValue(column.id)))),
+    ];
     await navigator.clipboard.writeText(lines.map((line) => line.join(",")).join("\n"));
     setCopied(true);
     setTimeout(() => setCopied(false), 1500);
@@ -49,25 +75,64 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
       virtual.scrollToIndex(visible.indexOf(next));
     }
   };
-  const template = table.getVisibleLeafColumns().map((column) => `${column.getSize()}px`).join(" ");
+  const template = table
+    .getVisibleLeafColumns()
+    .map((column) => `${column.getSize()}px`)
+    .join(" ");
   return (
     <div className="flex h-full min-h-0 flex-col">
       <div className="flex shrink-0 items-center gap-2 border-b border-line px-3 py-1.5">
         <Search className="size-3.5 text-soft" aria-hidden />
-        <input aria-label={`Filter ${label}`} placeholder={`Filter ${rows.length} rows`} value={filter} onChange={(event) => setFilter(event.target.value)} className="h-6 min-w-0 flex-1 bg-transparent text-[13px]" />
-        <Button look="quiet" className="h-6 px-2 text-xs" onClick={() => void copy()}><Copy className="size-3" /> {isCopied ? "Copied" : "Copy as CSV"}</Button>
+        <input
+          aria-label={`Filter ${label}`}
+          placeholder={`Filter ${rows.length} rows`}
+          value={filter}
+          onChange={(event) => setFilter(event.target.value)}
+          className="h-6 min-w-0 flex-1 bg-transparent text-[13px]"
+        />
+        <Button look="quiet" className="h-6 px-2 text-xs" onClick={() => void copy()}>
+          <Copy className="size-3" /> {isCopied ? "Copied" : "Copy as CSV"}
+        </Button>
       </div>
       {/* biome-ignore lint/a11y/useSemanticElements: a virtual list of thousands of rows cannot be a table element */}
-      <div ref={scroller} className="min-h-0 flex-1 overflow-auto" role="table" aria-label={label} tabIndex={0} onKeyDown={(event) => { if (event.key === "ArrowDown") { event.preventDefault(); move(1); } if (event.key === "ArrowUp") { event.preventDefault(); move(-1); } }}>
-        <div className="sticky top-0 z-10 grid w-max min-w-full border-b border-line bg-cloth text-xs text-soft" style={{ gridTemplateColumns: template }} role="row">
+      <div
+        ref={scroller}
+        className="min-h-0 flex-1 overflow-auto"
+        role="table"
+        aria-label={label}
+        tabIndex={0}
+        onKeyDown={(event) => {
+          if (event.key === "ArrowDown") {
+            event.preventDefault();
+            move(1);
+          }
+          if (event.key === "ArrowUp") {
+            event.preventDefault();
+            move(-1);
+          }
+        }}
+      >
+        <div
+          className="sticky top-0 z-10 grid w-max min-w-full border-b border-line bg-cloth text-xs text-soft"
+          style={{ gridTemplateColumns: template }}
+          role="row"
+        >
           {table.getFlatHeaders().map((header) => (
             <div key={header.id} role="columnheader" className="relative">
-              <button type="button" className={`flex w-full items-center gap-1 px-3 py-1.5 font-semibold ${header.column.columnDef.meta?.isNumber ? "justify-end" : ""}`} onClick={header.column.getToggleSortingHandler()}>
+              <button
+                type="button"
+                className={`flex w-full items-center gap-1 px-3 py-1.5 font-semibold ${header.column.columnDef.meta?.isNumber ? "justify-end" : ""}`}
+                onClick={header.column.getToggleSortingHandler()}
+              >
                 {flexRender(header.column.columnDef.header, header.getContext())}
                 {header.column.getIsSorted() === "asc" && <ArrowUp className="size-3" aria-label="ascending" />}
                 {header.column.getIsSorted() === "desc" && <ArrowDown className="size-3" aria-label="descending" />}
               </button>
-              <span aria-hidden onMouseDown={header.getResizeHandler()} className="absolute top-0 right-0 h-full w-1.5 cursor-col-resize hover:bg-indigo" />
+              <span
+                aria-hidden
+                onMouseDown={header.getResizeHandler()}
+                className="absolute top-0 right-0 h-full w-1.5 cursor-col-resize hover:bg-indigo"
+              />
             </div>
           ))}
         </div>
@@ -78,15 +143,28 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
               // biome-ignore lint/a11y/useKeyWithClickEvents: arrow keys on the table do the same
               // biome-ignore lint/a11y/useSemanticElements: see above
               // biome-ignore lint/a11y/useFocusableInteractive: the table takes the focus
-              <div key={row.id} role="row" aria-selected={row.id === selectedId} onClick={() => onSelect?.(row.original)} data-testid={`row-${row.id}`}
+              <div
+                key={row.id}
+                role="row"
+                aria-selected={row.id === selectedId}
+                onClick={() => onSelect?.(row.original)}
+                data-testid={`row-${row.id}`}
                 className={`absolute left-0 grid w-full items-center border-b border-line/60 text-[13px] ${row.id === selectedId ? "bg-indigo-wash" : onSelect ? "cursor-pointer hover:bg-raised" : ""}`}
-                style={{ gridTemplateColumns: template, height: item.size, transform: `translateY(${item.start}px)` }}>
+                style={{ gridTemplateColumns: template, height: item.size, transform: `translateY(${item.start}px)` }}
+              >
                 {row.getVisibleCells().map((cell) => {
                   const { meta } = cell.column.columnDef;
                   return (
                     // biome-ignore lint/a11y/useSemanticElements: see above
                     // biome-ignore lint/a11y/useFocusableInteractive: the table takes the focus
-                    <div key={cell.id} role="cell" className={`truncate px-3 ${meta?.isNumber ? "tabular text-right" : ""} ${meta?.isMono ? "font-mono text-xs" : ""}`} title={String(cell.getValue() ?? "")}>{flexRender(cell.column.columnDef.cell, cell.getContext())}</div>
+                    <div
+                      key={cell.id}
+                      role="cell"
+                      className={`truncate px-3 ${meta?.isNumber ? "tabular text-right" : ""} ${meta?.isMono ? "font-mono text-xs" : ""}`}
+                      title={String(cell.getValue() ?? "")}
+                    >
+                      {flexRender(cell.column.columnDef.cell, cell.getContext())}
+                    </div>
                   );
                 })}
               </div>

@@ -31,7 +31,13 @@ export function FindingList({ findings, onPlace, onRepair }: Props) {
             <div className="min-w-0 flex-1">
               <p className="break-words">
                 {where && place.file && onPlace ? (
-                  <button type="button" className="mr-2 font-mono text-xs text-indigo underline" onClick={() => onPlace(place)}>{where}</button>
+                  <button
+                    type="button"
+                    className="mr-2 font-mono text-xs text-indigo underline"
+                    onClick={() => onPlace(place)}
+                  >
+                    {where}
+                  </button>
                 ) : (
                   where && <span className="mr-2 font-mono text-xs text-soft">{where}</span>
                 )}
@@ -39,7 +45,11 @@ export function FindingList({ findings, onPlace, onRepair }: Props) {
               </p>
               {finding.remedy && <p className="text-[13px] text-soft">{finding.remedy}</p>}
             </div>
-            {finding.edit && onRepair && <Button look="plain" className="h-7 self-center" onClick={() => onRepair(finding)}>{finding.edit.label}</Button>}
+            {finding.edit && onRepair && (
+              <Button look="plain" className="h-7 self-center" onClick={() => onRepair(finding)}>
+                {finding.edit.label}
+              </Button>
+            )}
           </li>
         );
       })}

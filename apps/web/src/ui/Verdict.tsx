@@ -3,16 +3,41 @@ import type { ReactNode } from "react";
 
 export type Tone = "good" | "warn" | "bad" | "open" | "plain";
 const icons = { good: CircleCheck, warn: TriangleAlert, bad: CircleX, open: Clock, plain: Info };
-const colours: Readonly<Record<Tone, string>> = { good: "text-good", warn: "text-warn", bad: "text-bad", open: "text-soft", plain: "text-indigo" };
+const colours: Readonly<Record<Tone, string>> = {
+  good: "text-good",
+  warn: "text-warn",
+  bad: "text-bad",
+  open: "text-soft",
+  plain: "text-indigo",
+};
 
 /** One sentence and one figure at the top of each station: the answer that the engineer came for. */
-export function Verdict({ tone, figure, unit, children, aside }: { tone: Tone; figure?: string; unit?: string; children: ReactNode; aside?: ReactNode }) {
+export function Verdict({
+  tone,
+  figure,
+  unit,
+  children,
+  aside,
+}: {
+  tone: Tone;
+  figure?: string;
+  unit?: string;
+  children: ReactNode;
+  aside?: ReactNode;
+}) {
   const Icon = icons[tone];
   return (
-    <header className="flex min-h-16 shrink-0 items-center gap-4 border-b border-line bg-panel px-5 py-2.5" data-testid="verdict" data-tone={tone}>
+    <header
+      className="flex min-h-16 shrink-0 items-center gap-4 border-b border-line bg-panel px-5 py-2.5"
+      data-testid="verdict"
+      data-tone={tone}
+    >
       <Icon className={`size-6 shrink-0 ${colours[tone]}`} aria-hidden />
       {figure && (
-        <div className={`tabular text-3xl leading-none font-semibold tracking-tight whitespace-nowrap ${colours[tone]}`} data-testid="verdict-figure">
+        <div
+          className={`tabular text-3xl leading-none font-semibold tracking-tight whitespace-nowrap ${colours[tone]}`}
+          data-testid="verdict-figure"
+        >
           {figure}
           {unit && <span className="ml-1 text-sm font-medium text-soft">{unit}</span>}
         </div>

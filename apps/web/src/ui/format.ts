@@ -1,6 +1,8 @@
 /** Numbers as people read them: ns to 3 places, MHz and percent to 1. */
-export const formatNs = (ps: number | null | undefined): string => (ps === null || ps === undefined ? "–" : (ps / 1000).toFixed(3));
-export const formatMhz = (mhz: number | null | undefined): string => (mhz === null || mhz === undefined ? "–" : mhz.toFixed(1));
+export const formatNs = (ps: number | null | undefined): string =>
+  ps === null || ps === undefined ? "–" : (ps / 1000).toFixed(3);
+export const formatMhz = (mhz: number | null | undefined): string =>
+  mhz === null || mhz === undefined ? "–" : mhz.toFixed(1);
 export const formatPercent = (value: number): string => value.toFixed(1);
 
 export function formatCount(value: number): string {
@@ -8,12 +10,20 @@ export function formatCount(value: number): string {
 }
 
 export function formatBytes(bytes: number): string {
-  return bytes < 1024 ? `${bytes} B` : bytes < 1024 ** 2 ? `${(bytes / 1024).toFixed(1)} KiB` : `${(bytes / 1024 ** 2).toFixed(1)} MiB`;
+  return bytes < 1024
+    ? `${bytes} B`
+    : bytes < 1024 ** 2
+      ? `${(bytes / 1024).toFixed(1)} KiB`
+      : `${(bytes / 1024 ** 2).toFixed(1)} MiB`;
 }
 
 export function formatDuration(ms: number | null): string {
   if (ms === null) return "";
-  return ms < 1000 ? `${Math.round(ms)} ms` : ms < 60_000 ? `${(ms / 1000).toFixed(1)} s` : `${Math.floor(ms / 60_000)} min ${Math.round((ms % 60_000) / 1000)} s`;
+  return ms < 1000
+    ? `${Math.round(ms)} ms`
+    : ms < 60_000
+      ? `${(ms / 1000).toFixed(1)} s`
+      : `${Math.floor(ms / 60_000)} min ${Math.round((ms % 60_000) / 1000)} s`;
 }
 
 export function formatWhen(iso: string): string {

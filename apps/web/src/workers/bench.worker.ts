@@ -15,7 +15,9 @@ export interface ChainEntry {
   readonly idcode: string;
   readonly name: string;
 }
-export type ProgramResult = { readonly ok: true; readonly clocks: number; readonly elapsedMs: number } | { readonly ok: false; readonly reason: string };
+export type ProgramResult =
+  | { readonly ok: true; readonly clocks: number; readonly elapsedMs: number }
+  | { readonly ok: false; readonly reason: string };
 
 const frameMs = 33;
 /** Share of a frame that may go into computing; the rest keeps the worker able to answer. */
@@ -52,7 +54,12 @@ function frame(): void {
     // what could not be caught up is let go: the board then runs slower than real time, and says so
     if (debt > board.frequencyHz / 5) debt = 0;
   } else pace = 0;
-  lastShown = { pace, topHz: cyclesPerMs * 1000, tables: board.device.circuit?.tableCount ?? 0, flipFlops: board.device.circuit?.flipFlopCount ?? 0 };
+  lastShown = {
+    pace,
+    topHz: cyclesPerMs * 1000,
+    tables: board.device.circuit?.tableCount ?? 0,
+    flipFlops: board.device.circuit?.flipFlopCount ?? 0,
+  };
   listener({ ...lastShown, state: board.state() });
 }
 
@@ -75,7 +82,9 @@ const bench = {
   },
   findChain(): ChainEntry[] {
     if (!board?.powered || !cable) return [];
-    return cable.findDevices().map((code) => ({ idcode: hex32(code), name: partByIdcode(code)?.name ?? "unknown part" }));
+    return cable
+      .findDevices()
+      .map((code) => ({ idcode: hex32(code), name: partByIdcode(code)?.name ?? "unknown part" }));
   },
   program(file: Uint8Array, onProgress: (fraction: number) => void): ProgramResult {
     if (!board?.powered || !cable) return { ok: false, reason: "the board has no power" };
@@ -87,7 +96,8 @@ const bench = {
     debt = 0;
     lastFrame = performance.now();
     frame();
-    if ((status & statusBit.configured) === 0) return { ok: false, reason: board.device.refusal ?? "the part did not start" };
+    if ((status & statusBit.configured) === 0)
+      return { ok: false, reason: board.device.refusal ?? "the part did not start" };
     return { ok: true, clocks: cable.clocks - before, elapsedMs: performance.now() - start };
   },
   setSwitch(index: number, on: boolean): void {

@@ -39,7 +39,8 @@ export function assemble(layout: LayoutInputs): Uint8Array {
     if (lut >= 0) {
       const firstPin = graph.tileFirst[tile] + fabric.pattern(tile).byName.get(`L${slot}.0`)!;
       const places: number[] = [];
-      for (let i = netlist.inputStart[lut]; i < netlist.inputStart[lut + 1]; i++) places.push(routed.pinNode[i] - firstPin);
+      for (let i = netlist.inputStart[lut]; i < netlist.inputStart[lut + 1]; i++)
+        places.push(routed.pinNode[i] - firstPin);
       const mask = permuteMask(netlist.maskLow[lut], netlist.maskHigh[lut], places);
       config.setMask(tile, slot, mask.low, mask.high);
     }
@@ -51,7 +52,8 @@ export function assemble(layout: LayoutInputs): Uint8Array {
     config.set(tile, `asyncReset${slot}`, modes & ffMode.asyncReset ? 1 : 0);
     config.set(tile, `bypass${slot}`, packed.elementJoined[e] ? 0 : 1);
     config.set(tile, "clockFalling", modes & ffMode.clockFalling ? 1 : 0);
-    if (netlist.inputNet[netlist.inputStart[ff] + ffPin.enable] >= 0) config.set(tile, `enableUsed${Math.floor(slot / family.elementsPerGroup)}`, 1);
+    if (netlist.inputNet[netlist.inputStart[ff] + ffPin.enable] >= 0)
+      config.set(tile, `enableUsed${Math.floor(slot / family.elementsPerGroup)}`, 1);
   }
   // pads
   const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin]));
@@ -66,7 +68,11 @@ export function assemble(layout: LayoutInputs): Uint8Array {
         config.set(tile, `drive${index}`, driveCodes[pin.drive]);
         config.set(tile, `slew${index}`, pin.slew === "slow" ? 1 : 0);
       }
-      config.set(tile, `standard${index}`, family.standards.findIndex((standard) => standard.name === pin.standard) + 1);
+      config.set(
+        tile,
+        `standard${index}`,
+        family.standards.findIndex((standard) => standard.name === pin.standard) + 1,
+      );
       config.set(tile, `pull${index}`, pullCodes[pin.pull]);
       config.set(tile, `hysteresis${index}`, pin.hysteresis ? 1 : 0);
     });

@@ -19,7 +19,12 @@ export interface BitstreamOptions {
 }
 
 /** Configuration memory to file: lead-in, header, frames column by column, whole-file check. */
-export function encodeBitstream(memory: Uint8Array, part: Part, designKey: string, options: BitstreamOptions): Uint8Array {
+export function encodeBitstream(
+  memory: Uint8Array,
+  part: Part,
+  designKey: string,
+  options: BitstreamOptions,
+): Uint8Array {
   const map = configMap(part);
   const frames: Uint8Array[] = [];
   for (let x = 0; x + 1 < map.columnByte.length; x++) {
@@ -70,7 +75,16 @@ export interface BitstreamHeader {
   readonly blankOmitted: boolean;
 }
 
-export type BitstreamFault = "no-sync" | "bad-version" | "wrong-idcode" | "header-crc" | "short-file" | "frame-crc" | "bad-address" | "file-crc" | "wrong-size";
+export type BitstreamFault =
+  | "no-sync"
+  | "bad-version"
+  | "wrong-idcode"
+  | "header-crc"
+  | "short-file"
+  | "frame-crc"
+  | "bad-address"
+  | "file-crc"
+  | "wrong-size";
 
 export const faultText: Readonly<Record<BitstreamFault, string>> = {
   "no-sync": "no sync word was found: this is not a bitstream",
@@ -84,7 +98,9 @@ export const faultText: Readonly<Record<BitstreamFault, string>> = {
   "wrong-size": "the configuration memory of this part has another size",
 };
 
-export type DecodedBitstream = { readonly ok: true; readonly header: BitstreamHeader; readonly memory: Uint8Array } | { readonly ok: false; readonly fault: BitstreamFault; readonly detail: string };
+export type DecodedBitstream =
+  | { readonly ok: true; readonly header: BitstreamHeader; readonly memory: Uint8Array }
+  | { readonly ok: false; readonly fault: BitstreamFault; readonly detail: string };
 
 /** Header alone, without a part; null if the file has none. */
 export function readHeader(file: Uint8Array): BitstreamHeader | null {
@@ -112,15 +128,23 @@ function findSync(file: Uint8Array): number {
 
 /** File to configuration memory, as the part checks it: any fault refuses the whole. */
 export function decodeBitstream(file: Uint8Array, part: Part): DecodedBitstream {
-  const fail = (fault: BitstreamFault, detail: string = faultText[fault]): DecodedBitstream => ({ ok: false, fault, detail });
+  const fail = (fault: BitstreamFault, detail: string = faultText[fault]): DecodedBitstream => ({
+    ok: false,
+    fault,
+    detail,
+  });
   const sync = findSync(file);
   if (sync < 0) return fail("no-sync");
   if (sync + headerBytes > file.length) return fail("short-file");
   const header = readHeader(file);
   if (!header) return fail("header-crc");
-  if (header.version !== formatVersion) return fail("bad-version", `format version ${header.version}, this part knows ${formatVersion}`);
+  if (header.version !== formatVersion)
+    return fail("bad-version", `format version ${header.version}, this part knows ${formatVersion}`);
   if (header.idcode !== part.die.idcode) {
-    return fail("wrong-idcode", `the bitstream is for IDCODE ${hex32(header.idcode)}, this part has ${hex32(part.die.idcode)}`);
+    return fail(
+      "wrong-idcode",
+      `the bitstream is for IDCODE ${hex32(header.idcode)}, this part has ${hex32(part.die.idcode)}`,
+    );
   }
   const map = configMap(part);
   if (header.memoryBytes !== map.byteCount) return fail("wrong-size");
@@ -134,13 +158,22 @@ export function decodeBitstream(file: Uint8Array, part: Part): DecodedBitstream 
     const length = view.getUint16(at + 4, true);
     if (length > framePayload) return fail("frame-crc", `frame ${n} has an impossible length`);
     if (at + frameHeader + length + 4 > file.length) return fail("short-file");
-    if (view.getUint32(at + frameHeader + length, true) !== crc32c(file, at, at + frameHeader + length)) return fail("frame-crc", `the CRC of frame ${n} (column ${column}, part ${minor}) is wrong`);
-    if (column + 1 >= map.columnByte.length || map.columnByte[column] + minor * framePayload + length > map.columnByte[column + 1]) return fail("bad-address");
-    memory.set(file.subarray(at + frameHeader, at + frameHeader + length), map.columnByte[column] + minor * framePayload);
+    if (view.getUint32(at + frameHeader + length, true) !== crc32c(file, at, at + frameHeader + length))
+      return fail("frame-crc", `the CRC of frame ${n} (column ${column}, part ${minor}) is wrong`);
+    if (
+      column + 1 >= map.columnByte.length ||
+      map.columnByte[column] + minor * framePayload + length > map.columnByte[column + 1]
+    )
+      return fail("bad-address");
+    memory.set(
+      file.subarray(at + frameHeader, at + frameHeader + length),
+      map.columnByte[column] + minor * framePayload,
+    );
     at += frameHeader + length + 4;
   }
   if (at + 8 > file.length) return fail("short-file");
-  if (view.getUint16(at, true) !== endMark || view.getUint32(at + 4, true) !== crc32c(file, 0, at + 4)) return fail("file-crc");
+  if (view.getUint16(at, true) !== endMark || view.getUint32(at + 4, true) !== crc32c(file, 0, at + 4))
+    return fail("file-crc");
   return { ok: true, header, memory };
 }
 

@@ -4,4 +4,12 @@
  */
 export { assemble } from "./assemble.ts";
 export { type ConfigMap, configMap, readBits, TileConfig, writeBits } from "./config-map.ts";
-export { type BitstreamFault, type BitstreamHeader, decodeBitstream, encodeBitstream, faultText, hex32, readHeader } from "./format.ts";
+export {
+  type BitstreamFault,
+  type BitstreamHeader,
+  decodeBitstream,
+  encodeBitstream,
+  faultText,
+  hex32,
+  readHeader,
+} from "./format.ts";

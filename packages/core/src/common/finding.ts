@@ -60,7 +60,7 @@ export interface StageResult<T> {
   readonly findings: Finding[];
 }
 
-/** Nearest name by edit distance (Wagner and Fischer 1974), or null if nothing is close enough to suggest. */
+/** Nearest name by edit distance with swaps of neighbours (Damerau 1964), or null if nothing is close enough to suggest. */
 export function nearestName(name: string, candidates: Iterable<string>): string | null {
   let best: string | null = null;
   let bestDistance = Math.max(1, Math.floor(name.length / 3)) + 1;
@@ -77,15 +77,19 @@ export function nearestName(name: string, candidates: Iterable<string>): string 
 
 function editDistance(a: string, b: string, limit: number): number {
   let previous = Array.from({ length: b.length + 1 }, (_, j) => j);
+  let beforeThat = previous;
   for (let i = 1; i <= a.length; i++) {
     const row = [i];
     let least = i;
     for (let j = 1; j <= b.length; j++) {
-      const cost = Math.min(previous[j] + 1, row[j - 1] + 1, previous[j - 1] + (a[i - 1] === b[j - 1] ? 0 : 1));
+      let cost = Math.min(previous[j] + 1, row[j - 1] + 1, previous[j - 1] + (a[i - 1] === b[j - 1] ? 0 : 1));
+      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1])
+        cost = Math.min(cost, beforeThat[j - 2] + 1);
       row.push(cost);
       least = Math.min(least, cost);
     }
     if (least >= limit) return limit;
+    beforeThat = previous;
     previous = row;
   }
   return previous[b.length];

@@ -26,7 +26,13 @@ export interface ParsedPin {
   readonly place: Place;
 }
 
-export const defaultPinOptions: PinOptions = { standard: "LVCMOS33", drive: 8, slew: "fast", pull: "none", hysteresis: false };
+export const defaultPinOptions: PinOptions = {
+  standard: "LVCMOS33",
+  drive: 8,
+  slew: "fast",
+  pull: "none",
+  hysteresis: false,
+};
 
 const optionValues: Readonly<Record<string, readonly string[]>> = {
   drive: ["4", "8", "12"],
@@ -42,14 +48,26 @@ export function parsePins(files: readonly SourceFile[]): { pins: ParsedPin[]; fi
   const sources = new SourceSet(files);
   for (const file of sources.files) {
     if (file.text.includes("\0")) {
-      findings.push({ code: "pins/not-text", severity: "error", place: { file: file.name, line: 1, column: 1 }, message: `${file.name} is not a text file.`, remedy: "Replace it with a pin file." });
+      findings.push({
+        code: "pins/not-text",
+        severity: "error",
+        place: { file: file.name, line: 1, column: 1 },
+        message: `${file.name} is not a text file.`,
+        remedy: "Replace it with a pin file.",
+      });
       continue;
     }
     let reported = 0;
     file.text.split(/\r\n|\r|\n/).forEach((raw, index) => {
       const line = raw.replace(/#.*$/, "");
       if (!line.trim() || reported > 50) return;
-      const place = (column: number, length: number): Place => ({ file: file.name, line: index + 1, column: column + 1, endLine: index + 1, endColumn: column + 1 + length });
+      const place = (column: number, length: number): Place => ({
+        file: file.name,
+        line: index + 1,
+        column: column + 1,
+        endLine: index + 1,
+        endColumn: column + 1 + length,
+      });
       const error = (code: string, column: number, length: number, message: string, remedy: string) => {
         reported++;
         findings.push({ code, severity: "error", place: place(column, length), message, remedy });
@@ -57,7 +75,13 @@ export function parsePins(files: readonly SourceFile[]): { pins: ParsedPin[]; fi
       const match = /^\s*(\S+)\s+at\s+(\S+)(.*)$/.exec(line);
       if (!match) {
         const from = line.search(/\S/);
-        error("pins/syntax", from, line.trim().length, "This line is not 'PORT at PIN'.", "Write, for instance, lamp[0] at E3 LVCMOS33.");
+        error(
+          "pins/syntax",
+          from,
+          line.trim().length,
+          "This line is not 'PORT at PIN'.",
+          "Write, for instance, lamp[0] at E3 LVCMOS33.",
+        );
         return;
       }
       const [, port, pin, rest] = match;
@@ -76,17 +100,33 @@ export function parsePins(files: readonly SourceFile[]): { pins: ParsedPin[]; fi
         const allowed = optionValues[key];
         if (!allowed) {
           const near = nearestName(key, Object.keys(optionValues));
-          error("pins/option", at, text.length, `There is no pin option '${key}'.`, near ? `Did you mean '${near}'?` : `The options are ${Object.keys(optionValues).join(", ")}.`);
+          error(
+            "pins/option",
+            at,
+            text.length,
+            `There is no pin option '${key}'.`,
+            near ? `Did you mean '${near}'?` : `The options are ${Object.keys(optionValues).join(", ")}.`,
+          );
           ok = false;
         } else if (!allowed.includes(value)) {
-          error("pins/option", at, text.length, `'${value}' is no value for ${key}.`, `Use one of ${allowed.join(", ")}.`);
+          error(
+            "pins/option",
+            at,
+            text.length,
+            `'${value}' is no value for ${key}.`,
+            `Use one of ${allowed.join(", ")}.`,
+          );
           ok = false;
         } else if (key === "drive") options.drive = Number(value) as 4 | 8 | 12;
         else if (key === "slew") options.slew = value as "fast" | "slow";
         else if (key === "pull") options.pull = value as "none" | "up" | "down";
         else options.hysteresis = value === "on";
       }
-      if (ok) pins.push({ assignment: { port, pin: pin.toUpperCase(), ...options }, place: place(line.search(/\S/), line.trim().length) });
+      if (ok)
+        pins.push({
+          assignment: { port, pin: pin.toUpperCase(), ...options },
+          place: place(line.search(/\S/), line.trim().length),
+        });
     });
   }
   return { pins, findings };
@@ -124,41 +164,76 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
   const byPort = new Map<string, ParsedPin>();
   const byPin = new Map<string, ParsedPin>();
   const bankVolts = new Map<number, { volts: number; first: ParsedPin }>();
-  const error = (code: string, place: Place, message: string, remedy: string, related?: Finding["related"]) => findings.push({ code, severity: "error", place, message, remedy, related });
+  const error = (code: string, place: Place, message: string, remedy: string, related?: Finding["related"]) =>
+    findings.push({ code, severity: "error", place, message, remedy, related });
 
   for (const entry of parsed) {
     const { assignment, place } = entry;
     const need = needByName.get(assignment.port);
     if (!need) {
       const near = nearestName(assignment.port, needByName.keys());
-      error("pins/unknown-port", place, `The top module has no port bit '${assignment.port}'.`, near ? `Did you mean '${near}'?` : "Correct the name, with its index for a vector, or delete the line.");
+      error(
+        "pins/unknown-port",
+        place,
+        `The top module has no port bit '${assignment.port}'.`,
+        near ? `Did you mean '${near}'?` : "Correct the name, with its index for a vector, or delete the line.",
+      );
       continue;
     }
     const pin = part.pinByName.get(assignment.pin);
     if (!pin) {
       const near = nearestName(assignment.pin, part.pinByName.keys());
-      error("pins/unknown-pin", place, `${part.name} has no signal pin '${assignment.pin}'.`, near ? `Did you mean ${near}?` : "Pins are a side letter and a number, such as N17.");
+      error(
+        "pins/unknown-pin",
+        place,
+        `${part.name} has no signal pin '${assignment.pin}'.`,
+        near ? `Did you mean ${near}?` : "Pins are a side letter and a number, such as N17.",
+      );
       continue;
     }
     const standard = part.family.standards.find((candidate) => candidate.name === assignment.standard);
     if (!standard) {
-      const near = nearestName(assignment.standard, part.family.standards.map((candidate) => candidate.name));
-      error("pins/unknown-standard", place, `${part.family.name} has no I/O standard '${assignment.standard}'.`, near ? `Did you mean ${near}?` : `It has ${part.family.standards.map((candidate) => candidate.name).join(", ")}.`);
+      const near = nearestName(
+        assignment.standard,
+        part.family.standards.map((candidate) => candidate.name),
+      );
+      error(
+        "pins/unknown-standard",
+        place,
+        `${part.family.name} has no I/O standard '${assignment.standard}'.`,
+        near
+          ? `Did you mean ${near}?`
+          : `It has ${part.family.standards.map((candidate) => candidate.name).join(", ")}.`,
+      );
       continue;
     }
     const samePort = byPort.get(assignment.port);
     if (samePort) {
-      error("pins/duplicate-port", place, `'${assignment.port}' is placed twice.`, "Delete one of the two lines.", [{ place: samePort.place, message: "First placed here." }]);
+      error("pins/duplicate-port", place, `'${assignment.port}' is placed twice.`, "Delete one of the two lines.", [
+        { place: samePort.place, message: "First placed here." },
+      ]);
       continue;
     }
     const samePin = byPin.get(assignment.pin);
     if (samePin) {
-      error("pins/duplicate-pin", place, `Pin ${assignment.pin} is taken by '${samePin.assignment.port}' already.`, "Choose another pin for one of them.", [{ place: samePin.place, message: "First used here." }]);
+      error(
+        "pins/duplicate-pin",
+        place,
+        `Pin ${assignment.pin} is taken by '${samePin.assignment.port}' already.`,
+        "Choose another pin for one of them.",
+        [{ place: samePin.place, message: "First used here." }],
+      );
       continue;
     }
     const bank = bankVolts.get(pin.bank);
     if (bank && bank.volts !== standard.volts) {
-      error("pins/bank-voltage", place, `${assignment.standard} needs ${standard.volts} V, but '${bank.first.assignment.port}' sets bank ${pin.bank + 1} to ${bank.volts} V.`, "Use one voltage in each bank.", [{ place: bank.first.place, message: "Voltage set here." }]);
+      error(
+        "pins/bank-voltage",
+        place,
+        `${assignment.standard} needs ${standard.volts} V, but '${bank.first.assignment.port}' sets bank ${pin.bank + 1} to ${bank.volts} V.`,
+        "Use one voltage in each bank.",
+        [{ place: bank.first.place, message: "Voltage set here." }],
+      );
       continue;
     }
     if (!bank) bankVolts.set(pin.bank, { volts: standard.volts, first: entry });
@@ -168,14 +243,20 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
         severity: "warning",
         place,
         message: `'${assignment.port}' is a clock, but ${pin.name} has no way to the clock network.`,
-        remedy: `It will use ordinary wires, with more skew. Clock pins are ${part.pins.filter((candidate) => candidate.isClock).map((candidate) => candidate.name).join(", ")}.`,
+        remedy: `It will use ordinary wires, with more skew. Clock pins are ${part.pins
+          .filter((candidate) => candidate.isClock)
+          .map((candidate) => candidate.name)
+          .join(", ")}.`,
       });
     }
     byPort.set(assignment.port, entry);
     byPin.set(assignment.pin, entry);
   }
 
-  const plan: (PinAssignment & { automatic: boolean })[] = [...byPort.values()].map((entry) => ({ ...entry.assignment, automatic: false }));
+  const plan: (PinAssignment & { automatic: boolean })[] = [...byPort.values()].map((entry) => ({
+    ...entry.assignment,
+    automatic: false,
+  }));
   const open = needs.filter((need) => !byPort.has(need.bitName));
   const volts33 = (bank: number) => (bankVolts.get(bank)?.volts ?? 3.3) === 3.3;
   const free = part.pins.filter((pin) => !byPin.has(pin.name) && volts33(pin.bank));
@@ -189,9 +270,18 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
     else plan.push({ port: need.bitName, pin: pin.name, ...defaultPinOptions, automatic: true });
   }
   if (missing.length) {
-    error("pins/too-few", { object: missing[0] }, `${part.name} has ${part.pins.length} signal pins; ${missing.length} port bit(s) are left without one, from '${missing[0]}' on.`, "Use a larger package, or fewer ports.");
+    error(
+      "pins/too-few",
+      { object: missing[0] },
+      `${part.name} has ${part.pins.length} signal pins; ${missing.length} port bit(s) are left without one, from '${missing[0]}' on.`,
+      "Use a larger package, or fewer ports.",
+    );
   } else if (open.length) {
-    const shown = open.slice(0, 6).map((need) => need.bitName).join(", ") + (open.length > 6 ? ` and ${open.length - 6} more` : "");
+    const shown =
+      open
+        .slice(0, 6)
+        .map((need) => need.bitName)
+        .join(", ") + (open.length > 6 ? ` and ${open.length - 6} more` : "");
     findings.push({
       code: "pins/automatic",
       severity: parsed.length ? "warning" : "note",

@@ -14,11 +14,18 @@ export interface ParsedClock {
   readonly place: Place;
 }
 
-type Word = { readonly text: string; readonly place: Place; readonly kind: "plain" | "braces" | "command"; readonly words?: readonly Word[] };
+type Word = {
+  readonly text: string;
+  readonly place: Place;
+  readonly kind: "plain" | "braces" | "command";
+  readonly words?: readonly Word[];
+};
 
 /** SDC commands that the standard has and that we do not act on yet. */
 const laterCommands = new Set(
-  "create_generated_clock set_input_delay set_output_delay set_false_path set_multicycle_path set_clock_uncertainty set_clock_groups set_max_delay set_min_delay set_clock_latency set_input_transition set_load set_units current_design".split(" "),
+  "create_generated_clock set_input_delay set_output_delay set_false_path set_multicycle_path set_clock_uncertainty set_clock_groups set_max_delay set_min_delay set_clock_latency set_input_transition set_load set_units current_design".split(
+    " ",
+  ),
 );
 
 /**
@@ -31,7 +38,13 @@ export function parseSdc(files: readonly SourceFile[]): { clocks: ParsedClock[];
   const sources = new SourceSet(files);
   sources.files.forEach((file, index) => {
     if (file.text.includes("\0")) {
-      findings.push({ code: "sdc/not-text", severity: "error", place: { file: file.name, line: 1, column: 1 }, message: `${file.name} is not a text file.`, remedy: "Replace it with a timing file." });
+      findings.push({
+        code: "sdc/not-text",
+        severity: "error",
+        place: { file: file.name, line: 1, column: 1 },
+        message: `${file.name} is not a text file.`,
+        remedy: "Replace it with a timing file.",
+      });
       return;
     }
     for (const command of splitCommands(sources, index, findings)) {
@@ -46,8 +59,14 @@ export function parseSdc(files: readonly SourceFile[]): { clocks: ParsedClock[];
           code: known ? "sdc/not-yet" : "sdc/unknown-command",
           severity: known ? "warning" : "error",
           place: head.place,
-          message: known ? `'${head.text}' is not supported yet, so this rule has no effect.` : `'${head.text}' is not an SDC command.`,
-          remedy: near ? `Did you mean '${near}'?` : known ? "The timing report does not take it into account." : "Correct it or comment it out with #.",
+          message: known
+            ? `'${head.text}' is not supported yet, so this rule has no effect.`
+            : `'${head.text}' is not an SDC command.`,
+          remedy: near
+            ? `Did you mean '${near}'?`
+            : known
+              ? "The timing report does not take it into account."
+              : "Correct it or comment it out with #.",
         });
       }
     }
@@ -57,7 +76,14 @@ export function parseSdc(files: readonly SourceFile[]): { clocks: ParsedClock[];
     for (const key of [`name ${clock.rule.name}`, `port ${clock.rule.port}`]) {
       const first = seen.get(key);
       if (first) {
-        findings.push({ code: "sdc/duplicate-clock", severity: "error", place: clock.place, message: `There are two clocks of the same ${key.replace(" ", " '")}'.`, remedy: "Keep one of them.", related: [{ place: first.place, message: "First created here." }] });
+        findings.push({
+          code: "sdc/duplicate-clock",
+          severity: "error",
+          place: clock.place,
+          message: `There are two clocks of the same ${key.replace(" ", " '")}'.`,
+          remedy: "Keep one of them.",
+          related: [{ place: first.place, message: "First created here." }],
+        });
       } else seen.set(key, clock);
     }
   }
@@ -80,7 +106,14 @@ function splitCommands(sources: SourceSet, file: number, findings: Finding[]): W
         else break;
       }
       if (at >= text.length) {
-        if (stop) findings.push({ code: "sdc/syntax", severity: "error", place: place(at - 1, at), message: `A '${stop}' is missing at the end of ${name}.`, remedy: `Add '${stop}'.` });
+        if (stop)
+          findings.push({
+            code: "sdc/syntax",
+            severity: "error",
+            place: place(at - 1, at),
+            message: `A '${stop}' is missing at the end of ${name}.`,
+            remedy: `Add '${stop}'.`,
+          });
         return list;
       }
       const c = text[at];
@@ -100,7 +133,12 @@ function splitCommands(sources: SourceSet, file: number, findings: Finding[]): W
       if (c === "{" || c === "[") {
         at++;
         const inner = words(c === "{" ? "}" : "]");
-        list.push({ text: text.slice(start, at), place: place(start, at), kind: c === "{" ? "braces" : "command", words: inner });
+        list.push({
+          text: text.slice(start, at),
+          place: place(start, at),
+          kind: c === "{" ? "braces" : "command",
+          words: inner,
+        });
         continue;
       }
       if (c === '"') {
@@ -110,7 +148,11 @@ function splitCommands(sources: SourceSet, file: number, findings: Finding[]): W
         continue;
       }
       // an index like sw[3] belongs to the word; a bare [ opens a command
-      while (at < text.length && !/[\s;{}]/.test(text[at]) && !(stop && text[at] === stop && !text.slice(start, at).includes("["))) {
+      while (
+        at < text.length &&
+        !/[\s;{}]/.test(text[at]) &&
+        !(stop && text[at] === stop && !text.slice(start, at).includes("["))
+      ) {
         at++;
         if (stop === "]" && text[at - 1] === "]") break;
       }
@@ -147,38 +189,75 @@ function readClock(command: readonly Word[], findings: Finding[]): ParsedClock |
       if (word.text === "-name") name = value.text;
       else if (word.text === "-period") {
         period = Number(value.text);
-        if (!(period > 0) || period > 1e6) return error(value.place, `'${value.text}' is not a period in ns.`, "Give a positive number, such as 20 for 50 MHz.");
+        if (!(period > 0) || period > 1e6)
+          return error(
+            value.place,
+            `'${value.text}' is not a period in ns.`,
+            "Give a positive number, such as 20 for 50 MHz.",
+          );
       } else if (word.text === "-waveform") {
         wave = (value.words ?? [value]).map((part) => Number(part.text));
-        if (wave.length !== 2 || !(wave[0] >= 0) || !(wave[1] > wave[0])) return error(value.place, "A waveform is two times, rise then fall.", "Write -waveform {0 10}.");
-      } else if (word.text !== "-comment") return error(word.place, `create_clock has no option '${word.text}'.`, "Use -name, -period and -waveform.");
+        if (wave.length !== 2 || !(wave[0] >= 0) || !(wave[1] > wave[0]))
+          return error(value.place, "A waveform is two times, rise then fall.", "Write -waveform {0 10}.");
+      } else if (word.text !== "-comment")
+        return error(word.place, `create_clock has no option '${word.text}'.`, "Use -name, -period and -waveform.");
     } else if (word.kind === "command") {
       const [inner, ...names] = word.words ?? [];
-      if (inner?.text !== "get_ports") return error(word.place, "A clock here starts at a port.", "Write [get_ports NAME].");
+      if (inner?.text !== "get_ports")
+        return error(word.place, "A clock here starts at a port.", "Write [get_ports NAME].");
       ports = names.flatMap((entry) => (entry.words ? entry.words.map((part) => part.text) : [entry.text]));
     } else ports = word.words ? word.words.map((part) => part.text) : [word.text];
   }
   if (period === null) return error(head.place, "This clock has no period.", "Add -period and a time in ns.");
-  if (ports.length !== 1) return error(head.place, ports.length ? "One clock at a time, please." : "This clock names no port.", "End the line with [get_ports NAME].");
-  if (wave && wave[1] > period) return error(head.place, "The waveform is longer than the period.", "Let it fall within the period.");
+  if (ports.length !== 1)
+    return error(
+      head.place,
+      ports.length ? "One clock at a time, please." : "This clock names no port.",
+      "End the line with [get_ports NAME].",
+    );
+  if (wave && wave[1] > period)
+    return error(head.place, "The waveform is longer than the period.", "Let it fall within the period.");
   const [port] = ports;
   const ps = (ns: number) => Math.round(ns * 1000);
-  const rule: ClockRule = { name: name ?? port, port, periodPs: ps(period), risePs: ps(wave?.[0] ?? 0), fallPs: ps(wave?.[1] ?? period / 2) };
+  const rule: ClockRule = {
+    name: name ?? port,
+    port,
+    periodPs: ps(period),
+    risePs: ps(wave?.[0] ?? 0),
+    fallPs: ps(wave?.[1] ?? period / 2),
+  };
   return { rule, place: head.place };
 }
 
 /** Timing rules checked against the design. Clock ports that no rule covers get a finding with the repair. */
-export function checkClocks(parsed: readonly ParsedClock[], ports: ReadonlySet<string>, clockPorts: readonly string[], timingFile: string | null): { clocks: ClockRule[]; findings: Finding[] } {
+export function checkClocks(
+  parsed: readonly ParsedClock[],
+  ports: ReadonlySet<string>,
+  clockPorts: readonly string[],
+  timingFile: string | null,
+): { clocks: ClockRule[]; findings: Finding[] } {
   const findings: Finding[] = [];
   const clocks: ClockRule[] = [];
   for (const { rule, place } of parsed) {
     if (!ports.has(rule.port)) {
       const near = nearestName(rule.port, ports);
-      findings.push({ code: "sdc/unknown-port", severity: "error", place, message: `The design has no input port '${rule.port}'.`, remedy: near ? `Did you mean '${near}'?` : "Correct the name." });
+      findings.push({
+        code: "sdc/unknown-port",
+        severity: "error",
+        place,
+        message: `The design has no input port '${rule.port}'.`,
+        remedy: near ? `Did you mean '${near}'?` : "Correct the name.",
+      });
       continue;
     }
     if (!clockPorts.includes(rule.port)) {
-      findings.push({ code: "sdc/idle-clock", severity: "warning", place, message: `No register is clocked by '${rule.port}'.`, remedy: "Remove the clock, or check the design's clocks." });
+      findings.push({
+        code: "sdc/idle-clock",
+        severity: "warning",
+        place,
+        message: `No register is clocked by '${rule.port}'.`,
+        remedy: "Remove the clock, or check the design's clocks.",
+      });
     }
     clocks.push(rule);
   }

@@ -50,13 +50,26 @@ export class Fabric {
     this.logicTiles = this.kinds.flatMap((kind, tile) => (kind === "logic" ? [tile] : []));
     const pads: Pad[] = [];
     const side = (tiles: number[], bank: number) => {
-      for (const tile of tiles) for (let index = 0; index < family.padsPerTile; index++) pads.push({ id: pads.length, tile, index, bank });
+      for (const tile of tiles)
+        for (let index = 0; index < family.padsPerTile; index++) pads.push({ id: pads.length, tile, index, bank });
     };
     const span = (count: number) => Array.from({ length: count }, (_, i) => i + 1);
-    side(span(width - 2).map((x) => (height - 1) * width + x), 0);
-    side(span(height - 2).map((y) => (height - 1 - y) * width + width - 1), 1);
-    side(span(width - 2).map((x) => width - 1 - x), 2);
-    side(span(height - 2).map((y) => y * width), 3);
+    side(
+      span(width - 2).map((x) => (height - 1) * width + x),
+      0,
+    );
+    side(
+      span(height - 2).map((y) => (height - 1 - y) * width + width - 1),
+      1,
+    );
+    side(
+      span(width - 2).map((x) => width - 1 - x),
+      2,
+    );
+    side(
+      span(height - 2).map((y) => y * width),
+      3,
+    );
     this.pads = pads;
     this.clockPads = [0, 1, 2, 3].flatMap((bank) => {
       const own = pads.filter((pad) => pad.bank === bank);

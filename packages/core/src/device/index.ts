@@ -6,4 +6,13 @@ export { Fabric, type Pad } from "./fabric.ts";
 export { type CornerName, corners, type FamilyDescription, type TileKind } from "./family.ts";
 export { Delays, findPart, listParts, nodeName, type PackagePin, type Part, partByIdcode } from "./part.ts";
 export type { RoutingGraph } from "./rr-graph.ts";
-export { directionName, directionX, directionY, elementFields, nodeKind, padFields, type TilePattern, wireList } from "./tile-pattern.ts";
+export {
+  directionName,
+  directionX,
+  directionY,
+  elementFields,
+  nodeKind,
+  padFields,
+  type TilePattern,
+  wireList,
+} from "./tile-pattern.ts";

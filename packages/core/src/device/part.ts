@@ -1,6 +1,12 @@
 import { type Finding, nearestName } from "../common/finding.ts";
 import { Fabric } from "./fabric.ts";
-import { type CornerName, corners, type FamilyDescription, type PackageDescription, type PartDescription } from "./family.ts";
+import {
+  type CornerName,
+  corners,
+  type FamilyDescription,
+  type PackageDescription,
+  type PartDescription,
+} from "./family.ts";
 import { buildRoutingGraph, type RoutingGraph } from "./rr-graph.ts";
 import { nodeKind } from "./tile-pattern.ts";
 import { twill, twillParts } from "./twill.ts";
@@ -36,7 +42,9 @@ const fabricCache = new Map<string, { fabric: Fabric; graph: RoutingGraph }>();
 
 /** Every part that can be ordered, by full name. */
 export function listParts(): string[] {
-  return dies.flatMap((die) => die.packages.flatMap((pack) => die.grades.map((grade) => `${die.name}-${pack.name}-${grade}C`)));
+  return dies.flatMap((die) =>
+    die.packages.flatMap((pack) => die.grades.map((grade) => `${die.name}-${pack.name}-${grade}C`)),
+  );
 }
 
 /** @returns The part, or null with a finding that suggests the nearest name. */
@@ -67,7 +75,13 @@ export function findPart(name: string): { part: Part | null; findings: Finding[]
   const pins = packagePins(built.fabric, pack);
   return {
     part: {
-      name: full, die, family, package: pack, grade: grade[0], ...built, pins,
+      name: full,
+      die,
+      family,
+      package: pack,
+      grade: grade[0],
+      ...built,
+      pins,
       pinByName: new Map(pins.map((pin) => [pin.name, pin])),
       pinOfPad: new Map(pins.map((pin) => [pin.pad, pin])),
     },
@@ -88,12 +102,18 @@ function packagePins(fabric: Fabric, pack: PackageDescription): PackagePin[] {
     for (let place = 1; place <= pack.pinsPerSide; place++) if (!pack.supplyPlaces.includes(place)) places.push(place);
     const count = Math.min(places.length, pads.length);
     const chosen = new Set(pads.filter((pad) => fabric.clockPads.includes(pad.id)).map((pad) => pad.id));
-    for (let i = 0; chosen.size < count && i < pads.length; i++) chosen.add(pads[Math.floor((i * pads.length) / count) % pads.length].id);
+    for (let i = 0; chosen.size < count && i < pads.length; i++)
+      chosen.add(pads[Math.floor((i * pads.length) / count) % pads.length].id);
     for (let i = 0; chosen.size < count; i++) chosen.add(pads[i].id);
     pads
       .filter((pad) => chosen.has(pad.id))
       .forEach((pad, i) => {
-        pins.push({ name: `${sideLetters[bank]}${places[i]}`, pad: pad.id, bank, isClock: fabric.clockPads.includes(pad.id) });
+        pins.push({
+          name: `${sideLetters[bank]}${places[i]}`,
+          pad: pad.id,
+          bank,
+          isClock: fabric.clockPads.includes(pad.id),
+        });
       });
   }
   return pins;
@@ -135,7 +155,9 @@ export class Delays {
   /** @param milliamps Drive: a weaker one charges the load more slowly. */
   outputPadPs(standard: string, milliamps: number, slow: boolean): number {
     const weak = milliamps >= 12 ? -120 : milliamps >= 8 ? 0 : 310;
-    return (this.part.family.delays.outputPadPs + this.standard(standard).outputPs + weak + (slow ? 640 : 0)) * this.scale;
+    return (
+      (this.part.family.delays.outputPadPs + this.standard(standard).outputPs + weak + (slow ? 640 : 0)) * this.scale
+    );
   }
   private standard(name: string) {
     return this.part.family.standards.find((standard) => standard.name === name) ?? this.part.family.standards[0];

@@ -1,5 +1,5 @@
-import { nodeKind } from "./tile-pattern.ts";
 import type { Fabric } from "./fabric.ts";
+import { nodeKind } from "./tile-pattern.ts";
 
 /**
  * Routing-resource graph, expanded from the tile patterns. N nodes, E mux inputs. Built once a part, then only read.
@@ -28,7 +28,8 @@ export function buildRoutingGraph(fabric: Fabric): RoutingGraph {
   const { width, height } = fabric;
   const tileCount = width * height;
   const tileFirst = new Int32Array(tileCount + 1);
-  for (let tile = 0; tile < tileCount; tile++) tileFirst[tile + 1] = tileFirst[tile] + fabric.pattern(tile).nodes.length;
+  for (let tile = 0; tile < tileCount; tile++)
+    tileFirst[tile + 1] = tileFirst[tile] + fabric.pattern(tile).nodes.length;
   const nodeCount = tileFirst[tileCount];
   const nodeTile = new Int32Array(nodeCount);
   const kinds = new Uint8Array(nodeCount);

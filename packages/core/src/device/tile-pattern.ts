@@ -51,7 +51,16 @@ export interface TilePattern {
 
 /** Pads of one tile: bits of each field. */
 export const padFields = {
-  inputOn: 1, outputMode: 2, standard: 4, drive: 2, slew: 1, pull: 2, hysteresis: 1, termination: 1, inputRegister: 1, outputRegister: 1,
+  inputOn: 1,
+  outputMode: 2,
+  standard: 4,
+  drive: 2,
+  slew: 1,
+  pull: 2,
+  hysteresis: 1,
+  termination: 1,
+  inputRegister: 1,
+  outputRegister: 1,
 } as const;
 export const elementFields = { mask: 64, init: 1, resetValue: 1, asyncReset: 1, bypass: 1, carry: 2 } as const;
 
@@ -69,7 +78,10 @@ export function wireList(family: FamilyDescription): { direction: number; type: 
 /** Deals out sources evenly: every candidate is used once before any is used again. */
 class Dealer<T> {
   private at = 0;
-  constructor(private readonly deck: T[], random: Random) {
+  constructor(
+    private readonly deck: T[],
+    random: Random,
+  ) {
     for (let i = deck.length - 1; i > 0; i--) {
       const j = random.below(i + 1);
       [deck[i], deck[j]] = [deck[j], deck[i]];
@@ -138,7 +150,8 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
       outputs.push("CK0", "CK1");
       break;
   }
-  for (const name of outputs) nodes.push({ name, kind: nodeKind.output, sources: [], selectAt: 0, selectBits: 0, direction: -1, wireType: -1 });
+  for (const name of outputs)
+    nodes.push({ name, kind: nodeKind.output, sources: [], selectAt: 0, selectBits: 0, direction: -1, wireType: -1 });
 
   const mux = (name: string, node: NodeKind, sources: MuxSource[], direction = -1, wireType = -1) => {
     const selectBits = Math.ceil(Math.log2(sources.length + 1));
@@ -154,11 +167,19 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
     type.taps.forEach((distance, t) => {
       const dx = -directionX[wire.direction] * distance;
       const dy = -directionY[wire.direction] * distance;
-      taps[wire.type].push({ source: { from: "wire", wire: w, dx, dy }, direction: wire.direction, type: wire.type, isEnd: t === type.taps.length - 1 });
+      taps[wire.type].push({
+        source: { from: "wire", wire: w, dx, dy },
+        direction: wire.direction,
+        type: wire.type,
+        isEnd: t === type.taps.length - 1,
+      });
     });
   });
   const newDealers = () => ({
-    outputs: new Dealer(outputs.map((_, local): MuxSource => ({ from: "output", local })), random),
+    outputs: new Dealer(
+      outputs.map((_, local): MuxSource => ({ from: "output", local })),
+      random,
+    ),
     taps: taps.map((list) => new Dealer([...list], random)),
   });
 
@@ -173,10 +194,22 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
       const taken = new Set<Tap>();
       const back = (wire.direction + 2) % 4;
       const straight = Math.ceil(count / 3);
-      for (const tap of dealers.taps[t].deal(straight, (tap) => tap.direction === wire.direction, taken)) sources.push(tap.source);
-      for (const tap of dealers.taps[t].deal(count - straight, (tap) => tap.direction !== back && tap.direction !== wire.direction, taken)) sources.push(tap.source);
+      for (const tap of dealers.taps[t].deal(straight, (tap) => tap.direction === wire.direction, taken))
+        sources.push(tap.source);
+      for (const tap of dealers.taps[t].deal(
+        count - straight,
+        (tap) => tap.direction !== back && tap.direction !== wire.direction,
+        taken,
+      ))
+        sources.push(tap.source);
     });
-    mux(`${directionName[wire.direction]}${type.length}.${wire.index}`, nodeKind.wire, sources, wire.direction, wire.type);
+    mux(
+      `${directionName[wire.direction]}${type.length}.${wire.index}`,
+      nodeKind.wire,
+      sources,
+      wire.direction,
+      wire.type,
+    );
   }
 
   // pins; each element deals by itself, so that every source reaches every element
@@ -195,7 +228,10 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
 
   // clock pin: the region's clocks, or a few wires
   if (kind !== "corner") {
-    const sources: MuxSource[] = Array.from({ length: family.regionClocks }, (_, index) => ({ from: "regionClock", index }));
+    const sources: MuxSource[] = Array.from({ length: family.regionClocks }, (_, index) => ({
+      from: "regionClock",
+      index,
+    }));
     const taken = new Set<Tap>();
     for (const tap of newDealers().taps[0].deal(family.clockFromWires, () => true, taken)) sources.push(tap.source);
     mux("CLK", nodeKind.input, sources);
@@ -205,17 +241,38 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
   switch (kind) {
     case "logic":
       for (let g = 0; g < groups; g++) field(`enableUsed${g}`, 1);
-      for (let e = 0; e < per; e++) for (const [name, bits] of Object.entries(elementFields)) field(`${name}${e}`, bits);
+      for (let e = 0; e < per; e++)
+        for (const [name, bits] of Object.entries(elementFields)) field(`${name}${e}`, bits);
       break;
     case "io":
-      for (let p = 0; p < family.padsPerTile; p++) for (const [name, bits] of Object.entries(padFields)) field(`${name}${p}`, bits);
+      for (let p = 0; p < family.padsPerTile; p++)
+        for (const [name, bits] of Object.entries(padFields)) field(`${name}${p}`, bits);
       break;
     case "memory":
-      for (const [name, bits] of Object.entries({ memoryOn: 1, widthA: 3, widthB: 3, writeModeA: 2, writeModeB: 2, outputRegisterA: 1, outputRegisterB: 1 })) field(name, bits);
+      for (const [name, bits] of Object.entries({
+        memoryOn: 1,
+        widthA: 3,
+        widthB: 3,
+        writeModeA: 2,
+        writeModeB: 2,
+        outputRegisterA: 1,
+        outputRegisterB: 1,
+      }))
+        field(name, bits);
       field("contents", family.memoryPins.bits);
       break;
     case "multiplier":
-      for (const [name, bits] of Object.entries({ multiplierOn: 1, signedA: 1, signedB: 1, inputRegister: 1, productRegister: 1, outputRegister: 1, accumulate: 1, subtract: 1 })) field(name, bits);
+      for (const [name, bits] of Object.entries({
+        multiplierOn: 1,
+        signedA: 1,
+        signedB: 1,
+        inputRegister: 1,
+        productRegister: 1,
+        outputRegister: 1,
+        accumulate: 1,
+        subtract: 1,
+      }))
+        field(name, bits);
       break;
     case "corner": {
       const clockSources: MuxSource[] = [];
@@ -223,9 +280,13 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
       for (let i = 0; i < 4; i++) clockSources.push({ from: "clockBlock", index: i });
       for (const tap of newDealers().taps[1].deal(4, () => true, new Set())) clockSources.push(tap.source);
       for (let g = 0; g < family.globalClocks; g++) mux(`GCK${g}`, nodeKind.globalClock, clockSources);
-      const globals: MuxSource[] = Array.from({ length: family.globalClocks }, (_, index) => ({ from: "globalClock", index }));
+      const globals: MuxSource[] = Array.from({ length: family.globalClocks }, (_, index) => ({
+        from: "globalClock",
+        index,
+      }));
       for (let r = 0; r < family.regionClocks; r++) mux(`RCK${r}`, nodeKind.regionClock, globals);
-      for (const [name, bits] of Object.entries({ clockBlockOn: 1, multiply: 6, divide: 6, phase: 3 })) field(name, bits);
+      for (const [name, bits] of Object.entries({ clockBlockOn: 1, multiply: 6, divide: 6, phase: 3 }))
+        field(name, bits);
     }
   }
   configBits = Math.ceil(configBits / 8) * 8;

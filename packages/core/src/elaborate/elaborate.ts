@@ -23,12 +23,21 @@ export interface ElaboratedDesign {
 }
 
 /** Source text to one flat word-level netlist, with all findings of language and circuit. */
-export function elaborate(files: readonly SourceFile[], options: ElaborateOptions = {}): StageResult<ElaboratedDesign> & { modules: string[] } {
+export function elaborate(
+  files: readonly SourceFile[],
+  options: ElaborateOptions = {},
+): StageResult<ElaboratedDesign> & { modules: string[] } {
   const sources = new SourceSet(files);
   const findings: Finding[] = [];
   for (const file of sources.files) {
     if (file.text.trim() === "") {
-      findings.push({ code: "source/empty", severity: "note", place: { file: file.name, line: 1, column: 1 }, message: `${file.name} is empty.`, remedy: "Write a module in it, or remove it." });
+      findings.push({
+        code: "source/empty",
+        severity: "note",
+        place: { file: file.name, line: 1, column: 1 },
+        message: `${file.name} is empty.`,
+        remedy: "Write a module in it, or remove it.",
+      });
     }
   }
   const syntax = parseVerilog(sources);
@@ -41,7 +50,12 @@ export function elaborate(files: readonly SourceFile[], options: ElaborateOption
     return { artifact, findings, modules };
   };
 
-  const topName = options.top ?? findTop(syntax.modules.map((module) => module.name), syntax.modules.flatMap((module) => instantiated(module.items)));
+  const topName =
+    options.top ??
+    findTop(
+      syntax.modules.map((module) => module.name),
+      syntax.modules.flatMap((module) => instantiated(module.items)),
+    );
   const top = topName === null ? undefined : elaborator.module(topName);
   if (!top) {
     if (!hasErrors(findings) || modules.length) {
@@ -55,7 +69,11 @@ export function elaborate(files: readonly SourceFile[], options: ElaborateOption
           : modules.length
             ? "No module can be the top: each is instantiated by another."
             : "The sources hold no module.",
-        remedy: near ? `Did you mean '${near}'?` : modules.length ? `Choose one of ${modules.slice(0, 6).join(", ")}.` : "Add a Verilog file with a module.",
+        remedy: near
+          ? `Did you mean '${near}'?`
+          : modules.length
+            ? `Choose one of ${modules.slice(0, 6).join(", ")}.`
+            : "Add a Verilog file with a module.",
       });
     }
     return finish(null);
@@ -82,7 +100,8 @@ function instantiated(items: readonly ModuleItem[]): string[] {
   return items.flatMap((item) => {
     if (item.kind === "instance") return [item.module];
     if (item.kind === "genfor") return instantiated(item.body);
-    if (item.kind === "genif") return [...instantiated(item.yes.items), ...(item.no ? instantiated(item.no.items) : [])];
+    if (item.kind === "genif")
+      return [...instantiated(item.yes.items), ...(item.no ? instantiated(item.no.items) : [])];
     return [];
   });
 }
@@ -103,10 +122,13 @@ function collectReached(module: ElaboratedModule, names: Set<string>, seen: Set<
 function reportLoops(netlist: RtlNetlist, positions: RtlPositions, findings: Finding[]): void {
   const loops = findCombLoops(netlist);
   if (!loops.length) return;
-  const nameOf = new Map<number, { name: string; signal: number }>();
+  const namesOf = new Map<number, { name: string; signal: number }[]>();
   netlist.signals.forEach((signal, s) => {
     signal.bits.forEach((bit, i) => {
-      if (!nameOf.has(bit)) nameOf.set(bit, { name: bitName(signal, i), signal: s });
+      const entry = { name: bitName(signal, i), signal: s };
+      const list = namesOf.get(bit);
+      if (list) list.push(entry);
+      else namesOf.set(bit, [entry]);
     });
   });
   const cellOf = new Map<number, number>();
@@ -114,18 +136,25 @@ function reportLoops(netlist: RtlNetlist, positions: RtlPositions, findings: Fin
     for (const bit of cell.output) cellOf.set(bit, c);
   });
   for (const loop of loops.slice(0, 20)) {
-    const named = loop.map((net) => nameOf.get(net)).filter((entry) => entry !== undefined);
+    const all = loop.flatMap((net) => namesOf.get(net) ?? []);
+    // names of outer scopes say most; those within instances only where there are no others
+    const outer = all.filter((entry) => !entry.name.includes("."));
+    const named = outer.length ? outer : all;
     const names = [...new Set(named.map((entry) => entry.name))].sort();
     const cell = cellOf.get(loop[0])!;
     const place = positions.cells[cell];
-    const shown = names.length ? names.slice(0, 8).join(", ") + (names.length > 8 ? ` and ${names.length - 8} more` : "") : netlist.cells[cell].name;
+    const shown = names.length
+      ? names.slice(0, 8).join(", ") + (names.length > 8 ? ` and ${names.length - 8} more` : "")
+      : netlist.cells[cell].name;
     findings.push({
       code: "circuit/comb-loop",
       severity: "error",
       place: { ...place, object: names[0] ?? netlist.cells[cell].name },
       message: `Combinational loop through ${shown}.`,
       remedy: "Put a register on the loop, or take the feedback out.",
-      related: named.slice(0, 8).map((entry) => ({ place: positions.signals[entry.signal], message: `'${entry.name}' is on the loop.` })),
+      related: named
+        .slice(0, 8)
+        .map((entry) => ({ place: positions.signals[entry.signal], message: `'${entry.name}' is on the loop.` })),
     });
   }
 }

@@ -33,7 +33,10 @@ export function evaluate(expr: Expr, read: (expr: Expr & { op: "signal" }) => Va
       if (!arg) return null;
       if (!expr.bySign) return { a: arg.a & mask(width), b: arg.b & mask(width) };
       const from = expr.arg.width;
-      return { a: BigInt.asUintN(width, BigInt.asIntN(from, arg.a)), b: BigInt.asUintN(width, BigInt.asIntN(from, arg.b)) };
+      return {
+        a: BigInt.asUintN(width, BigInt.asIntN(from, arg.a)),
+        b: BigInt.asUintN(width, BigInt.asIntN(from, arg.b)),
+      };
     }
     case "concat": {
       let a = 0n;

@@ -1,5 +1,15 @@
 import type { Loc, SourcePosition } from "../common/source.ts";
-import { type Bits, bitX, firstNet, type HierarchyNode, type RtlCell, type RtlNetlist, type RtlPort, type RtlPositions, type RtlVector } from "../netlist/rtl.ts";
+import {
+  type Bits,
+  bitX,
+  firstNet,
+  type HierarchyNode,
+  type RtlCell,
+  type RtlNetlist,
+  type RtlPort,
+  type RtlPositions,
+  type RtlVector,
+} from "../netlist/rtl.ts";
 import { type LoweredModule, lowerModule } from "./lower-module.ts";
 import type { ElaboratedModule } from "./model.ts";
 import type { Report } from "./report.ts";
@@ -29,7 +39,11 @@ export function flatten(top: ElaboratedModule, report: Report): FlatDesign {
   let netCount = firstNet;
   const at = (loc: Loc) => report.sources.position(loc.file, loc.start);
 
-  const place = (module: ElaboratedModule, path: string, inputs: ReadonlyMap<number, Bits> | null): { node: Omit<HierarchyNode, "instance" | "place">; bits: (id: number) => Bits } => {
+  const place = (
+    module: ElaboratedModule,
+    path: string,
+    inputs: ReadonlyMap<number, Bits> | null,
+  ): { node: Omit<HierarchyNode, "instance" | "place">; bits: (id: number) => Bits } => {
     const low = lower(module);
     const base = netCount - firstNet;
     netCount += low.rtl.netCount - firstNet;

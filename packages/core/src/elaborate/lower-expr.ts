@@ -29,7 +29,12 @@ export function lowerExpr(expr: Expr, rtl: RtlBuilder, reader: Reader, report: R
         // room below bit 0, so that a negative offset reads what lies there
         arg = [...new Array<number>(width).fill(bit0), ...arg];
         const wide = Math.max(offset.length, width.toString(2).length) + 1;
-        offset = rtl.arithmetic("add", extendBits(offset, wide, true), rtl.constant({ a: BigInt(width), b: 0n }, wide), false);
+        offset = rtl.arithmetic(
+          "add",
+          extendBits(offset, wide, true),
+          rtl.constant({ a: BigInt(width), b: 0n }, wide),
+          false,
+        );
       }
       return rtl.shift("shr", arg.length < width ? extendBits(arg, width, false) : arg, offset).slice(0, width);
     }
@@ -117,14 +122,20 @@ function lowerPower(expr: Expr & { op: "binary" }, base: Bits, exponent: Bits, r
   const negative = expr.right.signed ? exponent[exponent.length - 1] : bit0;
   if (baseValue === 2n && width > 2 && negative === bit0) return rtl.shift("shl", one, exponent);
   if (exponent.length > 8 && numberOf(exponent) === null) {
-    report.warn("verilog/large-power", expr.loc, `A power with an exponent of ${exponent.length} bits makes ${exponent.length} squarings of ${width} bits.`, "Narrow the exponent to the bits that are used.");
+    report.warn(
+      "verilog/large-power",
+      expr.loc,
+      `A power with an exponent of ${exponent.length} bits makes ${exponent.length} squarings of ${width} bits.`,
+      "Narrow the exponent to the bits that are used.",
+    );
   }
   let result: Bits = one;
   let square = base;
   const magnitude = expr.right.signed ? exponent.slice(0, -1) : exponent;
   magnitude.forEach((bit, i) => {
     if (bit !== bit0) result = rtl.mux(bit, rtl.arithmetic("mul", result, square, false), result);
-    if (i + 1 < magnitude.length && magnitude.slice(i + 1).some((later) => later !== bit0)) square = rtl.arithmetic("mul", square, square, false);
+    if (i + 1 < magnitude.length && magnitude.slice(i + 1).some((later) => later !== bit0))
+      square = rtl.arithmetic("mul", square, square, false);
   });
   if (negative === bit0) return result;
   // negative exponents (IEEE 1364-2005 table 5-6): 1 stays 1, -1 alternates, all others vanish

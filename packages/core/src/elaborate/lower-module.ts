@@ -38,7 +38,10 @@ export function lowerModule(module: ElaboratedModule, report: Report): LoweredMo
         if (conflicts.has(signal)) return;
         conflicts.add(signal);
         const first = driverLocs.get(net);
-        const what = signal.direction === "input" ? `'${signal.name}' is an input, and is driven inside the module too.` : `'${signal.name}' has several drivers.`;
+        const what =
+          signal.direction === "input"
+            ? `'${signal.name}' is an input, and is driven inside the module too.`
+            : `'${signal.name}' has several drivers.`;
         report.error("verilog/several-drivers", loc, what, "Keep one driver for each bit.", {
           related: first ? [{ place: report.sources.place(first), message: "Also driven here." }] : undefined,
         });
@@ -57,7 +60,13 @@ export function lowerModule(module: ElaboratedModule, report: Report): LoweredMo
       const value = bits.slice(at, at + part.width);
       at += part.width;
       if (typeof part.offset === "number") drive(part.signal, part.offset, value, loc);
-      else report.error("verilog/target", part.loc, "The index of a driven net must be a constant.", "Assign to a register with this index in an always block.");
+      else
+        report.error(
+          "verilog/target",
+          part.loc,
+          "The index of a driven net must be a constant.",
+          "Assign to a register with this index in an always block.",
+        );
     }
   };
 
@@ -70,9 +79,15 @@ export function lowerModule(module: ElaboratedModule, report: Report): LoweredMo
     if (item.edges.length) lowering.clocked(item);
     else {
       for (const latch of lowering.combinational(item)) {
-        report.warn("verilog/latch", latch.loc, `'${latch.signal.name}' keeps its value in some branch, so it becomes a latch.`, "Assign it in every branch, or give it a value before the first 'if' or 'case'.", {
-          related: [{ place: report.sources.place(latch.signal.loc), message: "Declared here." }],
-        });
+        report.warn(
+          "verilog/latch",
+          latch.loc,
+          `'${latch.signal.name}' keeps its value in some branch, so it becomes a latch.`,
+          "Assign it in every branch, or give it a value before the first 'if' or 'case'.",
+          {
+            related: [{ place: report.sources.place(latch.signal.loc), message: "Declared here." }],
+          },
+        );
       }
     }
   }
@@ -85,7 +100,11 @@ export function lowerModule(module: ElaboratedModule, report: Report): LoweredMo
         pins.set(port.id, nets);
         if (binding.target) {
           const { width } = binding.target;
-          driveTarget(binding.target, Array.from({ length: width }, (_, i) => nets[i] ?? bit0), binding.loc);
+          driveTarget(
+            binding.target,
+            Array.from({ length: width }, (_, i) => nets[i] ?? bit0),
+            binding.loc,
+          );
         }
       } else {
         rtl.hint = `${instance.name}.${port.name}`;
@@ -111,7 +130,8 @@ function settleUndriven(
   for (const cell of rtl.cells) for (const input of cell.inputs) for (const bit of input) read[bit] = 1;
   for (const bit of drivers.values()) read[bit] = 1;
   for (const { instance, pins } of instances) {
-    for (const { port } of instance.bindings) if (port.direction !== "output") for (const bit of pins.get(port.id)!) read[bit] = 1;
+    for (const { port } of instance.bindings)
+      if (port.direction !== "output") for (const bit of pins.get(port.id)!) read[bit] = 1;
   }
   for (const signal of module.signals) {
     const nets = signalBits[signal.id];
@@ -129,7 +149,12 @@ function settleUndriven(
     const bits = missing.map((i) => (signal.msb >= signal.lsb ? signal.lsb + i : signal.lsb - i));
     const which = whole ? `'${signal.name}'` : `Bit ${shortList(bits)} of '${signal.name}'`;
     const role = signal.direction === "output" ? "is an output" : "is read";
-    report.warn("verilog/undriven", signal.loc, `${which} ${role} but nothing drives it.`, "Assign it, connect it to an output, or remove it.");
+    report.warn(
+      "verilog/undriven",
+      signal.loc,
+      `${which} ${role} but nothing drives it.`,
+      "Assign it, connect it to an output, or remove it.",
+    );
   }
 }
 
@@ -143,4 +168,3 @@ function shortList(numbers: readonly number[]): string {
   }
   return runs.join(", ");
 }
-

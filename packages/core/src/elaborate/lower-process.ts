@@ -72,14 +72,22 @@ export class ProcessLowering implements Reader {
 
   call(func: Func, args: readonly Bits[]): Bits {
     if (this.callDepth > 64) {
-      this.report.error("verilog/recursion", func.result.loc, `Function '${func.name}' calls itself without an end.`, "Give the recursion an end that constants decide.");
+      this.report.error(
+        "verilog/recursion",
+        func.result.loc,
+        `Function '${func.name}' calls itself without an end.`,
+        "Give the recursion an end that constants decide.",
+      );
       return new Array<number>(func.result.width).fill(bitX);
     }
     this.callDepth++;
     const outer = this.env;
     this.env = new Env(outer);
     func.args.forEach((arg, i) => this.write(arg, 0, args[i], true));
-    this.env.blocking.set(func.result, { value: new Array(func.result.width).fill(-1), assigned: new Array(func.result.width).fill(bit0) });
+    this.env.blocking.set(func.result, {
+      value: new Array(func.result.width).fill(-1),
+      assigned: new Array(func.result.width).fill(bit0),
+    });
     this.exec(func.body, false);
     const result = this.read(func.result);
     this.env = outer;
@@ -139,12 +147,20 @@ export class ProcessLowering implements Reader {
     const clockNet = this.bitsOf(clock.signal)[clock.bit];
     const slots = this.changed();
     for (const signal of asyncReset?.branch.keys() ?? []) {
-      if (!slots.has(signal)) slots.set(signal, { value: new Array(signal.width).fill(-1), assigned: new Array(signal.width).fill(bit0) });
+      if (!slots.has(signal))
+        slots.set(signal, { value: new Array(signal.width).fill(-1), assigned: new Array(signal.width).fill(bit0) });
     }
     for (const [signal, slot] of slots) this.flipFlops(signal, slot, clockNet, clock.rising, asyncReset, process.loc);
   }
 
-  private flipFlops(signal: Signal, slot: Slot, clock: number, rising: boolean, asyncReset: { net: number; branch: Slots } | null, loc: Loc): void {
+  private flipFlops(
+    signal: Signal,
+    slot: Slot,
+    clock: number,
+    rising: boolean,
+    asyncReset: { net: number; branch: Slots } | null,
+    loc: Loc,
+  ): void {
     const { width } = signal;
     const own = this.bitsOf(signal);
     let data = slot;
@@ -157,7 +173,12 @@ export class ProcessLowering implements Reader {
       hasReset = branch.assigned.map((bit) => bit === bit1);
       resetBits = branch.value;
       if (resetBits.some((bit, i) => hasReset[i] && bit > bitX) || branch.assigned.some((bit) => bit > bit1)) {
-        this.report.error("verilog/async-load", loc, `The asynchronous reset of '${signal.name}' loads a value that is not a constant.`, "Load a constant, or load the value at the clock.");
+        this.report.error(
+          "verilog/async-load",
+          loc,
+          `The asynchronous reset of '${signal.name}' loads a value that is not a constant.`,
+          "Load a constant, or load the value at the clock.",
+        );
         return;
       }
     } else if (slot.reset) {
@@ -181,12 +202,18 @@ export class ProcessLowering implements Reader {
         if (asyncReset && !hasReset[from]) enable = this.rtl.and([enable], this.rtl.not([asyncReset.net]))[0];
         const value = Array.from({ length: to - from }, (_, i) => (assigned ? data.value[from + i] : own[from + i]));
         const cut = (text: string) => text.slice(width - to, width - from);
-        const q = this.rtl.add("ff", [value, [clock], !assigned || enable === bit1 ? [] : [enable], hasReset[from] ? [resetNet] : []], to - from, false, {
-          clockRising: rising,
-          asyncReset: asyncReset !== null,
-          resetValue: hasReset[from] ? cut(bitsText(resetBits)) : "x".repeat(to - from),
-          init: cut(init),
-        });
+        const q = this.rtl.add(
+          "ff",
+          [value, [clock], !assigned || enable === bit1 ? [] : [enable], hasReset[from] ? [resetNet] : []],
+          to - from,
+          false,
+          {
+            clockRising: rising,
+            asyncReset: asyncReset !== null,
+            resetValue: hasReset[from] ? cut(bitsText(resetBits)) : "x".repeat(to - from),
+            init: cut(init),
+          },
+        );
         this.drive(signal, from, q, loc);
       }
       from = to;
@@ -194,7 +221,9 @@ export class ProcessLowering implements Reader {
   }
 
   /** Takes apart `if (reset) ... else ...` of a process with several edges; null after a finding. */
-  private asyncSplit(process: Process): { clock: Process["edges"][0]; reset: Process["edges"][0]; activeHigh: boolean; branch: Stmt; rest: Stmt } | null {
+  private asyncSplit(
+    process: Process,
+  ): { clock: Process["edges"][0]; reset: Process["edges"][0]; activeHigh: boolean; branch: Stmt; rest: Stmt } | null {
     let body = process.body;
     while (body.op === "block" && body.body.length === 1) body = body.body[0];
     if (process.edges.length === 2 && body.op === "if") {
@@ -208,21 +237,38 @@ export class ProcessLowering implements Reader {
         const active = reset.rising ? 1n : 0n;
         if (truth(active) === 1n && truth(1n - active) === 0n) {
           const clock = process.edges[0] === reset ? process.edges[1] : process.edges[0];
-          return { clock, reset, activeHigh: reset.rising, branch: body.yes, rest: body.no ?? { op: "block", body: [] } };
+          return {
+            clock,
+            reset,
+            activeHigh: reset.rising,
+            branch: body.yes,
+            rest: body.no ?? { op: "block", body: [] },
+          };
         }
       }
     }
-    this.report.error("verilog/async-form", process.loc, "With more than one edge, the block must begin with an 'if' that tests the asynchronous reset in the sense of its edge.", "Write always @(posedge clk or posedge reset) if (reset) ... else ...");
+    this.report.error(
+      "verilog/async-form",
+      process.loc,
+      "With more than one edge, the block must begin with an 'if' that tests the asynchronous reset in the sense of its edge.",
+      "Write always @(posedge clk or posedge reset) if (reset) ... else ...",
+    );
     return null;
   }
 
   /** What the process changes in the end; a deferred value wins over a blocking one. */
   private changed(): Slots {
     const result: Slots = new Map();
-    for (const [signal, slot] of this.env.blocking) if (signal.kind !== "local" && !this.loopVariables.has(signal)) result.set(signal, slot);
+    for (const [signal, slot] of this.env.blocking)
+      if (signal.kind !== "local" && !this.loopVariables.has(signal)) result.set(signal, slot);
     for (const [signal, slot] of this.env.deferred) {
       if (result.has(signal)) {
-        this.report.warn("verilog/mixed-assignment", signal.loc, `'${signal.name}' is assigned with both = and <= in one block.`, "Use <= for registers and = for intermediate values.");
+        this.report.warn(
+          "verilog/mixed-assignment",
+          signal.loc,
+          `'${signal.name}' is assigned with both = and <= in one block.`,
+          "Use <= for registers and = for intermediate values.",
+        );
       }
       result.set(signal, slot);
     }
@@ -286,11 +332,21 @@ export class ProcessLowering implements Reader {
       const [test] = this.expression(stmt.test);
       if (test === bit0) return;
       if (test !== bit1) {
-        this.report.error("verilog/loop-bound", stmt.test.loc, "The number of turns of this loop depends on signals.", "Loop over constants, and test the signals inside.");
+        this.report.error(
+          "verilog/loop-bound",
+          stmt.test.loc,
+          "The number of turns of this loop depends on signals.",
+          "Loop over constants, and test the signals inside.",
+        );
         return;
       }
       if (++this.turns > maxTurns) {
-        this.report.error("verilog/endless-loop", stmt.loc, `This loop passes ${maxTurns} turns.`, "Check its condition and step.");
+        this.report.error(
+          "verilog/endless-loop",
+          stmt.loc,
+          `This loop passes ${maxTurns} turns.`,
+          "Check its condition and step.",
+        );
         return;
       }
       this.exec(stmt.body, outermost);
@@ -311,7 +367,12 @@ export class ProcessLowering implements Reader {
   }
 
   private slot(signal: Signal, blocking: boolean): Slot {
-    return this.env.find(signal, blocking) ?? { value: new Array(signal.width).fill(-1), assigned: new Array(signal.width).fill(bit0) };
+    return (
+      this.env.find(signal, blocking) ?? {
+        value: new Array(signal.width).fill(-1),
+        assigned: new Array(signal.width).fill(bit0),
+      }
+    );
   }
 
   private write(signal: Signal, offset: number, bits: Bits, blocking: boolean): void {
@@ -332,10 +393,17 @@ export class ProcessLowering implements Reader {
     let by = this.expression(offset);
     if (room) {
       const wide = Math.max(by.length, room.toString(2).length) + 1;
-      by = this.rtl.arithmetic("add", extendBits(by, wide, true), this.rtl.constant({ a: BigInt(room), b: 0n }, wide), false);
+      by = this.rtl.arithmetic(
+        "add",
+        extendBits(by, wide, true),
+        this.rtl.constant({ a: BigInt(room), b: 0n }, wide),
+        false,
+      );
     }
     const total = Math.max(width, bits.length);
-    const where = this.rtl.shift("shl", extendBits(new Array<number>(bits.length).fill(bit1), total, false), by).slice(room, room + signal.width);
+    const where = this.rtl
+      .shift("shl", extendBits(new Array<number>(bits.length).fill(bit1), total, false), by)
+      .slice(room, room + signal.width);
     const moved = this.rtl.shift("shl", extendBits(bits, total, false), by).slice(room, room + signal.width);
     const old = this.slot(signal, blocking);
     const value = [...old.value];
@@ -359,7 +427,12 @@ export class ProcessLowering implements Reader {
         this.rtl.hint = signal.name;
         let merged = this.mergeSlots(test, y, n);
         const untouched = before.assigned.every((bit) => bit === bit0);
-        if (outermost && untouched && y.value.every((bit) => bit === bit0 || bit === bit1) && y.assigned.every((bit) => bit === bit1)) {
+        if (
+          outermost &&
+          untouched &&
+          y.value.every((bit) => bit === bit0 || bit === bit1) &&
+          y.assigned.every((bit) => bit === bit1)
+        ) {
           merged = { ...merged, reset: { condition: test, value: y.value, otherwise: n } };
         }
         into.set(signal, merged);
@@ -378,7 +451,11 @@ export class ProcessLowering implements Reader {
       else open.push(i);
     }
     if (open.length) {
-      const made = this.rtl.mux(test, open.map((i) => yes.value[i]), open.map((i) => no.value[i]));
+      const made = this.rtl.mux(
+        test,
+        open.map((i) => yes.value[i]),
+        open.map((i) => no.value[i]),
+      );
       open.forEach((at, i) => {
         value[at] = made[i];
       });
@@ -398,17 +475,22 @@ export class ProcessLowering implements Reader {
   }
 
   private execCase(stmt: Stmt & { op: "case" }): void {
-    const subject = this.expression(stmt.subject);
+    const whole = this.expression(stmt.subject);
+    // bits that constants decide (a narrow subject among 32-bit labels has many) only rule labels out
+    const open = whole.map((_, i) => i).filter((i) => whole[i] > bit1);
+    const subject = open.map((i) => whole[i]);
     const width = subject.length;
     const items = stmt.items.map((item) => ({
       labels: item.labels.map((label) => this.expression(label)),
-      constants: item.labels.map((label) => labelPattern(label, stmt.flavour)),
+      constants: item.labels.map((label) => narrowPattern(labelPattern(label, stmt.flavour), whole, open)),
       body: item.body,
     }));
     const known = numberOf(subject);
     const allConstant = items.every((item) => item.constants.every((pattern) => pattern !== null));
     if (known !== null && allConstant) {
-      const hit = items.find((item) => item.constants.some((pattern) => pattern!.possible && (known & pattern!.care) === pattern!.value));
+      const hit = items.find((item) =>
+        item.constants.some((pattern) => pattern!.possible && (known & pattern!.care) === pattern!.value),
+      );
       if (hit) this.exec(hit.body, false);
       else if (stmt.fallback) this.exec(stmt.fallback, false);
       return;
@@ -419,7 +501,8 @@ export class ProcessLowering implements Reader {
     const patterns = items.map((item) => item.constants);
     const labelCount = patterns.reduce((sum, list) => sum + list.length, 0);
     const full = (1n << BigInt(width)) - 1n;
-    const exact = allConstant && patterns.every((list) => list.every((pattern) => pattern!.care === full || !pattern!.possible));
+    const exact =
+      allConstant && patterns.every((list) => list.every((pattern) => pattern!.care === full || !pattern!.possible));
     if (exact && labelCount >= 4 && width <= trieWidth) {
       const values = new Map<number, Env>();
       patterns.forEach((list, i) => {
@@ -438,9 +521,12 @@ export class ProcessLowering implements Reader {
       const tests = items[i].labels.map((label, j) => {
         const pattern = items[i].constants[j];
         if (pattern && !pattern.possible) return bit0;
-        const care = pattern ? (bit: number) => ((pattern.care >> BigInt(bit)) & 1n) === 1n : () => true;
-        const kept = subject.map((_, bit) => bit).filter(care);
-        return this.rtl.eq(kept.map((bit) => subject[bit]), kept.map((bit) => label[bit]));
+        if (!pattern) return this.rtl.eq(whole, label);
+        const kept = subject.map((_, bit) => bit).filter((bit) => ((pattern.care >> BigInt(bit)) & 1n) === 1n);
+        return this.rtl.eq(
+          kept.map((bit) => subject[bit]),
+          kept.map((bit) => label[open[bit]]),
+        );
       });
       const joined = new Env(this.env);
       const outer = this.env;
@@ -496,6 +582,18 @@ function labelPattern(label: Expr, flavour: "case" | "casez" | "casex"): Pattern
   return { care, value: value.a & care, possible: (value.b & care) === 0n };
 }
 
+/** The pattern over the subject's open bits; impossible if a decided bit contradicts it. */
+function narrowPattern(pattern: Pattern | null, subject: Bits, open: readonly number[]): Pattern | null {
+  if (!pattern) return null;
+  let { possible } = pattern;
+  subject.forEach((bit, i) => {
+    if (bit <= bit1 && (pattern.care >> BigInt(i)) & 1n && ((pattern.value >> BigInt(i)) & 1n) !== BigInt(bit))
+      possible = false;
+  });
+  const pick = (value: bigint) => open.reduce((sum, i, at) => sum | (((value >> BigInt(i)) & 1n) << BigInt(at)), 0n);
+  return { care: pick(pattern.care), value: pick(pattern.value), possible };
+}
+
 function covers(items: readonly (readonly Pattern[])[], width: number): boolean {
   const all = items.flat().filter((pattern) => pattern.possible);
   if (all.length * 2 ** width > 2 ** 20) return false;
@@ -506,7 +604,10 @@ function covers(items: readonly (readonly Pattern[])[], width: number): boolean 
 }
 
 function bitsText(bits: readonly number[]): string {
-  return [...bits].reverse().map((bit) => (bit === bit0 ? "0" : bit === bit1 ? "1" : "x")).join("");
+  return [...bits]
+    .reverse()
+    .map((bit) => (bit === bit0 ? "0" : bit === bit1 ? "1" : "x"))
+    .join("");
 }
 
 function initText(signal: Signal): string {

@@ -38,11 +38,28 @@ interface ExprBase {
 }
 export type UnaryKind = "not" | "neg" | "redand" | "redor" | "redxor" | "lognot";
 export type BinaryKind =
-  | "add" | "sub" | "mul" | "div" | "mod" | "pow"
-  | "and" | "or" | "xor"
-  | "shl" | "shr" | "sshr"
-  | "eq" | "ne" | "ceq" | "cne" | "lt" | "le" | "gt" | "ge"
-  | "logand" | "logor";
+  | "add"
+  | "sub"
+  | "mul"
+  | "div"
+  | "mod"
+  | "pow"
+  | "and"
+  | "or"
+  | "xor"
+  | "shl"
+  | "shr"
+  | "sshr"
+  | "eq"
+  | "ne"
+  | "ceq"
+  | "cne"
+  | "lt"
+  | "le"
+  | "gt"
+  | "ge"
+  | "logand"
+  | "logor";
 
 /**
  * Typed expression. Operands of bitwise and arithmetic nodes have the node's width; those of comparisons have one
@@ -58,7 +75,13 @@ export type Expr =
   /** Wider by sign or by zeros, or narrower by cutting. */
   | (ExprBase & { readonly op: "extend"; readonly arg: Expr; readonly bySign: boolean })
   | (ExprBase & { readonly op: "unary"; readonly kind: UnaryKind; readonly arg: Expr })
-  | (ExprBase & { readonly op: "binary"; readonly kind: BinaryKind; readonly left: Expr; readonly right: Expr; readonly operandSigned: boolean })
+  | (ExprBase & {
+      readonly op: "binary";
+      readonly kind: BinaryKind;
+      readonly left: Expr;
+      readonly right: Expr;
+      readonly operandSigned: boolean;
+    })
   | (ExprBase & { readonly op: "cond"; readonly test: Expr; readonly yes: Expr; readonly no: Expr })
   /** Most significant part first. */
   | (ExprBase & { readonly op: "concat"; readonly parts: readonly Expr[] })
@@ -89,8 +112,21 @@ export type Stmt =
       readonly fallback: Stmt | null;
       readonly loc: Loc;
     }
-  | { readonly op: "for"; readonly init: Stmt; readonly test: Expr; readonly step: Stmt; readonly body: Stmt; readonly loc: Loc }
-  | { readonly op: "assign"; readonly target: Target; readonly value: Expr; readonly blocking: boolean; readonly loc: Loc };
+  | {
+      readonly op: "for";
+      readonly init: Stmt;
+      readonly test: Expr;
+      readonly step: Stmt;
+      readonly body: Stmt;
+      readonly loc: Loc;
+    }
+  | {
+      readonly op: "assign";
+      readonly target: Target;
+      readonly value: Expr;
+      readonly blocking: boolean;
+      readonly loc: Loc;
+    };
 
 export interface Func {
   readonly name: string;

@@ -1,5 +1,14 @@
 import type { Loc } from "../common/source.ts";
-import { type Bits, bit0, bit1, bitX, type FlipFlopModes, firstNet, type RtlCell, type RtlKind } from "../netlist/rtl.ts";
+import {
+  type Bits,
+  bit0,
+  bit1,
+  bitX,
+  type FlipFlopModes,
+  firstNet,
+  type RtlCell,
+  type RtlKind,
+} from "../netlist/rtl.ts";
 
 /**
  * Makes word-level cells and folds constants on the way. All values are bit vectors, least significant bit first.
@@ -31,7 +40,14 @@ export class RtlBuilder {
     return bits;
   }
 
-  add(kind: RtlKind, inputs: readonly Bits[], width: number, signed = false, modes: FlipFlopModes | null = null, output?: Bits): Bits {
+  add(
+    kind: RtlKind,
+    inputs: readonly Bits[],
+    width: number,
+    signed = false,
+    modes: FlipFlopModes | null = null,
+    output?: Bits,
+  ): Bits {
     const base = `${this.hint}$${kind}`;
     const count = (this.nameCounts.get(base) ?? 0) + 1;
     this.nameCounts.set(base, count);
@@ -51,7 +67,11 @@ export class RtlBuilder {
       if (out[i] < 0) open.push(i);
     }
     if (open.length) {
-      const made = this.add(kind, inputs.map((input) => open.map((i) => input[i])), open.length);
+      const made = this.add(
+        kind,
+        inputs.map((input) => open.map((i) => input[i])),
+        open.length,
+      );
       open.forEach((at, i) => {
         out[at] = made[i];
       });
@@ -183,14 +203,18 @@ export class RtlBuilder {
     const [x, y] = [numberOf(a), numberOf(b)];
     if (x !== null && y !== null && !((kind === "div" || kind === "mod") && y === 0n)) {
       const [l, r] = signed ? [asSigned(x, width), asSigned(y, width)] : [x, y];
-      const value = kind === "add" ? l + r : kind === "sub" ? l - r : kind === "mul" ? l * r : kind === "div" ? l / r : l % r;
+      const value =
+        kind === "add" ? l + r : kind === "sub" ? l - r : kind === "mul" ? l * r : kind === "div" ? l / r : l % r;
       return this.constant({ a: BigInt.asUintN(width, value), b: 0n }, width);
     }
     if ((kind === "add" || kind === "sub") && y === 0n) return a;
     if (kind === "add" && x === 0n) return b;
     if (kind === "mul") {
       if (x === 0n || y === 0n) return new Array<number>(width).fill(bit0);
-      for (const [value, other] of [[x, b], [y, a]] as const) {
+      for (const [value, other] of [
+        [x, b],
+        [y, a],
+      ] as const) {
         if (value !== null && (value & (value - 1n)) === 0n) return shiftLeft(other, value.toString(2).length - 1);
       }
     }

@@ -18,17 +18,40 @@ interface Type {
 
 const maxWidth = 65536;
 const binaryKinds: Readonly<Record<BinaryOp, BinaryKind>> = {
-  "+": "add", "-": "sub", "*": "mul", "/": "div", "%": "mod", "**": "pow",
-  "==": "eq", "!=": "ne", "===": "ceq", "!==": "cne", "&&": "logand", "||": "logor",
-  "<": "lt", "<=": "le", ">": "gt", ">=": "ge", "&": "and", "|": "or", "^": "xor", "~^": "xor",
-  "<<": "shl", ">>": "shr", "<<<": "shl", ">>>": "sshr",
+  "+": "add",
+  "-": "sub",
+  "*": "mul",
+  "/": "div",
+  "%": "mod",
+  "**": "pow",
+  "==": "eq",
+  "!=": "ne",
+  "===": "ceq",
+  "!==": "cne",
+  "&&": "logand",
+  "||": "logor",
+  "<": "lt",
+  "<=": "le",
+  ">": "gt",
+  ">=": "ge",
+  "&": "and",
+  "|": "or",
+  "^": "xor",
+  "~^": "xor",
+  "<<": "shl",
+  ">>": "shr",
+  "<<<": "shl",
+  ">>>": "sshr",
 };
 const isComparison = (op: BinaryOp) => /^([=!]==?|[<>]=?)$/.test(op);
 const isShiftOrPower = (op: BinaryOp) => op === "**" || op.startsWith("<<") || op.startsWith(">>");
 const reductions: Partial<Record<UnaryOp, { kind: UnaryKind; invert: boolean }>> = {
-  "&": { kind: "redand", invert: false }, "~&": { kind: "redand", invert: true },
-  "|": { kind: "redor", invert: false }, "~|": { kind: "redor", invert: true },
-  "^": { kind: "redxor", invert: false }, "~^": { kind: "redxor", invert: true },
+  "&": { kind: "redand", invert: false },
+  "~&": { kind: "redand", invert: true },
+  "|": { kind: "redor", invert: false },
+  "~|": { kind: "redor", invert: true },
+  "^": { kind: "redxor", invert: false },
+  "~^": { kind: "redxor", invert: true },
 };
 
 export class VerilogExpressions {
@@ -63,7 +86,12 @@ export class VerilogExpressions {
     const value = evaluate(expr);
     if (value) return { ...value, width: expr.width, signed: expr.signed };
     if (this.report.findings.length === before) {
-      this.report.error("verilog/not-constant", node.loc, `${what} must be a constant.`, "Use numbers, parameters and genvars only.");
+      this.report.error(
+        "verilog/not-constant",
+        node.loc,
+        `${what} must be a constant.`,
+        "Use numbers, parameters and genvars only.",
+      );
     }
     return null;
   }
@@ -74,7 +102,12 @@ export class VerilogExpressions {
     if (!value) return null;
     const number = Number(value.signed ? BigInt.asIntN(value.width, value.a) : value.a);
     if (value.b || !Number.isSafeInteger(number)) {
-      this.report.error("verilog/not-constant", node.loc, `${what} has unknown bits or is far too large.`, "Use an ordinary whole number.");
+      this.report.error(
+        "verilog/not-constant",
+        node.loc,
+        `${what} has unknown bits or is far too large.`,
+        "Use an ordinary whole number.",
+      );
       return null;
     }
     return number;
@@ -87,7 +120,12 @@ export class VerilogExpressions {
     if (msb === null || lsb === null) return { msb: 0, lsb: 0, width: 1 };
     const width = Math.abs(msb - lsb) + 1;
     if (width > maxWidth) {
-      this.report.error("verilog/too-wide", range.loc, `A vector of ${width} bits is wider than the limit of ${maxWidth}.`, "Check the bounds.");
+      this.report.error(
+        "verilog/too-wide",
+        range.loc,
+        `A vector of ${width} bits is wider than the limit of ${maxWidth}.`,
+        "Check the bounds.",
+      );
       return { msb: 0, lsb: 0, width: 1 };
     }
     return { msb, lsb, width };
@@ -106,12 +144,23 @@ export class VerilogExpressions {
     if (node.kind === "bad") return false;
     const base = node.kind === "index" || node.kind === "range" ? node.base : node;
     if (base.kind !== "name") {
-      this.report.error("verilog/target", node.loc, "This cannot be assigned to.", "Assign to a net, a register, parts of them, or a concatenation of such.");
+      this.report.error(
+        "verilog/target",
+        node.loc,
+        "This cannot be assigned to.",
+        "Assign to a net, a register, parts of them, or a concatenation of such.",
+      );
       return false;
     }
     const meaning = this.lookUp(base.name, base.loc, scope);
     if (meaning?.kind !== "signal") {
-      if (meaning) this.report.error("verilog/target", base.loc, `'${base.name}' is not a net or register.`, "Assign to a net or a register.");
+      if (meaning)
+        this.report.error(
+          "verilog/target",
+          base.loc,
+          `'${base.name}' is not a net or register.`,
+          "Assign to a net or a register.",
+        );
       return false;
     }
     const { signal } = meaning;
@@ -134,20 +183,46 @@ export class VerilogExpressions {
     if (!meaning) {
       const near = nearestName(name, scope.visibleNames());
       const at = this.report.sources.place(loc);
-      this.report.error("verilog/undeclared", loc, `'${name}' is not declared.`, near ? `Did you mean '${near}'?` : "Declare it before its use.", {
-        edit: near ? { file: at.file!, label: `Change to '${near}'`, line: at.line, column: at.column, endLine: at.endLine, endColumn: at.endColumn, text: near } : undefined,
-      });
+      this.report.error(
+        "verilog/undeclared",
+        loc,
+        `'${name}' is not declared.`,
+        near ? `Did you mean '${near}'?` : "Declare it before its use.",
+        {
+          edit: near
+            ? {
+                file: at.file!,
+                label: `Change to '${near}'`,
+                line: at.line,
+                column: at.column,
+                endLine: at.endLine,
+                endColumn: at.endColumn,
+                text: near,
+              }
+            : undefined,
+        },
+      );
       return null;
     }
     if (meaning.kind === "array") {
-      this.report.error("verilog/unsupported", loc, `'${name}' is an array of vectors, which is not supported yet.`, "Use one wide vector with part-selects.");
+      this.report.error(
+        "verilog/unsupported",
+        loc,
+        `'${name}' is an array of vectors, which is not supported yet.`,
+        "Use one wide vector with part-selects.",
+      );
       return null;
     }
     return meaning;
   }
 
   private outOfRange(loc: Loc, name: string, signal: { msb: number; lsb: number }): void {
-    this.report.error("verilog/out-of-range", loc, `This selects bits outside ${name}[${signal.msb}:${signal.lsb}].`, "Correct the index or the declaration.");
+    this.report.error(
+      "verilog/out-of-range",
+      loc,
+      `This selects bits outside ${name}[${signal.msb}:${signal.lsb}].`,
+      "Correct the index or the declaration.",
+    );
   }
 
   /** Bit offset and width of an index or part-select; bounds are those of the declaration. */
@@ -164,7 +239,12 @@ export class VerilogExpressions {
       const right = this.integer(node.right, scope, "A part-select bound");
       if (left === null || right === null) return null;
       if (down ? left < right : left > right) {
-        this.report.error("verilog/select-order", node.loc, `The bounds of this part-select run against the declaration [${msb}:${lsb}].`, "Swap the two bounds.");
+        this.report.error(
+          "verilog/select-order",
+          node.loc,
+          `The bounds of this part-select run against the declaration [${msb}:${lsb}].`,
+          "Swap the two bounds.",
+        );
         return null;
       }
       return { offset: down ? right - lsb : lsb - right, width: Math.abs(left - right) + 1 };
@@ -172,7 +252,12 @@ export class VerilogExpressions {
     const width = this.integer(node.right, scope, "The width of a part-select");
     if (width === null) return null;
     if (width < 1 || width > maxWidth) {
-      this.report.error("verilog/select-width", node.right.loc, `A part-select of ${width} bits makes no sense.`, "Give a width of at least 1.");
+      this.report.error(
+        "verilog/select-width",
+        node.right.loc,
+        `A part-select of ${width} bits makes no sense.`,
+        "Give a width of at least 1.",
+      );
       return null;
     }
     // lowest offset covered: an index i sits at i - lsb (down) or lsb - i (up)
@@ -221,7 +306,10 @@ export class VerilogExpressions {
     const bit = { width: 1, signed: false };
     switch (node.kind) {
       case "number":
-        return { width: node.width ?? Math.max(32, (node.a | node.b).toString(2).length + (node.based ? 0 : 1)), signed: node.signed };
+        return {
+          width: node.width ?? Math.max(32, (node.a | node.b).toString(2).length + (node.based ? 0 : 1)),
+          signed: node.signed,
+        };
       case "string":
         return { width: Math.max(8, node.text.length * 8), signed: false };
       case "name": {
@@ -233,7 +321,8 @@ export class VerilogExpressions {
       case "index":
         return bit;
       case "range": {
-        if (node.mode !== ":") return { width: Math.max(1, Math.min(maxWidth, this.quietInteger(node.right, scope) ?? 1)), signed: false };
+        if (node.mode !== ":")
+          return { width: Math.max(1, Math.min(maxWidth, this.quietInteger(node.right, scope) ?? 1)), signed: false };
         const left = this.quietInteger(node.left, scope) ?? 0;
         const right = this.quietInteger(node.right, scope) ?? 0;
         return { width: Math.min(maxWidth, Math.abs(left - right) + 1), signed: false };
@@ -256,7 +345,10 @@ export class VerilogExpressions {
       }
       case "call": {
         if (node.name === "$signed" || node.name === "$unsigned") {
-          return { width: node.args.length ? this.typeOf(node.args[0], scope).width : 1, signed: node.name === "$signed" };
+          return {
+            width: node.args.length ? this.typeOf(node.args[0], scope).width : 1,
+            signed: node.name === "$signed",
+          };
         }
         if (node.name.startsWith("$")) return { width: 32, signed: true };
         const meaning = scope.find(node.name);
@@ -310,18 +402,36 @@ export class VerilogExpressions {
       case "string": {
         let a = 0n;
         for (const c of node.text) a = (a << 8n) | BigInt(c.charCodeAt(0) & 255);
-        return this.fit({ op: "const", value: { a, b: 0n }, width: Math.max(8, node.text.length * 8), signed: false, loc }, width, signed);
+        return this.fit(
+          { op: "const", value: { a, b: 0n }, width: Math.max(8, node.text.length * 8), signed: false, loc },
+          width,
+          signed,
+        );
       }
       case "name": {
         const meaning = this.lookUp(node.name, loc, scope);
         if (meaning?.kind === "signal") {
-          return this.fit({ op: "signal", signal: meaning.signal, width: meaning.signal.width, signed: meaning.signal.signed, loc }, width, signed);
+          return this.fit(
+            { op: "signal", signal: meaning.signal, width: meaning.signal.width, signed: meaning.signal.signed, loc },
+            width,
+            signed,
+          );
         }
         if (meaning?.kind === "constant") {
           const { constant } = meaning;
-          return this.fit({ op: "const", value: constant.value, width: constant.width, signed: constant.signed, loc }, width, signed);
+          return this.fit(
+            { op: "const", value: constant.value, width: constant.width, signed: constant.signed, loc },
+            width,
+            signed,
+          );
         }
-        if (meaning) this.report.error("verilog/function-value", loc, `'${node.name}' is a function; it needs its arguments.`, "Add them in parentheses.");
+        if (meaning)
+          this.report.error(
+            "verilog/function-value",
+            loc,
+            `'${node.name}' is a function; it needs its arguments.`,
+            "Add them in parentheses.",
+          );
         return this.unknown(width, loc);
       }
       case "index":
@@ -331,7 +441,14 @@ export class VerilogExpressions {
         const reduction = reductions[node.op];
         if (reduction || node.op === "!") {
           const arg = this.self(node.operand, scope);
-          let result: Expr = { op: "unary", kind: reduction ? reduction.kind : "lognot", arg, width: 1, signed: false, loc };
+          let result: Expr = {
+            op: "unary",
+            kind: reduction ? reduction.kind : "lognot",
+            arg,
+            width: 1,
+            signed: false,
+            loc,
+          };
           if (reduction?.invert) result = { op: "unary", kind: "lognot", arg: result, width: 1, signed: false, loc };
           return this.fit(result, width, signed);
         }
@@ -353,7 +470,12 @@ export class VerilogExpressions {
         if (count === null) return this.unknown(width, loc);
         const once = this.buildConcat(node.parts, loc, scope);
         if (count < 1 || count * once.width > maxWidth) {
-          this.report.error("verilog/replication", node.count.loc, `A replication count of ${count} makes no vector.`, `Use a count of at least 1, and at most ${maxWidth} bits in all.`);
+          this.report.error(
+            "verilog/replication",
+            node.count.loc,
+            `A replication count of ${count} makes no vector.`,
+            `Use a count of at least 1, and at most ${maxWidth} bits in all.`,
+          );
           return this.unknown(width, loc);
         }
         const parts = Array.from({ length: count }, () => once);
@@ -369,22 +491,38 @@ export class VerilogExpressions {
   private buildConcat(nodes: readonly ExprNode[], loc: Loc, scope: Scope): Expr {
     const parts = nodes.map((part) => {
       if (part.kind === "number" && part.width === null) {
-        this.report.error("verilog/unsized", part.loc, "A number without a size cannot stand in a concatenation.", "Give it one, such as 4'd3.");
+        this.report.error(
+          "verilog/unsized",
+          part.loc,
+          "A number without a size cannot stand in a concatenation.",
+          "Give it one, such as 4'd3.",
+        );
       }
       return this.self(part, scope);
     });
     return { op: "concat", parts, width: parts.reduce((sum, part) => sum + part.width, 0), signed: false, loc };
   }
 
-  private buildSelect(node: ExprNode & { kind: "index" | "range" }, width: number, signed: boolean, scope: Scope): Expr {
+  private buildSelect(
+    node: ExprNode & { kind: "index" | "range" },
+    width: number,
+    signed: boolean,
+    scope: Scope,
+  ): Expr {
     const { loc } = node;
     if (node.base.kind !== "name") {
-      this.report.error("verilog/select", loc, "Only a name can be indexed.", "Give the value a name with a wire first.");
+      this.report.error(
+        "verilog/select",
+        loc,
+        "Only a name can be indexed.",
+        "Give the value a name with a wire first.",
+      );
       return this.unknown(width, loc);
     }
     const meaning = this.lookUp(node.base.name, node.base.loc, scope);
     if (meaning?.kind !== "signal" && meaning?.kind !== "constant") return this.unknown(width, loc);
-    const bounds: { msb: number; lsb: number; width: number } = meaning.kind === "signal" ? meaning.signal : meaning.constant;
+    const bounds: { msb: number; lsb: number; width: number } =
+      meaning.kind === "signal" ? meaning.signal : meaning.constant;
     const arg: Expr =
       meaning.kind === "signal"
         ? { op: "signal", signal: meaning.signal as Signal, width: bounds.width, signed: false, loc: node.base.loc }
@@ -408,13 +546,21 @@ export class VerilogExpressions {
     if (op === "&&" || op === "||") {
       const left = this.truth(this.self(node.left, scope));
       const right = this.truth(this.self(node.right, scope));
-      return this.fit({ op: "binary", kind, left, right, operandSigned: false, width: 1, signed: false, loc }, width, signed);
+      return this.fit(
+        { op: "binary", kind, left, right, operandSigned: false, width: 1, signed: false, loc },
+        width,
+        signed,
+      );
     }
     if (isComparison(op)) {
       const type = join(this.typeOf(node.left, scope), this.typeOf(node.right, scope));
       const left = this.build(node.left, type.width, type.signed, scope);
       const right = this.build(node.right, type.width, type.signed, scope);
-      return this.fit({ op: "binary", kind, left, right, operandSigned: type.signed, width: 1, signed: false, loc }, width, signed);
+      return this.fit(
+        { op: "binary", kind, left, right, operandSigned: type.signed, width: 1, signed: false, loc },
+        width,
+        signed,
+      );
     }
     const left = this.build(node.left, width, signed, scope);
     const right = isShiftOrPower(op) ? this.self(node.right, scope) : this.build(node.right, width, signed, scope);
@@ -438,12 +584,23 @@ export class VerilogExpressions {
     }
     const meaning = name.startsWith("$") ? undefined : this.lookUp(name, loc, scope);
     if (meaning?.kind !== "function") {
-      if (meaning !== null) this.report.error("verilog/unsupported", loc, `${name} cannot be called in a design.`, "Call a function that is declared in the module.");
+      if (meaning !== null)
+        this.report.error(
+          "verilog/unsupported",
+          loc,
+          `${name} cannot be called in a design.`,
+          "Call a function that is declared in the module.",
+        );
       return this.unknown(width, loc);
     }
     const { func } = meaning;
     if (func.args.length !== args.length) {
-      this.report.error("verilog/arguments", loc, `${name} takes ${func.args.length} argument(s); ${args.length} given.`, "Correct the call.");
+      this.report.error(
+        "verilog/arguments",
+        loc,
+        `${name} takes ${func.args.length} argument(s); ${args.length} given.`,
+        "Correct the call.",
+      );
       return this.unknown(width, loc);
     }
     const values = args.map((arg, i) => {
@@ -451,7 +608,11 @@ export class VerilogExpressions {
       const wide = this.build(arg, Math.max(type.width, func.args[i].width), type.signed, scope);
       return this.resize(wide, func.args[i].width, arg.loc);
     });
-    return this.fit({ op: "call", func, args: values, width: func.result.width, signed: func.result.signed, loc }, width, signed);
+    return this.fit(
+      { op: "call", func, args: values, width: func.result.width, signed: func.result.signed, loc },
+      width,
+      signed,
+    );
   }
 
   /** One bit: 1 if any bit of the value is. */

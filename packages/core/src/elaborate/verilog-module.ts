@@ -1,11 +1,31 @@
 import { nearestName } from "../common/finding.ts";
 import type { Loc } from "../common/source.ts";
 import type {
-  AlwaysItem, DeclItem, ExprNode, FunctionItem, GenerateFor, InstanceItem, ModuleItem, ModuleNode, ParamItem, StmtNode,
+  AlwaysItem,
+  DeclItem,
+  ExprNode,
+  FunctionItem,
+  GenerateFor,
+  InstanceItem,
+  ModuleItem,
+  ModuleNode,
+  ParamItem,
+  StmtNode,
 } from "../hdl/verilog/ast.ts";
 import { evaluate } from "./evaluate.ts";
 import type {
-  ContinuousAssignment, Edge, ElaboratedModule, Expr, Func, Instance, PortBinding, Process, Signal, Stmt, Target, Value,
+  ContinuousAssignment,
+  Edge,
+  ElaboratedModule,
+  Expr,
+  Func,
+  Instance,
+  PortBinding,
+  Process,
+  Signal,
+  Stmt,
+  Target,
+  Value,
 } from "./model.ts";
 import type { Report } from "./report.ts";
 import { type Constant, Scope } from "./scope.ts";
@@ -28,9 +48,15 @@ export class VerilogElaborator {
     for (const module of modules) {
       const first = this.byName.get(module.name);
       if (first) {
-        report.error("verilog/duplicate-module", module.nameLoc, `Module '${module.name}' is declared twice.`, "Rename one of them, or take one file out.", {
-          related: [{ place: report.sources.place(first.nameLoc), message: "First declared here." }],
-        });
+        report.error(
+          "verilog/duplicate-module",
+          module.nameLoc,
+          `Module '${module.name}' is declared twice.`,
+          "Rename one of them, or take one file out.",
+          {
+            related: [{ place: report.sources.place(first.nameLoc), message: "First declared here." }],
+          },
+        );
       } else this.byName.set(module.name, module);
     }
   }
@@ -44,7 +70,11 @@ export class VerilogElaborator {
   }
 
   /** @param overrides Parameter values by name, already constant. */
-  elaborate(node: ModuleNode, overrides: ReadonlyMap<string, Constant>, stack: readonly string[]): ElaboratedModule | null {
+  elaborate(
+    node: ModuleNode,
+    overrides: ReadonlyMap<string, Constant>,
+    stack: readonly string[],
+  ): ElaboratedModule | null {
     const shown = [...overrides].map(([name, value]) => `${name}=${describe(value)}`).sort();
     const variant = shown.length ? `${node.name} #(${shown.join(", ")})` : node.name;
     const known = this.variants.get(variant);
@@ -55,15 +85,29 @@ export class VerilogElaborator {
   }
 
   /** Elaborates the module that an instance names, or reports why it cannot. */
-  child(item: InstanceItem, overrides: ReadonlyMap<string, Constant>, stack: readonly string[]): ElaboratedModule | null {
+  child(
+    item: InstanceItem,
+    overrides: ReadonlyMap<string, Constant>,
+    stack: readonly string[],
+  ): ElaboratedModule | null {
     const node = this.byName.get(item.module);
     if (!node) {
       const near = nearestName(item.module, this.byName.keys());
-      this.report.error("verilog/unknown-module", item.moduleLoc, `There is no module '${item.module}' in the sources.`, near ? `Did you mean '${near}'?` : "Add the file that declares it.");
+      this.report.error(
+        "verilog/unknown-module",
+        item.moduleLoc,
+        `There is no module '${item.module}' in the sources.`,
+        near ? `Did you mean '${near}'?` : "Add the file that declares it.",
+      );
       return null;
     }
     if (stack.includes(item.module) || stack.length > maxInstanceDepth) {
-      this.report.error("verilog/recursion", item.moduleLoc, `Module '${item.module}' contains itself: ${[...stack, item.module].join(" > ")}.`, "Break the cycle of instances.");
+      this.report.error(
+        "verilog/recursion",
+        item.moduleLoc,
+        `Module '${item.module}' contains itself: ${[...stack, item.module].join(" > ")}.`,
+        "Break the cycle of instances.",
+      );
       return null;
     }
     return this.elaborate(node, overrides, stack);
@@ -104,28 +148,57 @@ class ModuleBuilder {
     for (const port of this.node.ports) {
       const meaning = scope.local(port.name);
       if (meaning?.kind === "signal" && meaning.signal.direction) {
-        if (ports.includes(meaning.signal)) this.report.error("verilog/duplicate-port", port.loc, `Port '${port.name}' is listed twice.`, "Remove one.");
+        if (ports.includes(meaning.signal))
+          this.report.error("verilog/duplicate-port", port.loc, `Port '${port.name}' is listed twice.`, "Remove one.");
         else ports.push(meaning.signal);
-      } else this.report.error("verilog/port-direction", port.loc, `Port '${port.name}' has no direction.`, "Declare it as input or output.");
+      } else
+        this.report.error(
+          "verilog/port-direction",
+          port.loc,
+          `Port '${port.name}' has no direction.`,
+          "Declare it as input or output.",
+        );
     }
     for (const signal of this.signals) {
       if (signal.direction && !ports.includes(signal)) {
-        this.report.error("verilog/port-unlisted", signal.loc, `'${signal.name}' has a direction but is not in the port list.`, "Add it to the port list of the module.");
+        this.report.error(
+          "verilog/port-unlisted",
+          signal.loc,
+          `'${signal.name}' has a direction but is not in the port list.`,
+          "Add it to the port list of the module.",
+        );
       }
       if (signal.direction === "inout") {
-        this.report.error("verilog/unsupported", signal.loc, `The port '${signal.name}' is inout, which is not supported yet.`, "Use an input and an output.");
+        this.report.error(
+          "verilog/unsupported",
+          signal.loc,
+          `The port '${signal.name}' is inout, which is not supported yet.`,
+          "Use an input and an output.",
+        );
       }
     }
     this.elaborateItems(this.node.items, scope);
     for (const finish of this.functionBodies) finish();
     for (const name of this.overrides.keys()) {
       if (!this.parameters.some((parameter) => parameter.name === name)) {
-        this.report.error("verilog/unknown-parameter", this.node.nameLoc, `Module '${this.node.name}' has no parameter '${name}'.`, "Correct the override in its instance.");
+        this.report.error(
+          "verilog/unknown-parameter",
+          this.node.nameLoc,
+          `Module '${this.node.name}' has no parameter '${name}'.`,
+          "Correct the override in its instance.",
+        );
       }
     }
     return {
-      name: this.node.name, variant, parameters: this.parameters, signals: this.signals, ports,
-      assigns: this.assigns, processes: this.processes, instances: this.instances, loc: this.node.nameLoc,
+      name: this.node.name,
+      variant,
+      parameters: this.parameters,
+      signals: this.signals,
+      ports,
+      assigns: this.assigns,
+      processes: this.processes,
+      instances: this.instances,
+      loc: this.node.nameLoc,
     };
   }
 
@@ -139,12 +212,19 @@ class ModuleBuilder {
   }
 
   private duplicate(name: string, loc: Loc): void {
-    this.report.error("verilog/duplicate", loc, `'${name}' is declared twice in the same scope.`, "Rename or remove one of them.");
+    this.report.error(
+      "verilog/duplicate",
+      loc,
+      `'${name}' is declared twice in the same scope.`,
+      "Rename or remove one of them.",
+    );
   }
 
   private declareParam(item: ParamItem, scope: Scope): void {
     const override = item.local || scope.prefix ? undefined : this.overrides.get(item.name);
-    const given = override ? { ...override.value, ...override } : this.exprs.constant(item.value, scope, "A parameter's value");
+    const given = override
+      ? { ...override.value, ...override }
+      : this.exprs.constant(item.value, scope, "A parameter's value");
     let constant: Constant;
     if (!given) constant = { value: { a: 0n, b: 0n }, width: 32, signed: true, msb: 31, lsb: 0 };
     else if (item.range) {
@@ -154,7 +234,13 @@ class ModuleBuilder {
         : resizeValue(given, given.width, given.signed, width);
       constant = { value: extended, width, signed: item.signed, msb, lsb };
     } else {
-      constant = { value: { a: given.a, b: given.b }, width: given.width, signed: item.signed || given.signed, msb: given.width - 1, lsb: 0 };
+      constant = {
+        value: { a: given.a, b: given.b },
+        width: given.width,
+        signed: item.signed || given.signed,
+        msb: given.width - 1,
+        lsb: 0,
+      };
     }
     if (!scope.declare(item.name, { kind: "constant", constant })) this.duplicate(item.name, item.loc);
     else if (!item.local) this.parameters.push({ name: item.name, value: describe(constant) });
@@ -162,7 +248,18 @@ class ModuleBuilder {
 
   private newSignal(name: string, loc: Loc, fields: Partial<Signal>): Signal {
     const signal: Signal = {
-      id: this.signals.length, name, loc, width: 1, signed: false, msb: 0, lsb: 0, kind: "net", direction: null, init: null, implicit: false, ...fields,
+      id: this.signals.length,
+      name,
+      loc,
+      width: 1,
+      signed: false,
+      msb: 0,
+      lsb: 0,
+      kind: "net",
+      direction: null,
+      init: null,
+      implicit: false,
+      ...fields,
     };
     this.signals.push(signal);
     return signal;
@@ -207,14 +304,22 @@ class ModuleBuilder {
 
   /** `output [3:0] q; reg [3:0] q;` and the like: the second declaration adds to the first. */
   private completePort(signal: Signal, item: DeclItem, name: string, loc: Loc, scope: Scope): void {
-    if (!(signal.direction !== null && item.direction === null) && !(signal.direction === null && item.direction !== null)) {
+    if (
+      !(signal.direction !== null && item.direction === null) &&
+      !(signal.direction === null && item.direction !== null)
+    ) {
       this.duplicate(name, loc);
       return;
     }
     const at = this.signals.indexOf(signal);
     const size = item.range ? this.exprs.range(item.range, scope) : null;
     if (size && signal.width !== 1 && size.width !== signal.width) {
-      this.report.error("verilog/port-range", loc, `'${name}' is declared with ${signal.width} and with ${size.width} bits.`, "Give both declarations the same range.");
+      this.report.error(
+        "verilog/port-range",
+        loc,
+        `'${name}' is declared with ${signal.width} and with ${size.width} bits.`,
+        "Give both declarations the same range.",
+      );
     }
     const merged = {
       ...(size ?? {}),
@@ -234,7 +339,13 @@ class ModuleBuilder {
     }
     const value = evaluate(this.exprs.assigned(init, signal.width, scope));
     if (value) signal.init = value;
-    else this.report.error("verilog/not-constant", init.loc, "An initial value must be a constant.", "Use a number or a parameter.");
+    else
+      this.report.error(
+        "verilog/not-constant",
+        init.loc,
+        "An initial value must be a constant.",
+        "Use a number or a parameter.",
+      );
   }
   private readonly assignments: (() => void)[] = [];
 
@@ -247,7 +358,11 @@ class ModuleBuilder {
     for (const decl of item.decls) {
       for (const declared of decl.names) {
         const range = decl.net === "integer" ? { msb: 31, lsb: 0, width: 32 } : this.exprs.range(decl.range, scope);
-        const signal = this.newSignal(inner.prefix + declared.name, declared.loc, { ...range, signed: decl.signed, kind: "local" });
+        const signal = this.newSignal(inner.prefix + declared.name, declared.loc, {
+          ...range,
+          signed: decl.signed,
+          kind: "local",
+        });
         if (!inner.declare(declared.name, { kind: "signal", signal })) this.duplicate(declared.name, declared.loc);
         if (decl.direction === "input") args.push(signal);
       }
@@ -285,7 +400,14 @@ class ModuleBuilder {
         case "genif": {
           const test = this.exprs.integer(item.test, scope, "The condition of a generate block");
           const block = test === null ? null : test !== 0 ? item.yes : item.no;
-          if (block) this.generateBlock(block.items, new Scope(scope, block.label ? `${scope.prefix}${block.label}.` : `${scope.prefix}genblk${++this.blockCount}.`));
+          if (block)
+            this.generateBlock(
+              block.items,
+              new Scope(
+                scope,
+                block.label ? `${scope.prefix}${block.label}.` : `${scope.prefix}genblk${++this.blockCount}.`,
+              ),
+            );
           break;
         }
       }
@@ -301,16 +423,32 @@ class ModuleBuilder {
     const label = item.label ?? `genblk${++this.blockCount}`;
     let value = this.exprs.integer(item.init, scope, "The start of a generate loop");
     if (item.stepName !== item.genvar) {
-      this.report.error("verilog/genvar", item.loc, `The loop counts '${item.genvar}' but steps '${item.stepName}'.`, "Step the genvar that the loop tests.");
+      this.report.error(
+        "verilog/genvar",
+        item.loc,
+        `The loop counts '${item.genvar}' but steps '${item.stepName}'.`,
+        "Step the genvar that the loop tests.",
+      );
       return;
     }
     for (let turn = 0; value !== null; turn++) {
       if (turn >= maxGenerate) {
-        this.report.error("verilog/endless-generate", item.loc, `This generate loop passes ${maxGenerate} turns.`, "Check its condition and step.");
+        this.report.error(
+          "verilog/endless-generate",
+          item.loc,
+          `This generate loop passes ${maxGenerate} turns.`,
+          "Check its condition and step.",
+        );
         return;
       }
       const inner = new Scope(scope, `${scope.prefix}${label}[${value}].`);
-      const constant: Constant = { value: { a: BigInt.asUintN(32, BigInt(value)), b: 0n }, width: 32, signed: true, msb: 31, lsb: 0 };
+      const constant: Constant = {
+        value: { a: BigInt.asUintN(32, BigInt(value)), b: 0n },
+        width: 32,
+        signed: true,
+        msb: 31,
+        lsb: 0,
+      };
       inner.declare(item.genvar, { kind: "constant", constant });
       const test = this.exprs.integer(item.test, inner, "The condition of a generate loop");
       if (!test) return;
@@ -324,7 +462,12 @@ class ModuleBuilder {
     if (node.kind === "concat") for (const part of node.parts) this.declareImplicit(part, scope);
     if (node.kind !== "name" || node.name.includes(".") || scope.find(node.name)) return;
     const near = nearestName(node.name, scope.visibleNames());
-    this.report.warn("verilog/implicit-net", node.loc, `'${node.name}' is not declared, so it becomes a net of one bit.`, near ? `Did you mean '${near}'? If not, declare it.` : "Declare it with its width.");
+    this.report.warn(
+      "verilog/implicit-net",
+      node.loc,
+      `'${node.name}' is not declared, so it becomes a net of one bit.`,
+      near ? `Did you mean '${near}'? If not, declare it.` : "Declare it with its width.",
+    );
     const signal = this.newSignal(scope.prefix + node.name, node.loc, { implicit: true });
     scope.declare(node.name, { kind: "signal", signal });
   }
@@ -332,7 +475,12 @@ class ModuleBuilder {
   private continuous(target: Target, value: ExprNode, scope: Scope, loc: Loc): void {
     for (const part of target.parts) {
       if (part.signal.kind === "variable") {
-        this.report.error("verilog/assign-to-reg", part.loc, `'${part.signal.name}' is a reg, so 'assign' cannot drive it.`, "Declare it as a wire, or assign to it in an always block.");
+        this.report.error(
+          "verilog/assign-to-reg",
+          part.loc,
+          `'${part.signal.name}' is a reg, so 'assign' cannot drive it.`,
+          "Declare it as a wire, or assign to it in an always block.",
+        );
       }
     }
     this.checkWidth(target, value, scope);
@@ -343,7 +491,12 @@ class ModuleBuilder {
   private checkWidth(target: Target, value: ExprNode, scope: Scope): void {
     const meant = this.meantWidth(value, scope);
     if (meant !== null && meant > target.width) {
-      this.report.warn("verilog/truncated", value.loc, `This value has ${meant} bits; its target has ${target.width}. The upper ${meant - target.width} are lost.`, "Select the bits that are meant, or widen the target.");
+      this.report.warn(
+        "verilog/truncated",
+        value.loc,
+        `This value has ${meant} bits; its target has ${target.width}. The upper ${meant - target.width} are lost.`,
+        "Select the bits that are meant, or widen the target.",
+      );
     }
   }
 
@@ -353,7 +506,10 @@ class ModuleBuilder {
         return node.width ?? (node.b ? 1 : Math.max(1, node.a.toString(2).length));
       case "name": {
         const meaning = scope.find(node.name);
-        if (meaning?.kind === "signal") return meaning.signal.name.endsWith(node.name) && meaning.signal.width === 32 && meaning.signal.signed ? 1 : meaning.signal.width;
+        if (meaning?.kind === "signal")
+          return meaning.signal.name.endsWith(node.name) && meaning.signal.width === 32 && meaning.signal.signed
+            ? 1
+            : meaning.signal.width;
         if (meaning?.kind !== "constant") return null;
         return Math.max(1, meaning.constant.value.a.toString(2).length);
       }
@@ -387,7 +543,12 @@ class ModuleBuilder {
 
   private always(item: AlwaysItem, scope: Scope): void {
     if (item.events === null) {
-      this.report.error("verilog/no-events", item.loc, "This always block waits for nothing, so it makes no circuit.", "Add @(posedge clock) or @(*).");
+      this.report.error(
+        "verilog/no-events",
+        item.loc,
+        "This always block waits for nothing, so it makes no circuit.",
+        "Add @(posedge clock) or @(*).",
+      );
       return;
     }
     const edges: Edge[] = [];
@@ -403,7 +564,12 @@ class ModuleBuilder {
         edges.push({ ...bit, rising: event.edge === "posedge", loc: event.loc });
       }
       if (edges.length > 0 && edges.length < item.events.length) {
-        this.report.error("verilog/event", item.loc, "This event list mixes edges and levels, which makes no circuit.", "Use edges only, or @(*).");
+        this.report.error(
+          "verilog/event",
+          item.loc,
+          "This event list mixes edges and levels, which makes no circuit.",
+          "Use edges only, or @(*).",
+        );
         return;
       }
     }
@@ -420,7 +586,12 @@ class ModuleBuilder {
     }
     if (body.kind === "system" || body.kind === "null") return;
     if (body.kind !== "assign") {
-      this.report.warn("verilog/initial", body.loc, "Only plain assignments of constants in an initial block give registers their start values.", "Write name = constant.");
+      this.report.warn(
+        "verilog/initial",
+        body.loc,
+        "Only plain assignments of constants in an initial block give registers their start values.",
+        "Write name = constant.",
+      );
       return;
     }
     const target = this.exprs.target(body.target, scope);
@@ -428,7 +599,12 @@ class ModuleBuilder {
     const value = evaluate(this.exprs.assigned(body.value, target.width, scope));
     const [part] = target.parts;
     if (!value || target.parts.length > 1 || typeof part.offset !== "number") {
-      this.report.warn("verilog/initial", body.loc, "This start value is not a constant, so it is ignored.", "Assign a constant to one register.");
+      this.report.warn(
+        "verilog/initial",
+        body.loc,
+        "This start value is not a constant, so it is ignored.",
+        "Assign a constant to one register.",
+      );
       return;
     }
     const { signal } = part;
@@ -444,7 +620,13 @@ class ModuleBuilder {
       case "null":
         return nothing;
       case "system":
-        this.report.add("note", "verilog/system-task", node.loc, `${node.name} prints or controls a simulation; no hardware comes of it.`, "Nothing to do.");
+        this.report.add(
+          "note",
+          "verilog/system-task",
+          node.loc,
+          `${node.name} prints or controls a simulation; no hardware comes of it.`,
+          "Nothing to do.",
+        );
         return nothing;
       case "block": {
         let inner = scope;
@@ -452,9 +634,15 @@ class ModuleBuilder {
           inner = new Scope(scope, `${scope.prefix}${node.label ?? `block${++this.blockCount}`}.`);
           for (const decl of node.decls) {
             for (const declared of decl.names) {
-              const size = decl.net === "integer" ? { msb: 31, lsb: 0, width: 32 } : this.exprs.range(decl.range, scope);
-              const signal = this.newSignal(inner.prefix + declared.name, declared.loc, { ...size, signed: decl.signed, kind: "variable" });
-              if (!inner.declare(declared.name, { kind: "signal", signal })) this.duplicate(declared.name, declared.loc);
+              const size =
+                decl.net === "integer" ? { msb: 31, lsb: 0, width: 32 } : this.exprs.range(decl.range, scope);
+              const signal = this.newSignal(inner.prefix + declared.name, declared.loc, {
+                ...size,
+                signed: decl.signed,
+                kind: "variable",
+              });
+              if (!inner.declare(declared.name, { kind: "signal", signal }))
+                this.duplicate(declared.name, declared.loc);
             }
           }
         }
@@ -462,15 +650,26 @@ class ModuleBuilder {
       }
       case "if": {
         const test = this.exprs.truth(this.exprs.selfDetermined(node.test, scope));
-        return { op: "if", test, yes: this.statement(node.yes, scope), no: node.no && this.statement(node.no, scope), loc: node.loc };
+        return {
+          op: "if",
+          test,
+          yes: this.statement(node.yes, scope),
+          no: node.no && this.statement(node.no, scope),
+          loc: node.loc,
+        };
       }
       case "case": {
         // subject and labels share one size and sign (clause 9.5)
-        const own = [node.subject, ...node.items.flatMap((item) => item.labels)].map((expr) => this.exprs.selfDetermined(expr, scope));
+        const own = [node.subject, ...node.items.flatMap((item) => item.labels)].map((expr) =>
+          this.exprs.selfDetermined(expr, scope),
+        );
         const width = own.reduce((most, expr) => Math.max(most, expr.width), 1);
         const signed = own.every((expr) => expr.signed);
         const sized = (expr: ExprNode) => this.exprs.contextual(expr, width, signed, scope);
-        const items = node.items.map((item) => ({ labels: item.labels.map(sized), body: this.statement(item.body, scope) }));
+        const items = node.items.map((item) => ({
+          labels: item.labels.map(sized),
+          body: this.statement(item.body, scope),
+        }));
         const fallback = node.fallback && this.statement(node.fallback, scope);
         return { op: "case", flavour: node.flavour, subject: sized(node.subject), items, fallback, loc: node.loc };
       }
@@ -492,16 +691,33 @@ class ModuleBuilder {
         for (const part of target.parts) {
           if (part.signal.kind === "net") {
             const at = this.report.sources.place(part.signal.loc);
-            this.report.error("verilog/assign-to-wire", part.loc, `'${part.signal.name}' is a wire, so an always block cannot assign to it.`, "Declare it as reg.", {
-              related: [{ place: at, message: "Declared here." }],
-            });
+            this.report.error(
+              "verilog/assign-to-wire",
+              part.loc,
+              `'${part.signal.name}' is a wire, so an always block cannot assign to it.`,
+              "Declare it as reg.",
+              {
+                related: [{ place: at, message: "Declared here." }],
+              },
+            );
           }
           if (part.signal.direction === "input") {
-            this.report.error("verilog/assign-to-input", part.loc, `'${part.signal.name}' is an input of the module.`, "Assign to an output or an inner register.");
+            this.report.error(
+              "verilog/assign-to-input",
+              part.loc,
+              `'${part.signal.name}' is an input of the module.`,
+              "Assign to an output or an inner register.",
+            );
           }
         }
         this.checkWidth(target, node.value, scope);
-        return { op: "assign", target, value: this.exprs.assigned(node.value, target.width, scope), blocking: node.blocking, loc: node.loc };
+        return {
+          op: "assign",
+          target,
+          value: this.exprs.assigned(node.value, target.width, scope),
+          blocking: node.blocking,
+          loc: node.loc,
+        };
       }
     }
   }
@@ -509,18 +725,39 @@ class ModuleBuilder {
   private instance(item: InstanceItem, scope: Scope): void {
     const node = this.owner.module(item.module);
     const overrides = new Map<string, Constant>();
-    const declared = node ? node.items.filter((inner): inner is ParamItem => inner.kind === "param" && !inner.local) : [];
+    const declared = node
+      ? node.items.filter((inner): inner is ParamItem => inner.kind === "param" && !inner.local)
+      : [];
     item.params.forEach((connection, index) => {
       const name = connection.name ?? declared[index]?.name;
       if (!connection.value) return;
       const value = this.exprs.constant(connection.value, scope, "A parameter's value");
       if (!node) return;
       if (!name || !declared.some((param) => param.name === name)) {
-        const near = connection.name ? nearestName(connection.name, declared.map((param) => param.name)) : null;
-        this.report.error("verilog/unknown-parameter", connection.loc, connection.name ? `Module '${item.module}' has no parameter '${connection.name}'.` : `Module '${item.module}' has only ${declared.length} parameter(s).`, near ? `Did you mean '${near}'?` : "Remove this override.");
+        const near = connection.name
+          ? nearestName(
+              connection.name,
+              declared.map((param) => param.name),
+            )
+          : null;
+        this.report.error(
+          "verilog/unknown-parameter",
+          connection.loc,
+          connection.name
+            ? `Module '${item.module}' has no parameter '${connection.name}'.`
+            : `Module '${item.module}' has only ${declared.length} parameter(s).`,
+          near ? `Did you mean '${near}'?` : "Remove this override.",
+        );
         return;
       }
-      if (value) overrides.set(name, { value: { a: value.a, b: value.b }, width: value.width, signed: value.signed, msb: value.width - 1, lsb: 0 });
+      if (value)
+        overrides.set(name, {
+          value: { a: value.a, b: value.b },
+          width: value.width,
+          signed: value.signed,
+          msb: value.width - 1,
+          lsb: 0,
+        });
     });
     const module = this.owner.child(item, overrides, this.stack);
     for (const connection of item.ports) if (connection.value) this.declareImplicit(connection.value, scope);
@@ -534,17 +771,40 @@ class ModuleBuilder {
       for (const connection of item.ports) {
         const port = module.ports.find((candidate) => candidate.name === connection.name);
         if (!port) {
-          const near = connection.name ? nearestName(connection.name, module.ports.map((candidate) => candidate.name)) : null;
-          this.report.error("verilog/unknown-port", connection.loc, connection.name ? `Module '${item.module}' has no port '${connection.name}'.` : "Named and ordered connections cannot be mixed.", near ? `Did you mean '${near}'?` : "Correct the connection.");
+          const near = connection.name
+            ? nearestName(
+                connection.name,
+                module.ports.map((candidate) => candidate.name),
+              )
+            : null;
+          this.report.error(
+            "verilog/unknown-port",
+            connection.loc,
+            connection.name
+              ? `Module '${item.module}' has no port '${connection.name}'.`
+              : "Named and ordered connections cannot be mixed.",
+            near ? `Did you mean '${near}'?` : "Correct the connection.",
+          );
           continue;
         }
-        if (bound.has(port)) this.report.error("verilog/duplicate-port", connection.loc, `Port '${port.name}' is connected twice.`, "Remove one of the connections.");
+        if (bound.has(port))
+          this.report.error(
+            "verilog/duplicate-port",
+            connection.loc,
+            `Port '${port.name}' is connected twice.`,
+            "Remove one of the connections.",
+          );
         else this.bind(bindings, port, connection.value, connection.loc, scope);
         bound.add(port);
       }
     } else {
       if (item.ports.length > module.ports.length) {
-        this.report.error("verilog/too-many-ports", item.loc, `'${item.module}' has ${module.ports.length} port(s); ${item.ports.length} are connected.`, "Remove the extra connections.");
+        this.report.error(
+          "verilog/too-many-ports",
+          item.loc,
+          `'${item.module}' has ${module.ports.length} port(s); ${item.ports.length} are connected.`,
+          "Remove the extra connections.",
+        );
       }
       item.ports.slice(0, module.ports.length).forEach((connection, index) => {
         this.bind(bindings, module.ports[index], connection.value, connection.loc, scope);
@@ -554,7 +814,12 @@ class ModuleBuilder {
     for (const port of module.ports) {
       if (bound.has(port)) continue;
       if (port.direction === "input") {
-        this.report.warn("verilog/open-input", item.loc, `Input '${port.name}' of '${item.name}' is not connected.`, `Connect .${port.name}(...), or tie it to a constant.`);
+        this.report.warn(
+          "verilog/open-input",
+          item.loc,
+          `Input '${port.name}' of '${item.name}' is not connected.`,
+          `Connect .${port.name}(...), or tie it to a constant.`,
+        );
       }
       bindings.push({ port, value: null, target: null, loc: item.loc });
     }
@@ -570,13 +835,24 @@ class ModuleBuilder {
     const own = this.exprs.selfDetermined(node, scope);
     const plain = node.kind === "number" && node.width === null;
     if (own.width !== port.width && !plain) {
-      this.report.warn("verilog/port-width", loc, `Port '${port.name}' has ${port.width} bit(s); ${own.width} connected.`, "Connect a value of the same width.");
+      this.report.warn(
+        "verilog/port-width",
+        loc,
+        `Port '${port.name}' has ${port.width} bit(s); ${own.width} connected.`,
+        "Connect a value of the same width.",
+      );
     }
     if (port.direction === "output") {
       const target = this.exprs.target(node, scope);
       if (target) {
         for (const part of target.parts) {
-          if (part.signal.kind === "variable") this.report.error("verilog/assign-to-reg", part.loc, `'${part.signal.name}' is a reg, so an output cannot drive it.`, "Declare it as a wire.");
+          if (part.signal.kind === "variable")
+            this.report.error(
+              "verilog/assign-to-reg",
+              part.loc,
+              `'${part.signal.name}' is a reg, so an output cannot drive it.`,
+              "Declare it as a wire.",
+            );
         }
         out.push({ port, value: null, target, loc });
       }
@@ -597,7 +873,8 @@ function wholeTarget(signal: Signal): Target {
 
 function asBit(expr: Expr): { signal: Signal; bit: number } | null {
   if (expr.op === "signal" && expr.width === 1) return { signal: expr.signal, bit: 0 };
-  if (expr.op === "slice" && expr.width === 1 && expr.arg.op === "signal") return { signal: expr.arg.signal, bit: expr.lsb };
+  if (expr.op === "slice" && expr.width === 1 && expr.arg.op === "signal")
+    return { signal: expr.arg.signal, bit: expr.lsb };
   return null;
 }
 

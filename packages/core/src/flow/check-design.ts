@@ -41,11 +41,27 @@ export function checkDesign(input: DesignInput): DesignCheck {
     clocks = checked.clocks;
     timingFindings.push(...checked.findings);
   }
-  return { sourceFindings: findings, pinFindings, timingFindings, modules, hierarchy: artifact?.hierarchy ?? null, needs, plan, clocks, clockPorts };
+  return {
+    sourceFindings: findings,
+    pinFindings,
+    timingFindings,
+    modules,
+    hierarchy: artifact?.hierarchy ?? null,
+    needs,
+    plan,
+    clocks,
+    clockPorts,
+  };
 }
 
 /** Port bits of the top, with those that clock a register marked. */
 function portNeeds(netlist: RtlNetlist): PinNeed[] {
   const clockNets = new Set(netlist.cells.filter((cell) => cell.kind === "ff").map((cell) => cell.inputs[1][0]));
-  return netlist.ports.flatMap((port) => port.bits.map((bit, i) => ({ bitName: bitName(port, i), direction: port.direction, isClock: port.direction === "input" && clockNets.has(bit) })));
+  return netlist.ports.flatMap((port) =>
+    port.bits.map((bit, i) => ({
+      bitName: bitName(port, i),
+      direction: port.direction,
+      isClock: port.direction === "input" && clockNets.has(bit),
+    })),
+  );
 }

@@ -23,8 +23,20 @@ export interface Recipe {
 
 export const recipes: readonly Recipe[] = [
   { name: "even", what: "Balances run time and speed.", placeEffort: 6, timingWeight: 0.5, routeIterations: 60 },
-  { name: "swift", what: "Shortest run time, for a quick look.", placeEffort: 1.5, timingWeight: 0.5, routeIterations: 60 },
-  { name: "tight", what: "Works longer for the highest clock.", placeEffort: 20, timingWeight: 0.7, routeIterations: 80 },
+  {
+    name: "swift",
+    what: "Shortest run time, for a quick look.",
+    placeEffort: 1.5,
+    timingWeight: 0.5,
+    routeIterations: 60,
+  },
+  {
+    name: "tight",
+    what: "Works longer for the highest clock.",
+    placeEffort: 20,
+    timingWeight: 0.7,
+    routeIterations: 80,
+  },
 ];
 
 export const stageNames = ["elaborate", "synth", "rules", "pack", "place", "route", "timing", "image"] as const;

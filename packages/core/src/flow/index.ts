@@ -5,6 +5,17 @@
 export type * from "./artifacts.ts";
 export { checkDesign, type DesignCheck } from "./check-design.ts";
 export { type DesignInput, type Recipe, recipes, type StageName, stageNames } from "./design-input.ts";
-export { type ArtifactStore, clockPorts, type FlowOptions, type FlowResult, MemoryStore, pathGoals, pinNeeds, runFlow, type StoredStage, stageVersions } from "./run-flow.ts";
 export { PlayError, Player, type PlayRead, type PlayStep } from "./play.ts";
+export {
+  type ArtifactStore,
+  clockPorts,
+  type FlowOptions,
+  type FlowResult,
+  MemoryStore,
+  pathGoals,
+  pinNeeds,
+  runFlow,
+  type StoredStage,
+  stageVersions,
+} from "./run-flow.ts";
 export { type ModuleUse, type ResourceUse, utilization, utilizationByModule } from "./utilization.ts";

@@ -123,7 +123,8 @@ export class Player {
         const values = step.read.map((name) => this.read(name, i));
         const mismatch: string[] = [];
         step.expect?.forEach((expected, k) => {
-          if (BigInt(expected) !== BigInt(values[k] ?? -1)) mismatch.push(`${step.read[k]}: expected ${expected}, read ${values[k]}`);
+          if (BigInt(expected) !== BigInt(values[k] ?? -1))
+            mismatch.push(`${step.read[k]}: expected ${expected}, read ${values[k]}`);
         });
         if (mismatch.length) good = false;
         onRead({ step: i, values, mismatch });

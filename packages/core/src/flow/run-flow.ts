@@ -1,10 +1,10 @@
+import { assemble } from "../bitstream/assemble.ts";
+import { configMap } from "../bitstream/config-map.ts";
+import { encodeBitstream, readHeader } from "../bitstream/format.ts";
 import { decodeArtifact, encodeArtifact, hashValue } from "../common/codec.ts";
 import { CancelledError, type StageContext } from "../common/context.ts";
 import { type Finding, hasErrors, nearestName, type StageResult } from "../common/finding.ts";
 import { Random } from "../common/random.ts";
-import { assemble } from "../bitstream/assemble.ts";
-import { configMap } from "../bitstream/config-map.ts";
-import { encodeBitstream, readHeader } from "../bitstream/format.ts";
 import { type PinNeed, parsePins, planPins } from "../constraints/pins.ts";
 import { type ClockRule, checkClocks, parseSdc } from "../constraints/sdc.ts";
 import { findPart, type Part } from "../device/part.ts";
@@ -19,7 +19,16 @@ import type { ImageArtifact, ImagePort, RulesArtifact, StageArtifacts, StageReco
 import { type DesignInput, recipes, type StageName, stageNames } from "./design-input.ts";
 
 /** Goes up when a stage computes something else from the same inputs. */
-export const stageVersions: Readonly<Record<StageName, number>> = { elaborate: 1, synth: 2, rules: 1, pack: 1, place: 1, route: 1, timing: 2, image: 1 };
+export const stageVersions: Readonly<Record<StageName, number>> = {
+  elaborate: 1,
+  synth: 2,
+  rules: 1,
+  pack: 1,
+  place: 1,
+  route: 1,
+  timing: 2,
+  image: 1,
+};
 
 /** Keeps artifacts under their keys. Lives in the database on the server, in memory elsewhere. */
 export interface ArtifactStore {
@@ -68,7 +77,11 @@ export interface StoredStage<S extends StageName = StageName> {
 }
 
 /** Runs the stages in order, each only if the store has no result under its key. */
-export async function runFlow(input: DesignInput, store: ArtifactStore, options: FlowOptions = {}): Promise<FlowResult> {
+export async function runFlow(
+  input: DesignInput,
+  store: ArtifactStore,
+  options: FlowOptions = {},
+): Promise<FlowResult> {
   return new FlowRun(input, store, options).run();
 }
 
@@ -76,7 +89,10 @@ class StageFailed extends Error {}
 
 class FlowRun {
   private readonly records = new Map<StageName, StageRecord>(
-    stageNames.map((stage) => [stage, { stage, state: "waiting", key: null, elapsedMs: null, fraction: 0, figure: null }]),
+    stageNames.map((stage) => [
+      stage,
+      { stage, state: "waiting", key: null, elapsedMs: null, fraction: 0, figure: null },
+    ]),
   );
   private readonly findings: Finding[] = [];
   private readonly live = new Map<StageName, unknown>();
@@ -101,20 +117,45 @@ class FlowRun {
     try {
       this.findings.push(...found.findings);
       if (!recipe) {
-        const near = nearestName(input.recipe, recipes.map((candidate) => candidate.name));
-        this.findings.push({ code: "recipe/unknown", severity: "error", place: {}, message: `There is no recipe '${input.recipe}'.`, remedy: near ? `Did you mean '${near}'?` : `Choose one of ${recipes.map((candidate) => candidate.name).join(", ")}.` });
+        const near = nearestName(
+          input.recipe,
+          recipes.map((candidate) => candidate.name),
+        );
+        this.findings.push({
+          code: "recipe/unknown",
+          severity: "error",
+          place: {},
+          message: `There is no recipe '${input.recipe}'.`,
+          remedy: near
+            ? `Did you mean '${near}'?`
+            : `Choose one of ${recipes.map((candidate) => candidate.name).join(", ")}.`,
+        });
       }
       if (!part || !recipe) throw new StageFailed();
       const stop = options(this.options.stopAfter);
-      await this.stage("elaborate", [input.sources, input.top], () => this.elaborate(), (design) => design.meaningKey);
+      await this.stage(
+        "elaborate",
+        [input.sources, input.top],
+        () => this.elaborate(),
+        (design) => design.meaningKey,
+      );
       if (stop("elaborate")) return this.finish(status, part);
       const synthOptions = { ...defaultSynthOptions, lutInputs: part.family.lutInputs };
-      await this.stage("synth", [this.key("elaborate"), synthOptions], async (context) => synthesize((await this.need("elaborate")).netlist, synthOptions, context));
+      await this.stage("synth", [this.key("elaborate"), synthOptions], async (context) =>
+        synthesize((await this.need("elaborate")).netlist, synthOptions, context),
+      );
       if (stop("synth")) return this.finish(status, part);
-      await this.stage("rules", [this.key("synth"), input.pinFiles, input.timingFiles, part.name], async () => checkRules(await this.need("synth"), input, part), (rules) => hashValue(rules));
+      await this.stage(
+        "rules",
+        [this.key("synth"), input.pinFiles, input.timingFiles, part.name],
+        async () => checkRules(await this.need("synth"), input, part),
+        (rules) => hashValue(rules),
+      );
       if (stop("rules")) return this.finish(status, part);
       const rules = await this.need("rules");
-      await this.stage("pack", [this.key("synth"), rules.pins, part.name], async (context) => pack(await this.need("synth"), rules.pins, part, context));
+      await this.stage("pack", [this.key("synth"), rules.pins, part.name], async (context) =>
+        pack(await this.need("synth"), rules.pins, part, context),
+      );
       if (stop("pack")) return this.finish(status, part);
       const placeOptions = { effort: recipe.placeEffort, timingWeight: recipe.timingWeight };
       await this.stage("place", [this.key("pack"), rules.clocks, placeOptions, input.seed], async (context) => {
@@ -125,13 +166,33 @@ class FlowRun {
       const routeOptions = { maxIterations: recipe.routeIterations };
       await this.stage("route", [this.key("place"), routeOptions], async (context) => {
         const netlist = await this.need("synth");
-        return route(netlist, await this.need("pack"), await this.need("place"), part, pathGoals(netlist, rules.clocks), routeOptions, context);
+        return route(
+          netlist,
+          await this.need("pack"),
+          await this.need("place"),
+          part,
+          pathGoals(netlist, rules.clocks),
+          routeOptions,
+          context,
+        );
       });
       if (stop("route")) return this.finish(status, part);
-      const layout = async () => ({ netlist: await this.need("synth"), packed: await this.need("pack"), placed: await this.need("place"), routed: await this.need("route"), pins: rules.pins, part });
-      await this.stage("timing", [this.key("route"), rules.clocks], async (context) => analyzeTiming(await layout(), rules.clocks, context));
+      const layout = async () => ({
+        netlist: await this.need("synth"),
+        packed: await this.need("pack"),
+        placed: await this.need("place"),
+        routed: await this.need("route"),
+        pins: rules.pins,
+        part,
+      });
+      await this.stage("timing", [this.key("route"), rules.clocks], async (context) =>
+        analyzeTiming(await layout(), rules.clocks, context),
+      );
       if (stop("timing")) return this.finish(status, part);
-      await this.stage("image", [this.key("route"), rules.pins, rules.clocks], async () => ({ artifact: buildImage(await layout(), rules, this.records.get("image")!.key!), findings: [] }));
+      await this.stage("image", [this.key("route"), rules.pins, rules.clocks], async () => ({
+        artifact: buildImage(await layout(), rules, this.records.get("image")!.key!),
+        findings: [],
+      }));
     } catch (error) {
       if (error instanceof CancelledError) status = "cancelled";
       else if (error instanceof StageFailed) status = "failed";
@@ -238,7 +299,9 @@ export function clockPorts(netlist: MappedNetlist): string[] {
 /** Port bits that need a pin: outputs always, inputs if something reads them. */
 export function pinNeeds(netlist: MappedNetlist): PinNeed[] {
   const clocks = new Set(clockPorts(netlist));
-  return netlist.ports.flatMap((port) => port.bitNames.map((bitName) => ({ bitName, direction: port.direction, isClock: clocks.has(bitName) })));
+  return netlist.ports.flatMap((port) =>
+    port.bitNames.map((bitName) => ({ bitName, direction: port.direction, isClock: clocks.has(bitName) })),
+  );
 }
 
 function checkRules(netlist: MappedNetlist, input: DesignInput, part: Part): StageResult<RulesArtifact> {
@@ -278,8 +341,23 @@ function buildImage(layout: Parameters<typeof assemble>[0], rules: RulesArtifact
     port.bitNames.map((bit): ImagePort => {
       const pin = pinOf.get(bit)!;
       const clock = rules.clocks.find((candidate) => candidate.port === bit);
-      return { port: bit, direction: port.direction, pin: pin.pin, standard: pin.standard, clockNs: clock ? clock.periodPs / 1000 : null };
+      return {
+        port: bit,
+        direction: port.direction,
+        pin: pin.pin,
+        standard: pin.standard,
+        clockNs: clock ? clock.periodPs / 1000 : null,
+      };
     }),
   );
-  return { file, partName: part.name, idcode: part.die.idcode, designKey: key, memoryBits: configMap(part).byteCount * 8, bitsSet, frames: readHeader(file)!.frameCount, ports };
+  return {
+    file,
+    partName: part.name,
+    idcode: part.die.idcode,
+    designKey: key,
+    memoryBits: configMap(part).byteCount * 8,
+    bitsSet,
+    frames: readHeader(file)!.frameCount,
+    ports,
+  };
 }

@@ -22,15 +22,21 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
   const elements = fabric.logicTiles.length * family.elementsPerTile;
   const count = (kind: number) => netlist.kind.reduce((sum, k) => sum + (k === kind ? 1 : 0), 0);
   const clocks = new Set<number>();
-  for (let cell = 0; cell < netlist.cellCount; cell++) if (netlist.kind[cell] === cellKind.flipFlop) clocks.add(netlist.inputNet[netlist.inputStart[cell] + 1]);
-  const blocks = (letter: string) => ([...part.die.columns].filter((column) => column === letter).length * part.die.rows) / family.blockRows;
+  for (let cell = 0; cell < netlist.cellCount; cell++)
+    if (netlist.kind[cell] === cellKind.flipFlop) clocks.add(netlist.inputNet[netlist.inputStart[cell] + 1]);
+  const blocks = (letter: string) =>
+    ([...part.die.columns].filter((column) => column === letter).length * part.die.rows) / family.blockRows;
   const uses: ResourceUse[] = [
     { kind: "LUTs", used: count(cellKind.lut), available: elements },
     { kind: "registers", used: count(cellKind.flipFlop), available: elements },
   ];
   if (packed) uses.push({ kind: "logic tiles", used: packed.clusterCount, available: fabric.logicTiles.length });
   uses.push(
-    { kind: "pins", used: netlist.ports.reduce((sum, port) => sum + port.bitNames.length, 0), available: part.pins.length },
+    {
+      kind: "pins",
+      used: netlist.ports.reduce((sum, port) => sum + port.bitNames.length, 0),
+      available: part.pins.length,
+    },
     { kind: "clocks", used: clocks.size, available: family.globalClocks },
     { kind: "memories", used: 0, available: blocks("M") },
     { kind: "multipliers", used: 0, available: blocks("X") },
@@ -42,7 +48,11 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
  * Cells by instance: each belongs where the operator or register that it came from was written. The first row is the top.
  * @param originNames Names of the word-level cells, which `netlist.origin` points to.
  */
-export function utilizationByModule(netlist: MappedNetlist, instances: readonly string[], originNames: readonly string[]): ModuleUse[] {
+export function utilizationByModule(
+  netlist: MappedNetlist,
+  instances: readonly string[],
+  originNames: readonly string[],
+): ModuleUse[] {
   const rows = new Map<string, { luts: number; registers: number; ownLuts: number; ownRegisters: number }>();
   const known = new Set(instances);
   for (const path of ["", ...instances]) rows.set(path, { luts: 0, registers: 0, ownLuts: 0, ownRegisters: 0 });
@@ -71,6 +81,7 @@ export function utilizationByModule(netlist: MappedNetlist, instances: readonly 
 }
 
 function parentOf(path: string, known: ReadonlySet<string>): string {
-  for (let dot = path.lastIndexOf("."); dot > 0; dot = path.lastIndexOf(".", dot - 1)) if (known.has(path.slice(0, dot))) return path.slice(0, dot);
+  for (let dot = path.lastIndexOf("."); dot > 0; dot = path.lastIndexOf(".", dot - 1))
+    if (known.has(path.slice(0, dot))) return path.slice(0, dot);
   return "";
 }

@@ -9,7 +9,14 @@ export function writeSdf(layout: LayoutInputs): string {
   const { netlist, packed } = layout;
   const slow = cornerDelays(layout, "slow-hot");
   const fast = cornerDelays(layout, "fast-cold");
-  const lines: string[] = ["(DELAYFILE", '  (SDFVERSION "3.0")', `  (DESIGN "${netlist.top}")`, '  (PROGRAM "Gate Clock")', "  (DIVIDER /)", "  (TIMESCALE 1ps)"];
+  const lines: string[] = [
+    "(DELAYFILE",
+    '  (SDFVERSION "3.0")',
+    `  (DESIGN "${netlist.top}")`,
+    '  (PROGRAM "Gate Clock")',
+    "  (DIVIDER /)",
+    "  (TIMESCALE 1ps)",
+  ];
   const escape = (name: string) => name.replace(/[^A-Za-z0-9_]/g, (c) => `\\${c}`);
   const triple = (least: number, largest: number) => `(${least.toFixed(1)}::${largest.toFixed(1)})`;
   const ratio = fast.delays.minRatio;
@@ -34,10 +41,14 @@ export function writeSdf(layout: LayoutInputs): string {
       const bypass = packed.elementJoined[packed.cellElement[cell]] === 0;
       for (const pin of ["d", "en"] as const) {
         if (pin === "en" && netlist.inputNet[first + ffPin.enable] < 0) continue;
-        checks.push(`(SETUPHOLD ${pin} (${edge} clk) (${slow.delays.setupPs(bypass && pin === "d").toFixed(1)}) (${slow.delays.holdPs.toFixed(1)}))`);
+        checks.push(
+          `(SETUPHOLD ${pin} (${edge} clk) (${slow.delays.setupPs(bypass && pin === "d").toFixed(1)}) (${slow.delays.holdPs.toFixed(1)}))`,
+        );
       }
     }
-    lines.push(`  (CELL (CELLTYPE "${isLut ? "gc_lut" : "gc_ff"}") (INSTANCE ${escape(`cell$${netlist.cellName[cell]}`)})`);
+    lines.push(
+      `  (CELL (CELLTYPE "${isLut ? "gc_lut" : "gc_ff"}") (INSTANCE ${escape(`cell$${netlist.cellName[cell]}`)})`,
+    );
     lines.push(`    (DELAY (ABSOLUTE ${[...ports, ...arcs].join(" ")}))`);
     if (checks.length) lines.push(`    (TIMINGCHECK ${checks.join(" ")})`);
     lines.push("  )");

@@ -53,12 +53,23 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
     lines.push(`  ${port.direction} wire ${range}${verilogName(port.name)}${i + 1 < ports.length ? "," : ""}`);
   });
   lines.push(");");
-  const bit = (name: string, port: { readonly pads: readonly number[]; readonly msb: number; readonly lsb: number }, i: number) => {
+  const bit = (
+    name: string,
+    port: { readonly pads: readonly number[]; readonly msb: number; readonly lsb: number },
+    i: number,
+  ) => {
     if (port.pads.length === 1 && port.msb === 0 && port.lsb === 0) return verilogName(name);
     return `${verilogName(name)}[${port.msb >= port.lsb ? port.lsb + i : port.lsb - i}]`;
   };
   const portNames = new Set(ports.map((port) => port.name));
-  const wire = (net: number) => verilogName(portNames.has(netName[net]) ? `${netName[net]}$net` : netName[net].includes("[") ? netName[net] : `${netName[net]}`);
+  const wire = (net: number) =>
+    verilogName(
+      portNames.has(netName[net])
+        ? `${netName[net]}$net`
+        : netName[net].includes("[")
+          ? netName[net]
+          : `${netName[net]}`,
+    );
   for (let net = 0; net < netlist.netCount; net++) lines.push(`  wire ${wire(net)};`);
   for (const port of ports) {
     port.pads.forEach((cell, i) => {
@@ -68,12 +79,17 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
     });
   }
   for (let cell = 0; cell < netlist.cellCount; cell++) {
-    const pin = (i: number, open: string) => (inputStart[cell] + i < inputStart[cell + 1] && inputNet[inputStart[cell] + i] >= 0 ? wire(inputNet[inputStart[cell] + i]) : open);
+    const pin = (i: number, open: string) =>
+      inputStart[cell] + i < inputStart[cell + 1] && inputNet[inputStart[cell] + i] >= 0
+        ? wire(inputNet[inputStart[cell] + i])
+        : open;
     const instance = verilogName(`cell$${cellName[cell]}`);
     if (kind[cell] === cellKind.lut) {
       const hex = (value: number) => (value >>> 0).toString(16).padStart(8, "0");
       const inputs = Array.from({ length: 6 }, (_, i) => `.i${i}(${pin(i, "1'b0")})`).join(", ");
-      lines.push(`  gc_lut #(.MASK(64'h${hex(netlist.maskHigh[cell])}${hex(netlist.maskLow[cell])})) ${instance} (${inputs}, .o(${wire(outputNet[cell])}));`);
+      lines.push(
+        `  gc_lut #(.MASK(64'h${hex(netlist.maskHigh[cell])}${hex(netlist.maskLow[cell])})) ${instance} (${inputs}, .o(${wire(outputNet[cell])}));`,
+      );
     } else if (kind[cell] === cellKind.flipFlop) {
       const modes = netlist.modes[cell];
       const flag = (mask: number) => (modes & mask ? 1 : 0);

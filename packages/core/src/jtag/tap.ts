@@ -1,8 +1,21 @@
 /** TAP controller of IEEE 1149.1-2013 figure 6-1: the sixteen states and where TMS leads from each. */
 export const tapStates = [
-  "test-logic-reset", "run-test-idle",
-  "select-dr", "capture-dr", "shift-dr", "exit1-dr", "pause-dr", "exit2-dr", "update-dr",
-  "select-ir", "capture-ir", "shift-ir", "exit1-ir", "pause-ir", "exit2-ir", "update-ir",
+  "test-logic-reset",
+  "run-test-idle",
+  "select-dr",
+  "capture-dr",
+  "shift-dr",
+  "exit1-dr",
+  "pause-dr",
+  "exit2-dr",
+  "update-dr",
+  "select-ir",
+  "capture-ir",
+  "shift-ir",
+  "exit1-ir",
+  "pause-ir",
+  "exit2-ir",
+  "update-ir",
 ] as const;
 export type TapState = (typeof tapStates)[number];
 

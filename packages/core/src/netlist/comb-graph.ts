@@ -44,7 +44,8 @@ export function findCombLoops(netlist: RtlNetlist): number[][] {
   });
   const faninOf = (net: number): number[] => {
     const list: number[] = [];
-    if (driver[net] >= 0) combFanin(cells[driver[net]], bitAt[net], (bit) => bit >= firstNet && driver[bit] >= 0 && list.push(bit));
+    if (driver[net] >= 0)
+      combFanin(cells[driver[net]], bitAt[net], (bit) => bit >= firstNet && driver[bit] >= 0 && list.push(bit));
     return list;
   };
   const order = new Int32Array(netCount); // 0: not seen

@@ -19,8 +19,26 @@ export type Bits = readonly number[];
  * div and mod by zero give all ones and the dividend. sshr and signed cells read two's complement.
  */
 export type RtlKind =
-  | "not" | "and" | "or" | "xor" | "mux" | "redand" | "redor" | "redxor"
-  | "add" | "sub" | "mul" | "div" | "mod" | "eq" | "lt" | "shl" | "shr" | "sshr" | "ff" | "latch";
+  | "not"
+  | "and"
+  | "or"
+  | "xor"
+  | "mux"
+  | "redand"
+  | "redor"
+  | "redxor"
+  | "add"
+  | "sub"
+  | "mul"
+  | "div"
+  | "mod"
+  | "eq"
+  | "lt"
+  | "shl"
+  | "shr"
+  | "sshr"
+  | "ff"
+  | "latch";
 
 export interface FlipFlopModes {
   readonly clockRising: boolean;

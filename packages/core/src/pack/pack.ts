@@ -33,7 +33,12 @@ const clusterInputLimit = 34;
  * Greedy clustering by attraction (Betz and Marquardt 1997, "Cluster-based logic blocks for FPGAs"): the next element is
  * the one that shares most nets with the cluster, nets of few pins counting more.
  */
-export function pack(netlist: MappedNetlist, pins: PinPlan, part: Part, context: StageContext): StageResult<PackedDesign> {
+export function pack(
+  netlist: MappedNetlist,
+  pins: PinPlan,
+  part: Part,
+  context: StageContext,
+): StageResult<PackedDesign> {
   const findings: Finding[] = [];
   const capacity = part.fabric.logicTiles.length;
   let result = new Packer(netlist, part, false).run(context);
@@ -42,13 +47,21 @@ export function pack(netlist: MappedNetlist, pins: PinPlan, part: Part, context:
     const luts = netlist.kind.filter((kind) => kind === cellKind.lut).length;
     const ffs = netlist.kind.filter((kind) => kind === cellKind.flipFlop).length;
     const most = capacity * part.family.elementsPerTile;
-    const what = luts > most ? `${luts} of ${most} LUTs` : ffs > most ? `${ffs} of ${most} flip-flops` : `${result.clusterCount} of ${capacity} logic tiles`;
+    const what =
+      luts > most
+        ? `${luts} of ${most} LUTs`
+        : ffs > most
+          ? `${ffs} of ${most} flip-flops`
+          : `${result.clusterCount} of ${capacity} logic tiles`;
     findings.push({
       code: "fit/too-big",
       severity: "error",
       place: { object: netlist.top },
       message: `The design does not fit ${part.name}: it needs ${what} (${luts} LUTs, ${ffs} flip-flops, ${result.clusterCount} logic tiles of ${capacity}).`,
-      remedy: luts > most || ffs > most ? "Make the design smaller, or choose a larger part." : "Let registers share clocks, enables and resets, or choose a larger part.",
+      remedy:
+        luts > most || ffs > most
+          ? "Make the design smaller, or choose a larger part."
+          : "Let registers share clocks, enables and resets, or choose a larger part.",
     });
     return { artifact: null, findings };
   }
@@ -97,7 +110,9 @@ class Packer {
     const elementCluster = new Int32Array(elementCount).fill(-1);
     const elementSlot = new Int32Array(elementCount);
     // seeds: elements with most nets first
-    const order = elementNets.map((_, e) => e).sort((a, b) => elementNets[b].all.length - elementNets[a].all.length || a - b);
+    const order = elementNets
+      .map((_, e) => e)
+      .sort((a, b) => elementNets[b].all.length - elementNets[a].all.length || a - b);
     let cluster = 0;
     let firstOpen = 0;
     for (;;) {
@@ -128,7 +143,8 @@ class Packer {
       const outsideInputs = (e: number): number => {
         let count = 0;
         for (const net of inside.keys()) if (!madeHere.has(net) && !elementNets[e].made.includes(net)) count++;
-        for (const net of elementNets[e].read) if (!inside.has(net) && !madeHere.has(net) && !elementNets[e].made.includes(net)) count++;
+        for (const net of elementNets[e].read)
+          if (!inside.has(net) && !madeHere.has(net) && !elementNets[e].made.includes(net)) count++;
         return count;
       };
       const add = (e: number): boolean => {
@@ -148,7 +164,8 @@ class Packer {
         for (const net of elementNets[e].all) {
           const others = netElements.get(net)!;
           if (others.length > 48) continue;
-          for (const other of others) if (elementCluster[other] < 0) gain.set(other, (gain.get(other) ?? 0) + 1 / others.length);
+          for (const other of others)
+            if (elementCluster[other] < 0) gain.set(other, (gain.get(other) ?? 0) + 1 / others.length);
         }
         return true;
       };
@@ -216,11 +233,13 @@ class Packer {
       for (const ff of loneFfs) {
         let partner = -1;
         const near = netlist.outputNet[ff];
-        for (let i = sinks.start[near]; i < sinks.start[near + 1] && partner < 0; i++) if (open.has(sinks.cell[i])) partner = sinks.cell[i];
-        if (partner < 0) for (const lut of open) {
-          partner = lut;
-          break;
-        }
+        for (let i = sinks.start[near]; i < sinks.start[near + 1] && partner < 0; i++)
+          if (open.has(sinks.cell[i])) partner = sinks.cell[i];
+        if (partner < 0)
+          for (const lut of open) {
+            partner = lut;
+            break;
+          }
         if (partner >= 0) open.delete(partner);
         newElement(partner, ff, 0);
       }
@@ -251,7 +270,8 @@ class Packer {
       made.push(outputNet[lut]);
     }
     if (ff >= 0) {
-      for (const pin of [ffPin.enable, ffPin.reset]) if (inputNet[inputStart[ff] + pin] >= 0) read.add(inputNet[inputStart[ff] + pin]);
+      for (const pin of [ffPin.enable, ffPin.reset])
+        if (inputNet[inputStart[ff] + pin] >= 0) read.add(inputNet[inputStart[ff] + pin]);
       if (!this.elementJoined[e]) read.add(inputNet[inputStart[ff] + ffPin.d]);
       made.push(outputNet[ff]);
     }

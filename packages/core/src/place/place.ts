@@ -36,7 +36,8 @@ export function place(
   options: PlaceOptions,
   context: StageContext,
 ): StageResult<PlacedDesign> {
-  if (packed.clusterCount === 0) return { artifact: { clusterTile: new Int32Array(0), wirelength: 0, estimatedPs: 0 }, findings: [] };
+  if (packed.clusterCount === 0)
+    return { artifact: { clusterTile: new Int32Array(0), wirelength: 0, estimatedPs: 0 }, findings: [] };
   return { artifact: new Annealer(netlist, packed, part, goalPs, options, context).run(), findings: [] };
 }
 
@@ -110,7 +111,8 @@ class Annealer {
 
     // nets and connections; clocks travel on their own network
     const owner = ownerOfSlots(netlist);
-    const isClockSlot = (slot: number) => netlist.kind[owner[slot]] === cellKind.flipFlop && slot - netlist.inputStart[owner[slot]] === ffPin.clock;
+    const isClockSlot = (slot: number) =>
+      netlist.kind[owner[slot]] === cellKind.flipFlop && slot - netlist.inputStart[owner[slot]] === ffPin.clock;
     const members: Set<number>[] = Array.from({ length: netlist.netCount }, () => new Set());
     const from: number[] = [];
     const to: number[] = [];
@@ -194,7 +196,7 @@ class Annealer {
       range = Math.max(1, Math.min(widest, range * (1 - 0.44 + rate)));
       exponent = 1 + (criticalExponentMax - 1) * (1 - (range - 1) / Math.max(1, widest - 1));
       this.context.progress({
-        fraction: Math.min(0.99, 1 - (range - 1) / Math.max(1, widest - 1) * 0.7 - Math.max(0, rate - 0.02) * 0.3),
+        fraction: Math.min(0.99, 1 - ((range - 1) / Math.max(1, widest - 1)) * 0.7 - Math.max(0, rate - 0.02) * 0.3),
         figure: `${(worst / 1000).toFixed(3)} ns estimated`,
       });
       // cost is normalised: stop when a move matters less than a small share of a net
@@ -255,7 +257,8 @@ class Annealer {
       netPs[this.connSlot[c]] = this.estimate(this.x[b] - this.x[a], this.y[b] - this.y[a]);
     }
     const { elementFf, elementJoined } = this.packed;
-    for (let e = 0; e < elementFf.length; e++) if (elementJoined[e]) netPs[this.netlist.inputStart[elementFf[e]] + ffPin.d] = 0;
+    for (let e = 0; e < elementFf.length; e++)
+      if (elementJoined[e]) netPs[this.netlist.inputStart[elementFf[e]] + ffPin.d] = 0;
     const critical = new Float32Array(this.slotCount);
     const { worstPs } = criticalities(this.graph, { netPs, lutPs }, this.delays.clockToOutputPs, this.goalPs, critical);
     for (let c = 0; c < this.connSlot.length; c++) this.connWeight[c] = critical[this.connSlot[c]] ** exponent;
@@ -374,7 +377,11 @@ class Annealer {
 }
 
 /** Rows of `each` turned round: for every block, the ids that name it. */
-function invert(blocks: number, count: number, forEach: (id: number, each: (block: number) => void) => void): [Int32Array, Int32Array] {
+function invert(
+  blocks: number,
+  count: number,
+  forEach: (id: number, each: (block: number) => void) => void,
+): [Int32Array, Int32Array] {
   const start = new Int32Array(blocks + 1);
   for (let id = 0; id < count; id++) forEach(id, (block) => start[block + 1]++);
   for (let b = 0; b < blocks; b++) start[b + 1] += start[b];

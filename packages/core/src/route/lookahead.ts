@@ -44,8 +44,14 @@ function buildLookahead(part: Part): Lookahead {
   const offsetX = fabric.width - 1;
   const offsetY = fabric.height - 1;
   const ps = new Float32Array(classes * columns * rows).fill(Infinity);
-  const sampleX = pickSpread(fabric.logicTiles.map((tile) => fabric.tileX(tile)), 3);
-  const sampleY = pickSpread(fabric.logicTiles.map((tile) => fabric.tileY(tile)), 3);
+  const sampleX = pickSpread(
+    fabric.logicTiles.map((tile) => fabric.tileX(tile)),
+    3,
+  );
+  const sampleY = pickSpread(
+    fabric.logicTiles.map((tile) => fabric.tileY(tile)),
+    3,
+  );
   const cost = new Float32Array(graph.nodeCount);
   const heap = new BinaryHeap(1 << 16);
   const pattern = fabric.pattern(fabric.logicTiles[0]);
@@ -103,7 +109,12 @@ function fillGaps(ps: Float32Array, classes: number, columns: number, rows: numb
           if (before[y * columns + x] !== Infinity) continue;
           open = true;
           let best = Infinity;
-          for (const [dx, dy] of [[1, 0], [-1, 0], [0, 1], [0, -1]]) {
+          for (const [dx, dy] of [
+            [1, 0],
+            [-1, 0],
+            [0, 1],
+            [0, -1],
+          ]) {
             const nx = x + dx;
             const ny = y + dy;
             if (nx >= 0 && nx < columns && ny >= 0 && ny < rows) best = Math.min(best, before[ny * columns + nx]);
@@ -117,5 +128,7 @@ function fillGaps(ps: Float32Array, classes: number, columns: number, rows: numb
 
 function pickSpread(values: readonly number[], count: number): number[] {
   const sorted = [...new Set(values)].sort((a, b) => a - b);
-  return [...new Set(Array.from({ length: count }, (_, i) => sorted[Math.round((i * (sorted.length - 1)) / (count - 1))]))];
+  return [
+    ...new Set(Array.from({ length: count }, (_, i) => sorted[Math.round((i * (sorted.length - 1)) / (count - 1))])),
+  ];
 }

@@ -161,11 +161,18 @@ class Router {
         const e = slotOf(driver);
         source = this.local(tileOf(driver), netlist.kind[driver] === cellKind.lut ? `O${e}` : `Q${e}`);
       }
-      const isClock = [...sinks.values()].some((sink) => sink.slots.some((slot) => netlist.kind[owner[slot]] === cellKind.flipFlop && slot - netlist.inputStart[owner[slot]] === ffPin.clock));
+      const isClock = [...sinks.values()].some((sink) =>
+        sink.slots.some(
+          (slot) =>
+            netlist.kind[owner[slot]] === cellKind.flipFlop && slot - netlist.inputStart[owner[slot]] === ffPin.clock,
+        ),
+      );
       routes.push({ net, source, sinks: [...sinks.values()], nodes: [], parents: [], isClock });
     }
     // nets with many sinks are hardest to move: route them first
-    return routes.sort((a, b) => Number(b.isClock) - Number(a.isClock) || b.sinks.length - a.sinks.length || a.net - b.net);
+    return routes.sort(
+      (a, b) => Number(b.isClock) - Number(a.isClock) || b.sinks.length - a.sinks.length || a.net - b.net,
+    );
   }
 
   run(options: RouteOptions): StageResult<RoutedDesign> {
@@ -186,10 +193,16 @@ class Router {
       const arcs = this.arcDelays(delays);
       worstPs = criticalities(graph, arcs, delays.clockToOutputPs, this.goalPs, critical).worstPs;
       least = Math.min(least, over);
-      context.progress({ fraction: over === 0 ? 1 : Math.min(0.95, 0.3 + 0.65 * (1 - over / Math.max(over, 400))), figure: over ? `${over} wires shared, ${(worstPs / 1000).toFixed(3)} ns` : `${(worstPs / 1000).toFixed(3)} ns` });
+      context.progress({
+        fraction: over === 0 ? 1 : Math.min(0.95, 0.3 + 0.65 * (1 - over / Math.max(over, 400))),
+        figure: over ? `${over} wires shared, ${(worstPs / 1000).toFixed(3)} ns` : `${(worstPs / 1000).toFixed(3)} ns`,
+      });
       if (over === 0) return { artifact: this.finish(iteration), findings: [] };
-      for (const item of this.routes) for (const sink of item.sinks) sink.critical = sink.slots.reduce((most, slot) => Math.max(most, critical[slot]), 0);
-      for (let node = 0; node < this.occupancy.length; node++) if (this.occupancy[node] > 1) this.history[node] += (this.occupancy[node] - 1) * 0.7;
+      for (const item of this.routes)
+        for (const sink of item.sinks)
+          sink.critical = sink.slots.reduce((most, slot) => Math.max(most, critical[slot]), 0);
+      for (let node = 0; node < this.occupancy.length; node++)
+        if (this.occupancy[node] > 1) this.history[node] += (this.occupancy[node] - 1) * 0.7;
       this.pressure = Math.min(pressureCap, this.pressure * pressureGrowth);
     }
     return { artifact: null, findings: [this.congestion()] };
@@ -214,7 +227,9 @@ class Router {
     this.treeStamp[item.source] = tree;
     this.treeAt[item.source] = 0;
     const delay: number[] = [0]; // from the source to the end of each tree node
-    const sinks = [...item.sinks].sort((a, b) => b.critical - a.critical || this.distance(item, b) - this.distance(item, a));
+    const sinks = [...item.sinks].sort(
+      (a, b) => b.critical - a.critical || this.distance(item, b) - this.distance(item, a),
+    );
     for (const sink of sinks) {
       const found = this.search(item, sink, delay);
       if (found < 0) return false;
@@ -244,7 +259,9 @@ class Router {
   private distance(item: Route, sink: Sink): number {
     const { fabric, graph } = this.part;
     const tile = graph.nodeTile[item.source];
-    return Math.abs(fabric.tileX(tile) - fabric.tileX(sink.tile)) + Math.abs(fabric.tileY(tile) - fabric.tileY(sink.tile));
+    return (
+      Math.abs(fabric.tileX(tile) - fabric.tileX(sink.tile)) + Math.abs(fabric.tileY(tile) - fabric.tileY(sink.tile))
+    );
   }
 
   /** A* from the whole tree to one of the sink's pins. @returns The pin reached, -1 if there is no way. */
@@ -348,7 +365,14 @@ class Router {
     const treeNode = Int32Array.from(byNet.flatMap((item) => item.nodes));
     let wiresUsed = 0;
     for (const node of treeNode) if (this.part.graph.nodeKind[node] === nodeKind.wire) wiresUsed++;
-    return { netStart, treeNode, treeParent: Int32Array.from(byNet.flatMap((item) => item.parents)), pinNode, iterations, wiresUsed };
+    return {
+      netStart,
+      treeNode,
+      treeParent: Int32Array.from(byNet.flatMap((item) => item.parents)),
+      pinNode,
+      iterations,
+      wiresUsed,
+    };
   }
 
   private unreachable(item: Route): Finding {

@@ -72,7 +72,12 @@ function decompose(mask: bigint, inputs: number): { expr: BoolExpr; cost: number
   return best!;
 }
 
-function join(op: "and" | "or" | "xor", a: BoolExpr, cost: number, b: { expr: BoolExpr; cost: number }): { expr: BoolExpr; cost: number } {
+function join(
+  op: "and" | "or" | "xor",
+  a: BoolExpr,
+  cost: number,
+  b: { expr: BoolExpr; cost: number },
+): { expr: BoolExpr; cost: number } {
   return { expr: { op, a, b: b.expr }, cost: cost + b.cost + 1 };
 }
 

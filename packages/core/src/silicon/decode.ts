@@ -68,11 +68,18 @@ class Decoder {
     for (const pad of fabric.pads) {
       const mode = this.config.get(pad.tile, `outputMode${pad.index}`);
       if (mode === 0 || mode === 3) continue;
-      const pin = (name: string) => this.trace(graph.tileFirst[pad.tile] + fabric.pattern(pad.tile).byName.get(`${name}${pad.index}`)!);
+      const pin = (name: string) =>
+        this.trace(graph.tileFirst[pad.tile] + fabric.pattern(pad.tile).byName.get(`${name}${pad.index}`)!);
       outputs.push({ pad: pad.id, signal: pin("OUT"), enable: mode === 2 ? pin("OE") : -1 });
     }
     for (let next = this.pending.pop(); next; next = this.pending.pop()) this.build(next.node, next.signal);
-    return { signalCount: this.signalCount, inputs: this.inputs, outputs, tables: this.tables, flipFlops: this.flipFlops };
+    return {
+      signalCount: this.signalCount,
+      inputs: this.inputs,
+      outputs,
+      tables: this.tables,
+      flipFlops: this.flipFlops,
+    };
   }
 
   /** Follows selects back from a mux to the output pin that feeds it. @returns Its signal; 0 if nothing does. */
@@ -127,7 +134,12 @@ class Decoder {
         // sum bit: table XOR carry-in
         const lut = this.signalCount++;
         this.lutTable(tile, element, lut);
-        this.tables.push({ output: signal, inputs: [lut, this.carryIn(tile, element)], low: 0x66666666, high: 0x66666666 });
+        this.tables.push({
+          output: signal,
+          inputs: [lut, this.carryIn(tile, element)],
+          low: 0x66666666,
+          high: 0x66666666,
+        });
       }
       return;
     }
@@ -138,7 +150,9 @@ class Decoder {
     const reset = this.pin(tile, `SR${group}`);
     this.flipFlops.push({
       output: signal,
-      d: bypass ? this.pin(tile, `B${element}`) : this.signalFor(first + fabric.pattern(tile).byName.get(`O${element}`)!),
+      d: bypass
+        ? this.pin(tile, `B${element}`)
+        : this.signalFor(first + fabric.pattern(tile).byName.get(`O${element}`)!),
       clock: this.pin(tile, "CLK"),
       falling: this.config.get(tile, "clockFalling") === 1,
       enable: enableUsed ? this.pin(tile, `EN${group}`) : -1,
@@ -184,7 +198,12 @@ class Decoder {
     this.lutTable(tile, element, lut);
     const carry = this.config.get(tile, `carry${element}`) === 0 ? 0 : this.carryIn(tile, element);
     // inputs: select, if 1, if 0
-    this.tables.push({ output, inputs: [lut, carry, this.pin(tile, `B${element}`)], low: 0xd8d8d8d8, high: 0xd8d8d8d8 });
+    this.tables.push({
+      output,
+      inputs: [lut, carry, this.pin(tile, `B${element}`)],
+      low: 0xd8d8d8d8,
+      high: 0xd8d8d8d8,
+    });
     return output;
   }
 }

@@ -1,7 +1,15 @@
 import { configMap } from "../bitstream/config-map.ts";
 import { type BitstreamFault, decodeBitstream, faultText } from "../bitstream/format.ts";
 import type { Part } from "../device/part.ts";
-import { instruction, irBits, nextTapState, statusBit, statusFaultShift, type TapDevice, type TapState } from "../jtag/tap.ts";
+import {
+  instruction,
+  irBits,
+  nextTapState,
+  statusBit,
+  statusFaultShift,
+  type TapDevice,
+  type TapState,
+} from "../jtag/tap.ts";
 import { decodeCircuit } from "./decode.ts";
 import { Engine } from "./engine.ts";
 

@@ -62,7 +62,8 @@ export class Engine {
     this.slotOf = new Int32Array(circuit.signalCount).fill(-1);
     let slot = 0;
     for (const group of this.groups) for (const ff of group.flipFlops) this.slotOf[ff.output] = slot++;
-    for (let signal = 0; signal < circuit.signalCount; signal++) if (this.slotOf[signal] < 0) this.slotOf[signal] = slot++;
+    for (let signal = 0; signal < circuit.signalCount; signal++)
+      if (this.slotOf[signal] < 0) this.slotOf[signal] = slot++;
     const nextAt = slot;
     const loopAt = nextAt + this.flipFlopCount;
     this.dutyAt = loopAt + loopSignals.length;
@@ -172,7 +173,13 @@ export class Engine {
     return tables.length + this.flipFlopCount <= fusedLimit ? groups[0] : null;
   }
 
-  private generate(tables: readonly ReducedTable[], loopSignals: readonly number[], nextAt: number, loopAt: number, wordCount: number): Uint8Array {
+  private generate(
+    tables: readonly ReducedTable[],
+    loopSignals: readonly number[],
+    nextAt: number,
+    loopAt: number,
+    wordCount: number,
+  ): Uint8Array {
     const { circuit, slotOf, groups } = this;
     const functions: WasmFunction[] = [];
     const add = (code: CodeWriter, ...fields: Partial<WasmFunction>[]) => {
@@ -182,7 +189,8 @@ export class Engine {
     const address = (signal: number) => slotOf[signal] * 4;
 
     const evals: number[] = [];
-    for (let from = 0; from < tables.length; from += tablesPerFunction) evals.push(add(...tableFunction(tables.slice(from, from + tablesPerFunction), address)));
+    for (let from = 0; from < tables.length; from += tablesPerFunction)
+      evals.push(add(...tableFunction(tables.slice(from, from + tablesPerFunction), address)));
 
     // asynchronous set and reset: returns 1 if some register changed
     const asyncFfs = circuit.flipFlops.filter((ff) => ff.asyncReset && ff.reset > 0);
@@ -282,7 +290,11 @@ export class Engine {
     // run(n): whole cycles without leaving generated code
     const fused = this.fusedGroup(tables, repeats);
     if (fused) {
-      add(...fusedRun(fused, tables, circuit, address, this.dutyAt, settleFunc), { params: 1, results: 1, exportName: "run" });
+      add(...fusedRun(fused, tables, circuit, address, this.dutyAt, settleFunc), {
+        params: 1,
+        results: 1,
+        exportName: "run",
+      });
       return writeModule(functions, Math.ceil((wordCount * 4) / 65536) + 1);
     }
     const run = new CodeWriter();
@@ -380,7 +392,10 @@ function emitExpression(code: CodeWriter, expr: BoolExpr, inputs: readonly numbe
 }
 
 /** Tables in order; a value that was computed or loaded before in the same function comes from a local. */
-function tableFunction(tables: readonly ReducedTable[], address: (signal: number) => number): [CodeWriter, { locals: number }] {
+function tableFunction(
+  tables: readonly ReducedTable[],
+  address: (signal: number) => number,
+): [CodeWriter, { locals: number }] {
   const code = new CodeWriter();
   const localOf = new Map<number, number>();
   let locals = 0;
@@ -417,7 +432,14 @@ function tableFunction(tables: readonly ReducedTable[], address: (signal: number
  * run(n) as one function: registers, tables and duty counters are locals from the first cycle to the last, so the loop
  * touches no memory but for inputs, which it reads once. Afterwards state and counters go back and the tables settle.
  */
-function fusedRun(group: ClockGroup, tables: readonly ReducedTable[], circuit: Circuit, address: (signal: number) => number, dutyAt: number, settleFunc: number): [CodeWriter, { locals: number }] {
+function fusedRun(
+  group: ClockGroup,
+  tables: readonly ReducedTable[],
+  circuit: Circuit,
+  address: (signal: number) => number,
+  dutyAt: number,
+  settleFunc: number,
+): [CodeWriter, { locals: number }] {
   const code = new CodeWriter();
   const localOf = new Map<number, number>();
   let locals = 1; // local 0 is the parameter

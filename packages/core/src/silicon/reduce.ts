@@ -1,5 +1,5 @@
-import type { Circuit, Table } from "./decode.ts";
 import { cofactors } from "./boolean.ts";
+import type { Circuit, Table } from "./decode.ts";
 
 /** A table with only the inputs that matter; the mask has 2^inputs rows. */
 export interface ReducedTable {

@@ -95,7 +95,12 @@ export function mulWords(aig: Aig, a: Word, b: Word): number[] {
     }
     columns = next;
   }
-  return addWords(aig, columns.map((column) => column[0] ?? 0), columns.map((column) => column[1] ?? 0), 0);
+  return addWords(
+    aig,
+    columns.map((column) => column[0] ?? 0),
+    columns.map((column) => column[1] ?? 0),
+    0,
+  );
 }
 
 /**
@@ -104,7 +109,13 @@ export function mulWords(aig: Aig, a: Word, b: Word): number[] {
  */
 export function divideWords(aig: Aig, a: Word, b: Word, signed: boolean): { quotient: number[]; remainder: number[] } {
   const n = a.length;
-  const negateIf = (word: Word, condition: number) => addWords(aig, word.map((bit) => aig.xor(bit, condition)), word.map(() => 0), condition);
+  const negateIf = (word: Word, condition: number) =>
+    addWords(
+      aig,
+      word.map((bit) => aig.xor(bit, condition)),
+      word.map(() => 0),
+      condition,
+    );
   const signA = signed ? a[n - 1] : 0;
   const signB = signed ? b[n - 1] : 0;
   const dividend = negateIf(a, signA);

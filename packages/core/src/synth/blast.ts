@@ -139,7 +139,20 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>):
     const d = demand(cell.inputs[0][bit]);
     const qNode = literal[net] >> 1;
     if (!modes) {
-      states.push({ cell: c, bit, isLatch: true, qNode, d, clock: -1, enable: demand(cell.inputs[1][0]), reset: -1, clockRising: true, asyncReset: false, resetValue: 0, init: 0 });
+      states.push({
+        cell: c,
+        bit,
+        isLatch: true,
+        qNode,
+        d,
+        clock: -1,
+        enable: demand(cell.inputs[1][0]),
+        reset: -1,
+        clockRising: true,
+        asyncReset: false,
+        resetValue: 0,
+        init: 0,
+      });
       continue;
     }
     const pick = (text: string) => text[text.length - 1 - bit];
@@ -149,7 +162,11 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>):
     const reset = control(cell.inputs[3]);
     const enable = control(cell.inputs[2]);
     states.push({
-      cell: c, bit, isLatch: false, qNode, d,
+      cell: c,
+      bit,
+      isLatch: false,
+      qNode,
+      d,
       clock: demand(cell.inputs[1][0]),
       enable: enable === bit1 ? -1 : enable,
       reset: reset === 0 ? -1 : reset,
@@ -217,4 +234,3 @@ function buildCell(aig: Aig, cell: RtlCell, at: number, literal: Int32Array): vo
       throw new Error("state cells are inputs of the graph");
   }
 }
-

@@ -76,7 +76,8 @@ class Mapper {
       this.estimatedRefs[aig.fanin0[node] >> 1]++;
       this.estimatedRefs[aig.fanin1[node] >> 1]++;
     }
-    for (let node = 0; node < n; node++) this.estimatedRefs[node] = Math.max(1, this.estimatedRefs[node] + this.isTarget[node]);
+    for (let node = 0; node < n; node++)
+      this.estimatedRefs[node] = Math.max(1, this.estimatedRefs[node] + this.isTarget[node]);
   }
 
   run(): LutCover {
@@ -127,7 +128,8 @@ class Mapper {
       for (let c = 0; c < kept; c++) {
         cutSize[base + c] = this.scratchSize[c];
         cutSign[base + c] = this.scratchSign[c];
-        for (let i = 0; i < k; i++) cutLeaves[(base + c) * k + i] = i < this.scratchSize[c] ? this.scratchLeaves[c * k + i] : -1;
+        for (let i = 0; i < k; i++)
+          cutLeaves[(base + c) * k + i] = i < this.scratchSize[c] ? this.scratchLeaves[c * k + i] : -1;
       }
       cutCount[node] = kept;
       depth[node] = this.scratchDepth[0];
@@ -194,7 +196,7 @@ class Mapper {
             size = k + 1;
             break;
           }
-          scratchLeaves[out + size++] = x < y ? x : y;
+          scratchLeaves[out + size++] = Math.min(x, y);
           if (x <= y) i++;
           if (y <= x) j++;
         }
@@ -321,7 +323,8 @@ class Mapper {
     for (let node = 1; node < n; node++) {
       if (!aig.isAnd(node)) continue;
       let deepest = 0;
-      for (let i = 0; i < cutSize[node * slots]; i++) deepest = Math.max(deepest, depth[cutLeaves[node * slots * k + i]]);
+      for (let i = 0; i < cutSize[node * slots]; i++)
+        deepest = Math.max(deepest, depth[cutLeaves[node * slots * k + i]]);
       depth[node] = deepest + 1;
     }
     for (const node of this.targets) {

@@ -17,7 +17,11 @@ export interface SynthOptions {
 export const defaultSynthOptions: SynthOptions = { lutInputs: 6, minControlShare: 3 };
 
 /** Word-level netlist to LUTs and flip-flops. */
-export function synthesize(netlist: RtlNetlist, options: SynthOptions, context: StageContext): StageResult<MappedNetlist> {
+export function synthesize(
+  netlist: RtlNetlist,
+  options: SynthOptions,
+  context: StageContext,
+): StageResult<MappedNetlist> {
   const findings: Finding[] = [];
   const graph = blast(netlist);
   context.progress({ fraction: 0.3 });
@@ -32,7 +36,13 @@ export function synthesize(netlist: RtlNetlist, options: SynthOptions, context: 
   context.progress({ fraction: 0.9, figure: `${cover.roots.length} LUTs, ${cover.levels} levels` });
   const mapped = new NetlistWriter(netlist, graph, states, cover).write();
   if (mapped.cellCount === 0) {
-    findings.push({ code: "synth/empty", severity: "warning", place: { object: netlist.top }, message: "The design has no ports that do anything, so nothing is left of it.", remedy: "Give the top module outputs that depend on its inputs." });
+    findings.push({
+      code: "synth/empty",
+      severity: "warning",
+      place: { object: netlist.top },
+      message: "The design has no ports that do anything, so nothing is left of it.",
+      remedy: "Give the top module outputs that depend on its inputs.",
+    });
   }
   return { artifact: mapped, findings };
 }
@@ -40,7 +50,8 @@ export function synthesize(netlist: RtlNetlist, options: SynthOptions, context: 
 function foldSmallControls(graph: BitGraph, least: number): StateBit[] {
   const { aig } = graph;
   const share = new Map<string, number>();
-  const keyOf = (state: StateBit) => `${state.clock} ${state.clockRising} ${state.enable} ${state.reset} ${state.asyncReset}`;
+  const keyOf = (state: StateBit) =>
+    `${state.clock} ${state.clockRising} ${state.enable} ${state.reset} ${state.asyncReset}`;
   for (const state of graph.states) share.set(keyOf(state), (share.get(keyOf(state)) ?? 0) + 1);
   return graph.states.map((state) => {
     if (state.isLatch || share.get(keyOf(state))! >= least) return state;
@@ -95,13 +106,15 @@ class NetlistWriter {
     // a root that only outputs use is made there, in the polarity that they want
     const isLeaf = new Uint8Array(this.aig.nodeCount);
     for (const root of this.cover.roots) {
-      for (let i = 0; i < this.cover.k; i++) if (this.cover.leaves[root * this.cover.k + i] >= 0) isLeaf[this.cover.leaves[root * this.cover.k + i]] = 1;
+      for (let i = 0; i < this.cover.k; i++)
+        if (this.cover.leaves[root * this.cover.k + i] >= 0) isLeaf[this.cover.leaves[root * this.cover.k + i]] = 1;
     }
     for (const root of this.cover.roots) if (isLeaf[root]) this.lut(2 * root, this.nodeName[root]);
     this.states.forEach((state, i) => {
       const cell = stateCells[i];
       const name = this.cellName[cell];
-      const need = (literal: number, suffix: string) => (literal < 0 ? -1 : this.netFor(literal, `${name}$${suffix}`, state.cell));
+      const need = (literal: number, suffix: string) =>
+        literal < 0 ? -1 : this.netFor(literal, `${name}$${suffix}`, state.cell);
       this.inputs[cell] = state.isLatch
         ? [need(state.enable, "en"), need(state.d, "d"), this.outputNet[cell]]
         : [need(state.d, "d"), need(state.clock, "clock"), need(state.enable, "en"), need(state.reset, "reset")];
@@ -213,7 +226,10 @@ class NetlistWriter {
       this.maskHigh[cell] = 0xd8d8d8d8;
     } else {
       this.modes[cell] =
-        (state.init ? ffMode.init : 0) | (state.resetValue ? ffMode.resetValue : 0) | (state.asyncReset ? ffMode.asyncReset : 0) | (state.clockRising ? 0 : ffMode.clockFalling);
+        (state.init ? ffMode.init : 0) |
+        (state.resetValue ? ffMode.resetValue : 0) |
+        (state.asyncReset ? ffMode.asyncReset : 0) |
+        (state.clockRising ? 0 : ffMode.clockFalling);
     }
     this.netOf.set(2 * state.qNode, this.outputNet[cell]);
     return cell;
@@ -239,7 +255,11 @@ class NetlistWriter {
     let high = this.cone.resultHigh;
     if (literal & 1) [low, high] = [~low >>> 0, ~high >>> 0];
     const used = nodes.map((_, i) => i).filter((i) => dependsOn(low, high, i));
-    const mask = permuteMask(low, high, nodes.map((_, i) => used.indexOf(i)));
+    const mask = permuteMask(
+      low,
+      high,
+      nodes.map((_, i) => used.indexOf(i)),
+    );
     const origin = this.aig.origin[node];
     const fallback = origin >= 0 ? this.rtl.cells[origin].name : "lut";
     const cell = this.addCell(cellKind.lut, name ?? fallback, origin, true);
@@ -276,9 +296,9 @@ class NetlistWriter {
         const name = bitName(signal, i);
         if (this.usedNames.has(name)) return;
         const literal = this.graph.literal[net];
-        const net = literal > 1 ? this.netOf.get(literal) : undefined;
+        const carrier = literal > 1 ? this.netOf.get(literal) : undefined;
         if (literal === 0 || literal === 1) fates.push({ name, became: literal ? "constant 1" : "constant 0" });
-        else if (net !== undefined) fates.push({ name, became: "another name of", net: this.netName[net] });
+        else if (carrier !== undefined) fates.push({ name, became: "another name of", net: this.netName[carrier] });
         else if (literal < 0) fates.push({ name, became: "unused" });
         else fates.push({ name, became: "folded into logic" });
       });

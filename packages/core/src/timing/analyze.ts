@@ -74,7 +74,10 @@ export function cornerDelays(layout: LayoutInputs, corner: CornerName): CornerDe
     port.pads.forEach((cell, bit) => {
       if (cell < 0) return;
       const pin = pinOf.get(port.bitNames[bit])!;
-      padPs[cell] = port.direction === "input" ? delays.inputPadPs(pin.standard) : delays.outputPadPs(pin.standard, pin.drive, pin.slew === "slow");
+      padPs[cell] =
+        port.direction === "input"
+          ? delays.inputPadPs(pin.standard)
+          : delays.outputPadPs(pin.standard, pin.drive, pin.slew === "slow");
     });
   }
   return { corner, delays, netPs, lutPs, padPs };
@@ -92,7 +95,11 @@ interface Domain {
  * Block-oriented (Kirkpatrick and Clark 1966), one forward pass a launching edge. Clock wires count alike for both ends
  * of a check; data takes its largest delay for setup and its least for hold.
  */
-export function analyzeTiming(layout: LayoutInputs, clocks: readonly ClockRule[], context: StageContext): StageResult<TimingReport> {
+export function analyzeTiming(
+  layout: LayoutInputs,
+  clocks: readonly ClockRule[],
+  context: StageContext,
+): StageResult<TimingReport> {
   const { netlist } = layout;
   const graph = buildTimingGraph(netlist);
   const findings: Finding[] = [];
@@ -116,7 +123,13 @@ export function analyzeTiming(layout: LayoutInputs, clocks: readonly ClockRule[]
       }
     }
     const own = run.summaries();
-    summaries = i === 0 ? own : summaries.map((old, s) => ({ ...old, fmaxMhz: old.fmaxMhz === null ? null : Math.min(old.fmaxMhz, own[s].fmaxMhz ?? Infinity) }));
+    summaries =
+      i === 0
+        ? own
+        : summaries.map((old, s) => ({
+            ...old,
+            fmaxMhz: old.fmaxMhz === null ? null : Math.min(old.fmaxMhz, own[s].fmaxMhz ?? Infinity),
+          }));
     if (corner === "slow-hot") {
       padPaths = run.padPaths();
       findings.push(...run.findings);
@@ -143,11 +156,20 @@ export function analyzeTiming(layout: LayoutInputs, clocks: readonly ClockRule[]
       severity: "warning",
       place: { object: path.to },
       message: `${worst.failingEndpoints} endpoint(s) miss ${kind} at ${worst.corner}, the worst by ${(-worst.worstSlackPs! / 1000).toFixed(3)} ns: ${path.from} to ${path.to}.`,
-      remedy: kind === "setup" ? "Shorten the logic on the worst paths, or slow the clock." : "Reduce the clock skew: bring the clock in at a clock pin.",
+      remedy:
+        kind === "setup"
+          ? "Shorten the logic on the worst paths, or slow the clock."
+          : "Reduce the clock skew: bring the clock in at a clock pin.",
     });
   }
   if (graph.brokenPins.size) {
-    findings.push({ code: "timing/loop", severity: "warning", place: { object: netlist.top }, message: `${graph.brokenPins.size} arc(s) were cut to break combinational loops.`, remedy: "Paths through latches are timed only up to the cut." });
+    findings.push({
+      code: "timing/loop",
+      severity: "warning",
+      place: { object: netlist.top },
+      message: `${graph.brokenPins.size} arc(s) were cut to break combinational loops.`,
+      remedy: "Paths through latches are timed only up to the cut.",
+    });
   }
   return { artifact: report, findings };
 }
@@ -220,7 +242,10 @@ class CornerAnalysis {
         message: `'${cellName[cell]}' clocks registers, but comes from ${kind[cell] === cellKind.flipFlop ? "a register" : "logic"}: it travels on ordinary wires and has more skew.`,
         remedy: "Use the outside clock with an enable instead.",
       });
-      const slots = kind[cell] === cellKind.flipFlop ? [inputStart[cell] + ffPin.clock] : Array.from({ length: inputStart[cell + 1] - inputStart[cell] }, (_, i) => inputStart[cell] + i);
+      const slots =
+        kind[cell] === cellKind.flipFlop
+          ? [inputStart[cell] + ffPin.clock]
+          : Array.from({ length: inputStart[cell + 1] - inputStart[cell] }, (_, i) => inputStart[cell] + i);
       for (const slot of slots) {
         if (this.graph.brokenPins.has(slot)) continue;
         const from = this.clockSource(netDriver[inputNet[slot]], depth + 1);
@@ -252,12 +277,23 @@ class CornerAnalysis {
     return { setup, hold };
   }
 
-  check(kind: CheckKind): { check: TimingCheck; paths: TimingPath[]; withoutGoal: number; slacks: Float32Array<ArrayBuffer> } {
+  check(kind: CheckKind): {
+    check: TimingCheck;
+    paths: TimingPath[];
+    withoutGoal: number;
+    slacks: Float32Array<ArrayBuffer>;
+  } {
     const { netlist } = this.layout;
     const { delays } = this.timing;
     const latest = kind === "setup";
     const ratio = latest ? 1 : delays.minRatio;
-    const scaled = latest ? this.timing : { ...this.timing, netPs: this.timing.netPs.map((ps) => ps * ratio), lutPs: this.timing.lutPs.map((ps) => ps * ratio) };
+    const scaled = latest
+      ? this.timing
+      : {
+          ...this.timing,
+          netPs: this.timing.netPs.map((ps) => ps * ratio),
+          lutPs: this.timing.lutPs.map((ps) => ps * ratio),
+        };
     const never = latest ? -Infinity : Infinity;
     const best = new Map<number, { slack: number | null; data: number; launch: number; relation: number | null }>();
     const arrivals: Float64Array[] = [];
@@ -287,14 +323,25 @@ class CornerAnalysis {
           const capture = this.domains[c];
           if (capture.port === launch.port) {
             // half-cycle paths count twice
-            const share = relation && launch.rule ? relation.setup / launch.rule.periodPs : capture.falling === launch.falling ? 1 : 0.5;
+            const share =
+              relation && launch.rule
+                ? relation.setup / launch.rule.periodPs
+                : capture.falling === launch.falling
+                  ? 1
+                  : 0.5;
             this.needPs.set(launch.port, Math.max(this.needPs.get(launch.port) ?? 0, need / share));
           }
         } else if (relation) slack = data - relation.hold - this.clockPs[cell] - delays.holdPs;
         else if (this.domains[c].port === launch.port) slack = data - this.clockPs[cell] - delays.holdPs;
         const known = best.get(slot);
         const rank = slack ?? 1e9 - data;
-        if (!known || rank < (known.slack ?? 1e9 - known.data)) best.set(slot, { slack, data, launch: l, relation: relation ? (latest ? relation.setup : relation.hold) : null });
+        if (!known || rank < (known.slack ?? 1e9 - known.data))
+          best.set(slot, {
+            slack,
+            data,
+            launch: l,
+            relation: relation ? (latest ? relation.setup : relation.hold) : null,
+          });
       }
     });
     let worstSlack: number | null = null;
@@ -310,10 +357,21 @@ class CornerAnalysis {
         total += slack;
       }
     }
-    const ranked = [...best].sort((a, b) => (a[1].slack ?? 1e9 - a[1].data) - (b[1].slack ?? 1e9 - b[1].data)).slice(0, pathLimit);
-    const paths = ranked.map(([slot, end]) => this.trace(kind, slot, end, arrivals[end.launch], worstPins[end.launch], scaled, ratio));
+    const ranked = [...best]
+      .sort((a, b) => (a[1].slack ?? 1e9 - a[1].data) - (b[1].slack ?? 1e9 - b[1].data))
+      .slice(0, pathLimit);
+    const paths = ranked.map(([slot, end]) =>
+      this.trace(kind, slot, end, arrivals[end.launch], worstPins[end.launch], scaled, ratio),
+    );
     return {
-      check: { corner: this.timing.corner, kind, worstSlackPs: worstSlack, totalNegativePs: total, failingEndpoints: failing, endpoints: withGoal },
+      check: {
+        corner: this.timing.corner,
+        kind,
+        worstSlackPs: worstSlack,
+        totalNegativePs: total,
+        failingEndpoints: failing,
+        endpoints: withGoal,
+      },
       paths,
       slacks: Float32Array.from([...best.values()].flatMap(({ slack }) => (slack === null ? [] : [slack]))),
       withoutGoal: best.size - withGoal,
@@ -336,7 +394,8 @@ class CornerAnalysis {
   private position(cell: number): { tileX: number; tileY: number } {
     const { packed, placed, part } = this.layout;
     const pad = packed.cellPad[cell];
-    const tile = pad >= 0 ? part.fabric.pads[pad].tile : placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
+    const tile =
+      pad >= 0 ? part.fabric.pads[pad].tile : placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
     return { tileX: part.fabric.tileX(tile), tileY: part.fabric.tileY(tile) };
   }
 
@@ -374,13 +433,24 @@ class CornerAnalysis {
     const add = (what: PathStep["what"], name: string, net: number, c: number, delayPs: number, isCell: boolean) => {
       at += delayPs;
       if (isCell) cellPs += delayPs;
-      steps.push({ what, name, net, cell: c, delayPs, arrivalPs: at, ...this.position(c), origin: origin[c], fanout: net >= 0 ? this.fanoutOf(net) : 0 });
+      steps.push({
+        what,
+        name,
+        net,
+        cell: c,
+        delayPs,
+        arrivalPs: at,
+        ...this.position(c),
+        origin: origin[c],
+        fanout: net >= 0 ? this.fanoutOf(net) : 0,
+      });
     };
     const isRegister = netlist.kind[start] === cellKind.flipFlop;
     if (isRegister) {
       add("clock", this.domains[this.domainOf[start]].port, -1, start, this.clockPs[start], false);
       add("clock to output", cellName[start], -1, start, this.timing.delays.clockToOutputPs * ratio, true);
-    } else if (netlist.kind[start] === cellKind.inputPad) add("input pad", cellName[start], -1, start, arrival[start], true);
+    } else if (netlist.kind[start] === cellKind.inputPad)
+      add("input pad", cellName[start], -1, start, arrival[start], true);
     for (let i = slots.length - 1; i >= 0; i--) {
       const slot = slots[i];
       const owner = this.owner[slot];
@@ -392,7 +462,8 @@ class CornerAnalysis {
     const launchClockPs = isRegister ? this.clockPs[start] : 0;
     let dataPs = end.data - launchClockPs;
     if (isEndRegister && kind === "setup") add("setup", cellName[endCell], -1, endCell, this.setupPs(endSlot), false);
-    else if (isEndRegister && kind === "hold") add("hold", cellName[endCell], -1, endCell, this.timing.delays.holdPs, false);
+    else if (isEndRegister && kind === "hold")
+      add("hold", cellName[endCell], -1, endCell, this.timing.delays.holdPs, false);
     else if (!isEndRegister) {
       add("output pad", netName[inputNet[endSlot]], -1, endCell, this.timing.padPs[endCell], true);
       dataPs += this.timing.padPs[endCell];
@@ -427,7 +498,8 @@ class CornerAnalysis {
       const arrival = new Float64Array(netlist.cellCount).fill(-Infinity);
       for (let cell = 0; cell < netlist.cellCount; cell++) {
         if (fromPads && netlist.kind[cell] === cellKind.inputPad) arrival[cell] = this.timing.padPs[cell];
-        if (!fromPads && netlist.kind[cell] === cellKind.flipFlop) arrival[cell] = this.clockPs[cell] + this.timing.delays.clockToOutputPs;
+        if (!fromPads && netlist.kind[cell] === cellKind.flipFlop)
+          arrival[cell] = this.clockPs[cell] + this.timing.delays.clockToOutputPs;
       }
       const worst = new Int32Array(netlist.cellCount).fill(-1);
       propagate(this.graph, this.timing, arrival, true, worst);
@@ -438,7 +510,17 @@ class CornerAnalysis {
         const at = arrival[netlist.netDriver[netlist.inputNet[slot]]];
         if (at === -Infinity) continue;
         const kind = fromPads ? (toPad ? "through" : "input") : "output";
-        result.push(this.trace(kind, slot, { slack: null, data: at + this.timing.netPs[slot], launch: 0, relation: null }, arrival, worst, this.timing, 1));
+        result.push(
+          this.trace(
+            kind,
+            slot,
+            { slack: null, data: at + this.timing.netPs[slot], launch: 0, relation: null },
+            arrival,
+            worst,
+            this.timing,
+            1,
+          ),
+        );
       }
     }
     return result.sort((a, b) => b.dataPs - a.dataPs).slice(0, 20);
@@ -459,7 +541,15 @@ class CornerAnalysis {
         latestPs = Math.max(latestPs, this.clockPs[cell]);
       }
       const need = this.needPs.get(port);
-      return { name: domain.name, port, periodPs: domain.rule?.periodPs ?? null, fmaxMhz: need && need > 0 ? 1e6 / need : null, registers, earliestPs, latestPs };
+      return {
+        name: domain.name,
+        port,
+        periodPs: domain.rule?.periodPs ?? null,
+        fmaxMhz: need && need > 0 ? 1e6 / need : null,
+        registers,
+        earliestPs,
+        latestPs,
+      };
     });
   }
 }

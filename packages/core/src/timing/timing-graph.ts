@@ -46,7 +46,8 @@ export function buildTimingGraph(netlist: MappedNetlist): TimingGraph {
   for (let cell = 0; cell < cellCount; cell++) {
     if (kind[cell] === cellKind.outputPad) endPins.push(inputStart[cell]);
     if (kind[cell] !== cellKind.flipFlop) continue;
-    for (const pin of [ffPin.d, ffPin.enable, ffPin.reset]) if (inputNet[inputStart[cell] + pin] >= 0) endPins.push(inputStart[cell] + pin);
+    for (const pin of [ffPin.d, ffPin.enable, ffPin.reset])
+      if (inputNet[inputStart[cell] + pin] >= 0) endPins.push(inputStart[cell] + pin);
   }
   return { netlist, lutOrder: Int32Array.from(order), brokenPins, endPins: Int32Array.from(endPins) };
 }
@@ -63,7 +64,13 @@ export interface ArcDelays {
  * -Infinity (or +Infinity), and is filled in one pass (Kirkpatrick and Clark 1966). O(pins).
  * @param worst [cells] If given, receives the pin slot that decides each LUT's arrival, -1 where none does.
  */
-export function propagate(graph: TimingGraph, delays: ArcDelays, arrival: Float64Array, latest: boolean, worst?: Int32Array): void {
+export function propagate(
+  graph: TimingGraph,
+  delays: ArcDelays,
+  arrival: Float64Array,
+  latest: boolean,
+  worst?: Int32Array,
+): void {
   const { lutOrder, netlist, brokenPins } = graph;
   const { inputStart, inputNet, netDriver } = netlist;
   const { netPs, lutPs } = delays;
@@ -92,7 +99,13 @@ export function propagate(graph: TimingGraph, delays: ArcDelays, arrival: Float6
  * goals respected when there are any. For the cost functions of placement and routing.
  * @param goalPs [cells] Time that a path into the cell may take, Infinity without a goal.
  */
-export function criticalities(graph: TimingGraph, delays: ArcDelays, clockToOutputPs: number, goalPs: Float64Array, out: Float32Array): { worstPs: number } {
+export function criticalities(
+  graph: TimingGraph,
+  delays: ArcDelays,
+  clockToOutputPs: number,
+  goalPs: Float64Array,
+  out: Float32Array,
+): { worstPs: number } {
   const { netlist, lutOrder, endPins, brokenPins } = graph;
   const { cellCount, kind, inputStart, inputNet, netDriver } = netlist;
   const { netPs, lutPs } = delays;
@@ -150,6 +163,7 @@ export function criticalities(graph: TimingGraph, delays: ArcDelays, clockToOutp
 /** [input pin slots] Cell of each pin slot. */
 export function ownerOfSlots(netlist: MappedNetlist): Int32Array {
   const owner = new Int32Array(netlist.inputNet.length);
-  for (let cell = 0; cell < netlist.cellCount; cell++) owner.fill(cell, netlist.inputStart[cell], netlist.inputStart[cell + 1]);
+  for (let cell = 0; cell < netlist.cellCount; cell++)
+    owner.fill(cell, netlist.inputStart[cell], netlist.inputStart[cell + 1]);
   return owner;
 }

@@ -1,10 +1,10 @@
+import { type Finding, formatFinding, quietContext } from "../../src/common/index.ts";
 import { elaborate } from "../../src/elaborate/index.ts";
 import { type DesignInput, type FlowResult, MemoryStore, Player, runFlow } from "../../src/flow/index.ts";
 import { Cable } from "../../src/jtag/index.ts";
 import type { MappedNetlist } from "../../src/netlist/index.ts";
 import { SimulatedPart } from "../../src/silicon/index.ts";
 import { defaultSynthOptions, synthesize } from "../../src/synth/index.ts";
-import { type Finding, formatFinding, quietContext } from "../../src/common/index.ts";
 
 export const testPart = "TW-2-P144-2C";
 
@@ -20,17 +20,31 @@ export function mapped(text: string, top?: string): MappedNetlist {
 }
 
 export function designInput(text: string, fields: Partial<DesignInput> = {}): DesignInput {
-  return { name: "t", top: null, part: testPart, sources: [{ name: "t.v", text }], pinFiles: [], timingFiles: [], recipe: "swift", seed: 1, ...fields };
+  return {
+    name: "t",
+    top: null,
+    part: testPart,
+    sources: [{ name: "t.v", text }],
+    pinFiles: [],
+    timingFiles: [],
+    recipe: "swift",
+    seed: 1,
+    ...fields,
+  };
 }
 
 export async function built(text: string, fields: Partial<DesignInput> = {}): Promise<FlowResult> {
   const result = await runFlow(designInput(text, fields), new MemoryStore());
-  if (result.status !== "done") throw new Error(`${result.status}: ${result.findings.map(formatFinding).join("\n")}\n${text}`);
+  if (result.status !== "done")
+    throw new Error(`${result.status}: ${result.findings.map(formatFinding).join("\n")}\n${text}`);
   return result;
 }
 
 /** Builds, configures a simulated part through its TAP, and gives it names. */
-export async function running(text: string, fields: Partial<DesignInput> = {}): Promise<{ player: Player; device: SimulatedPart; result: FlowResult }> {
+export async function running(
+  text: string,
+  fields: Partial<DesignInput> = {},
+): Promise<{ player: Player; device: SimulatedPart; result: FlowResult }> {
   const result = await built(text, fields);
   const image = (await result.artifact("image"))!;
   const device = new SimulatedPart(result.part!);

@@ -6,7 +6,8 @@ export class MappedSimulator {
   constructor(private readonly netlist: MappedNetlist) {
     this.value = new Uint8Array(netlist.netCount);
     for (let cell = 0; cell < netlist.cellCount; cell++) {
-      if (netlist.kind[cell] === cellKind.flipFlop) this.value[netlist.outputNet[cell]] = netlist.modes[cell] & ffMode.init ? 1 : 0;
+      if (netlist.kind[cell] === cellKind.flipFlop)
+        this.value[netlist.outputNet[cell]] = netlist.modes[cell] & ffMode.init ? 1 : 0;
     }
     this.settle();
   }
@@ -23,9 +24,14 @@ export class MappedSimulator {
         let next = -1;
         if (netlist.kind[cell] === cellKind.lut) {
           let row = 0;
-          for (let i = 0; i < netlist.inputStart[cell + 1] - netlist.inputStart[cell]; i++) row |= this.input(cell, i) << i;
+          for (let i = 0; i < netlist.inputStart[cell + 1] - netlist.inputStart[cell]; i++)
+            row |= this.input(cell, i) << i;
           next = lutOutput(netlist.maskLow[cell], netlist.maskHigh[cell], row);
-        } else if (netlist.kind[cell] === cellKind.flipFlop && netlist.modes[cell] & ffMode.asyncReset && this.input(cell, ffPin.reset) === 1) {
+        } else if (
+          netlist.kind[cell] === cellKind.flipFlop &&
+          netlist.modes[cell] & ffMode.asyncReset &&
+          this.input(cell, ffPin.reset) === 1
+        ) {
           next = netlist.modes[cell] & ffMode.resetValue ? 1 : 0;
         }
         if (next >= 0 && this.value[netlist.outputNet[cell]] !== next) {

@@ -21,9 +21,16 @@ export interface Node {
 const cut = (value: bigint, width: number) => BigInt.asUintN(width, value);
 const asSigned = (value: bigint, width: number, signed: boolean) => (signed ? BigInt.asIntN(width, value) : value);
 
-function leaf(text: string, width: number, signed: boolean, read: (env: ReadonlyMap<string, bigint>) => bigint | null): Node {
+function leaf(
+  text: string,
+  width: number,
+  signed: boolean,
+  read: (env: ReadonlyMap<string, bigint>) => bigint | null,
+): Node {
   return {
-    text, width, signed,
+    text,
+    width,
+    signed,
     value: (env, toWidth, toSigned) => {
       const raw = read(env);
       return raw === null ? null : cut(toSigned ? BigInt.asIntN(width, raw) : raw, toWidth);
@@ -32,9 +39,17 @@ function leaf(text: string, width: number, signed: boolean, read: (env: Readonly
 }
 
 /** Operators whose operands take their context's size. */
-function contextual(text: string, parts: Node[], width: number, signed: boolean, combine: (values: bigint[], width: number, signed: boolean) => bigint | null): Node {
+function contextual(
+  text: string,
+  parts: Node[],
+  width: number,
+  signed: boolean,
+  combine: (values: bigint[], width: number, signed: boolean) => bigint | null,
+): Node {
   return {
-    text, width, signed,
+    text,
+    width,
+    signed,
     value: (env, toWidth, toSigned) => {
       const values = parts.map((part) => part.value(env, toWidth, toSigned));
       if (values.some((value) => value === null)) return null;
@@ -56,7 +71,9 @@ export function randomExpr(random: Random, variables: readonly Variable[], depth
       if (kind === 0 && v.width > 1) {
         const lsb = random.below(v.width);
         const msb = lsb + random.below(v.width - lsb);
-        return leaf(`${v.name}[${msb}:${lsb}]`, msb - lsb + 1, false, (env) => cut(env.get(v.name)! >> BigInt(lsb), msb - lsb + 1));
+        return leaf(`${v.name}[${msb}:${lsb}]`, msb - lsb + 1, false, (env) =>
+          cut(env.get(v.name)! >> BigInt(lsb), msb - lsb + 1),
+        );
       }
       if (kind === 1 && v.width > 1) {
         const bit = random.below(v.width);
@@ -71,26 +88,56 @@ export function randomExpr(random: Random, variables: readonly Variable[], depth
       const plain = random.below(40);
       return leaf(String(plain), 32, true, () => BigInt(plain));
     }
-    return leaf(`${width}'${signed ? "s" : ""}${pick(["b", "d", "h"])}`.replace(/(.)$/, (base) => base + (base === "b" ? value.toString(2) : base === "h" ? value.toString(16) : value.toString())), width, signed, () => value);
+    return leaf(
+      `${width}'${signed ? "s" : ""}${pick(["b", "d", "h"])}`.replace(
+        /(.)$/,
+        (base) => base + (base === "b" ? value.toString(2) : base === "h" ? value.toString(16) : value.toString()),
+      ),
+      width,
+      signed,
+      () => value,
+    );
   }
   switch (random.below(12)) {
     case 0:
     case 1: {
       const op = pick(["+", "-", "&", "|", "^", "~^"]);
       const [a, b] = [sub(), sub()];
-      return contextual(`(${a.text} ${op} ${b.text})`, [a, b], Math.max(a.width, b.width), a.signed && b.signed, ([x, y]) =>
-        op === "+" ? x + y : op === "-" ? x - y : op === "&" ? x & y : op === "|" ? x | y : op === "^" ? x ^ y : ~(x ^ y));
+      return contextual(
+        `(${a.text} ${op} ${b.text})`,
+        [a, b],
+        Math.max(a.width, b.width),
+        a.signed && b.signed,
+        ([x, y]) =>
+          op === "+"
+            ? x + y
+            : op === "-"
+              ? x - y
+              : op === "&"
+                ? x & y
+                : op === "|"
+                  ? x | y
+                  : op === "^"
+                    ? x ^ y
+                    : ~(x ^ y),
+      );
     }
     case 2: {
       const op = pick(["*", "/", "%"]);
       const [a, b] = [sub(), sub()];
       if (Math.max(a.width, b.width) > 14) return a;
-      return contextual(`(${a.text} ${op} ${b.text})`, [a, b], Math.max(a.width, b.width), a.signed && b.signed, ([x, y], width, signed) => {
-        const [l, r] = [asSigned(x, width, signed), asSigned(y, width, signed)];
-        if (op === "*") return l * r;
-        if (r === 0n) return null;
-        return op === "/" ? l / r : l % r;
-      });
+      return contextual(
+        `(${a.text} ${op} ${b.text})`,
+        [a, b],
+        Math.max(a.width, b.width),
+        a.signed && b.signed,
+        ([x, y], width, signed) => {
+          const [l, r] = [asSigned(x, width, signed), asSigned(y, width, signed)];
+          if (op === "*") return l * r;
+          if (r === 0n) return null;
+          return op === "/" ? l / r : l % r;
+        },
+      );
     }
     case 3: {
       const op = pick(["<", "<=", ">", ">=", "==", "!=", "===", "!=="]);
@@ -101,7 +148,18 @@ export function randomExpr(random: Random, variables: readonly Variable[], depth
         const [x, y] = [a.value(env, width, signed), b.value(env, width, signed)];
         if (x === null || y === null) return null;
         const [l, r] = [asSigned(x, width, signed), asSigned(y, width, signed)];
-        const truth = op === "<" ? l < r : op === "<=" ? l <= r : op === ">" ? l > r : op === ">=" ? l >= r : op[0] === "=" ? l === r : l !== r;
+        const truth =
+          op === "<"
+            ? l < r
+            : op === "<="
+              ? l <= r
+              : op === ">"
+                ? l > r
+                : op === ">="
+                  ? l >= r
+                  : op[0] === "="
+                    ? l === r
+                    : l !== r;
         return truth ? 1n : 0n;
       });
     }
@@ -120,7 +178,9 @@ export function randomExpr(random: Random, variables: readonly Variable[], depth
       const b = sub();
       if (b.width > 12) return a;
       return {
-        text: `(${a.text} ${op} ${b.text})`, width: a.width, signed: a.signed,
+        text: `(${a.text} ${op} ${b.text})`,
+        width: a.width,
+        signed: a.signed,
         value: (env, width, signed) => {
           const [x, y] = [a.value(env, width, signed), own(b, env)];
           if (x === null || y === null) return null;
@@ -136,7 +196,13 @@ export function randomExpr(random: Random, variables: readonly Variable[], depth
         const x = own(a, env);
         if (x === null) return null;
         const ones = x.toString(2).replaceAll("0", "").length;
-        const value = op.endsWith("&") ? ones === a.width : op.endsWith("|") ? x !== 0n : op === "!" ? x === 0n : ones % 2 === 1;
+        const value = op.endsWith("&")
+          ? ones === a.width
+          : op.endsWith("|")
+            ? x !== 0n
+            : op === "!"
+              ? x === 0n
+              : ones % 2 === 1;
         return value !== (op[0] === "~") ? 1n : 0n;
       });
     }
@@ -148,7 +214,9 @@ export function randomExpr(random: Random, variables: readonly Variable[], depth
     case 8: {
       const [t, a, b] = [sub(), sub(), sub()];
       return {
-        text: `(${t.text} ? ${a.text} : ${b.text})`, width: Math.max(a.width, b.width), signed: a.signed && b.signed,
+        text: `(${t.text} ? ${a.text} : ${b.text})`,
+        width: Math.max(a.width, b.width),
+        signed: a.signed && b.signed,
         value: (env, width, signed) => {
           const test = own(t, env);
           if (test === null) return null;

@@ -22,7 +22,15 @@ interface Programmed {
 export function BenchStation() {
   const { trial, design } = useDesign();
   const { data: image } = useQuery(artifactQuery(trial, "image"));
-  const board = useMemo(() => findBoard(design.board ?? "").board ?? listBoards().find((candidate) => candidate.part.split("-").slice(0, 2).join("-") === design.part.split("-").slice(0, 2).join("-")) ?? listBoards()[0], [design.board, design.part]);
+  const board = useMemo(
+    () =>
+      findBoard(design.board ?? "").board ??
+      listBoards().find(
+        (candidate) => candidate.part.split("-").slice(0, 2).join("-") === design.part.split("-").slice(0, 2).join("-"),
+      ) ??
+      listBoards()[0],
+    [design.board, design.part],
+  );
   const bench = useRef<Remote<Bench> | null>(null);
   const [frame, setFrame] = useState<BenchFrame | null>(null);
   const [chain, setChain] = useState<ChainEntry[] | null>(null);
@@ -59,44 +67,125 @@ export function BenchStation() {
 
   return (
     <div className="flex h-full flex-col">
-      <Verdict tone={tone} figure={figure} unit={unit}>{text}</Verdict>
+      <Verdict tone={tone} figure={figure} unit={unit}>
+        {text}
+      </Verdict>
       <div className="grid min-h-0 flex-1 grid-cols-[300px_minmax(0,1fr)]">
         <aside className="flex min-h-0 flex-col gap-5 overflow-auto border-r border-line bg-panel p-5">
           <Step number={1} title="Power">
-            <Button look={isOn ? "plain" : "main"} onClick={() => void power()} data-testid="power"><Power className="size-4" /> {isOn ? "Switch off" : "Switch on"}</Button>
+            <Button look={isOn ? "plain" : "main"} onClick={() => void power()} data-testid="power">
+              <Power className="size-4" /> {isOn ? "Switch off" : "Switch on"}
+            </Button>
           </Step>
           <Step number={2} title="Find the chain">
-            <Button look={isOn && !chain ? "main" : "plain"} disabled={!isOn} onClick={() => void bench.current?.findChain().then(setChain)} data-testid="find-chain"><Cable className="size-4" /> Find devices</Button>
-            {chain && <ol className="mt-2 text-[13px]" data-testid="chain">{chain.map((entry, i) => <li key={`${i}-${entry.idcode}`} className="flex justify-between border-b border-line/60 py-1"><span>{entry.name}</span><span className="font-mono text-xs">{entry.idcode}</span></li>)}</ol>}
+            <Button
+              look={isOn && !chain ? "main" : "plain"}
+              disabled={!isOn}
+              onClick={() => void bench.current?.findChain().then(setChain)}
+              data-testid="find-chain"
+            >
+              <Cable className="size-4" /> Find devices
+            </Button>
+            {chain && (
+              <ol className="mt-2 text-[13px]" data-testid="chain">
+                {chain.map((entry, i) => (
+                  <li key={`${i}-${entry.idcode}`} className="flex justify-between border-b border-line/60 py-1">
+                    <span>{entry.name}</span>
+                    <span className="font-mono text-xs">{entry.idcode}</span>
+                  </li>
+                ))}
+              </ol>
+            )}
           </Step>
           <Step number={3} title="Program">
             <div className="flex gap-2">
-              <Button look={isOn && chain && !programmed ? "main" : "plain"} disabled={!isOn || !image || progress !== null} onClick={() => image && trial && void program(image.file, `trial ${trial.number}`, image.designKey)} data-testid="program"><Zap className="size-4" /> Program{trial && image ? ` trial ${trial.number}` : ""}</Button>
-              <Button look="quiet" disabled={!isOn || progress !== null} onClick={() => fileInput.current?.click()} title="Program a .bit file from disk" aria-label="Program a file from disk"><FileUp className="size-4" /></Button>
-              <input ref={fileInput} type="file" accept=".bit" className="hidden" data-testid="bit-file" onChange={async (event) => { const file = event.target.files?.[0]; if (file) await program(new Uint8Array(await file.arrayBuffer()), file.name, null); event.target.value = ""; }} />
+              <Button
+                look={isOn && chain && !programmed ? "main" : "plain"}
+                disabled={!isOn || !image || progress !== null}
+                onClick={() => image && trial && void program(image.file, `trial ${trial.number}`, image.designKey)}
+                data-testid="program"
+              >
+                <Zap className="size-4" /> Program{trial && image ? ` trial ${trial.number}` : ""}
+              </Button>
+              <Button
+                look="quiet"
+                disabled={!isOn || progress !== null}
+                onClick={() => fileInput.current?.click()}
+                title="Program a .bit file from disk"
+                aria-label="Program a file from disk"
+              >
+                <FileUp className="size-4" />
+              </Button>
+              <input
+                ref={fileInput}
+                type="file"
+                accept=".bit"
+                className="hidden"
+                data-testid="bit-file"
+                onChange={async (event) => {
+                  const file = event.target.files?.[0];
+                  if (file) await program(new Uint8Array(await file.arrayBuffer()), file.name, null);
+                  event.target.value = "";
+                }}
+              />
             </div>
             {!image && <p className="mt-2 text-[13px] text-soft">There is no image yet: build the design first.</p>}
-            {progress !== null && <progress className="mt-2 h-2 w-full" value={progress} max={1} aria-label="Programming" />}
-            {programmed?.result.ok && <p className="mt-2 text-[13px] text-soft">{formatBytes(programmed.bytes)} from {programmed.what}, {formatCount(programmed.result.clocks)} clocks of TCK in {formatDuration(programmed.result.elapsedMs)}.</p>}
+            {progress !== null && (
+              <progress className="mt-2 h-2 w-full" value={progress} max={1} aria-label="Programming" />
+            )}
+            {programmed?.result.ok && (
+              <p className="mt-2 text-[13px] text-soft">
+                {formatBytes(programmed.bytes)} from {programmed.what}, {formatCount(programmed.result.clocks)} clocks
+                of TCK in {formatDuration(programmed.result.elapsedMs)}.
+              </p>
+            )}
           </Step>
           <Step number={4} title="Oscillator">
-            <select aria-label="Oscillator frequency" className="h-8 rounded-md border border-line bg-cloth px-2" value={frame?.state.frequencyHz ?? board.oscillator.startHz} onChange={(event) => void bench.current?.setFrequency(Number(event.target.value))}>
-              {board.oscillator.frequenciesHz.map((hz) => <option key={hz} value={hz}>{hz / 1e6} MHz</option>)}
+            <select
+              aria-label="Oscillator frequency"
+              className="h-8 rounded-md border border-line bg-cloth px-2"
+              value={frame?.state.frequencyHz ?? board.oscillator.startHz}
+              onChange={(event) => void bench.current?.setFrequency(Number(event.target.value))}
+            >
+              {board.oscillator.frequenciesHz.map((hz) => (
+                <option key={hz} value={hz}>
+                  {hz / 1e6} MHz
+                </option>
+              ))}
             </select>
           </Step>
           {frame?.state.configured && (
             <dl className="grid grid-cols-[1fr_auto] gap-y-1 border-t border-line pt-4 text-[13px]">
-              <dt className="text-soft">Time on the board</dt><dd className="tabular text-right">{frame.state.simulatedSeconds.toFixed(2)} s</dd>
-              <dt className="text-soft">Against real time</dt><dd className="tabular text-right" data-testid="pace">{formatPercent(100 * frame.pace)} %</dd>
-              <dt className="text-soft">Speed now</dt><dd className="tabular text-right">{formatMhz((frame.pace * frame.state.frequencyHz) / 1e6)} MHz</dd>
-              <dt className="text-soft">At most</dt><dd className="tabular text-right">{formatMhz(frame.topHz / 1e6)} MHz</dd>
-              <dt className="text-soft">Decoded from the bits</dt><dd className="tabular text-right">{frame.tables} LUTs, {frame.flipFlops} flip-flops</dd>
+              <dt className="text-soft">Time on the board</dt>
+              <dd className="tabular text-right">{frame.state.simulatedSeconds.toFixed(2)} s</dd>
+              <dt className="text-soft">Against real time</dt>
+              <dd className="tabular text-right" data-testid="pace">
+                {formatPercent(100 * frame.pace)} %
+              </dd>
+              <dt className="text-soft">Speed now</dt>
+              <dd className="tabular text-right">{formatMhz((frame.pace * frame.state.frequencyHz) / 1e6)} MHz</dd>
+              <dt className="text-soft">At most</dt>
+              <dd className="tabular text-right">{formatMhz(frame.topHz / 1e6)} MHz</dd>
+              <dt className="text-soft">Decoded from the bits</dt>
+              <dd className="tabular text-right">
+                {frame.tables} LUTs, {frame.flipFlops} flip-flops
+              </dd>
             </dl>
           )}
         </aside>
         <div className="min-h-0 overflow-auto bg-cloth p-6">
-          {frame && <BoardView board={board} state={frame.state} portAt={portAt} onSwitch={(index, on) => void bench.current?.setSwitch(index, on)} onButton={(index, held) => void bench.current?.setButton(index, held)} />}
-          <p className="mx-auto mt-4 w-[720px] text-center text-[13px] text-soft">Click a switch, hold a button. The names are those of the design's ports.</p>
+          {frame && (
+            <BoardView
+              board={board}
+              state={frame.state}
+              portAt={portAt}
+              onSwitch={(index, on) => void bench.current?.setSwitch(index, on)}
+              onButton={(index, held) => void bench.current?.setButton(index, held)}
+            />
+          )}
+          <p className="mx-auto mt-4 w-[720px] text-center text-[13px] text-soft">
+            Click a switch, hold a button. The names are those of the design's ports.
+          </p>
         </div>
       </div>
     </div>
@@ -106,28 +195,62 @@ export function BenchStation() {
 function Step({ number, title, children }: { number: number; title: string; children: React.ReactNode }) {
   return (
     <section>
-      <h2 className="mb-2 flex items-center gap-2 text-[13px] font-semibold"><span className="inline-flex size-5 items-center justify-center rounded-full bg-raised text-xs">{number}</span>{title}</h2>
+      <h2 className="mb-2 flex items-center gap-2 text-[13px] font-semibold">
+        <span className="inline-flex size-5 items-center justify-center rounded-full bg-raised text-xs">{number}</span>
+        {title}
+      </h2>
       {children}
     </section>
   );
 }
 
-function usePortNames(image: ImageArtifact | undefined, programmed: Programmed | null): (pin: string) => string | undefined {
+function usePortNames(
+  image: ImageArtifact | undefined,
+  programmed: Programmed | null,
+): (pin: string) => string | undefined {
   const names = useMemo(() => new Map(image?.ports.map((port) => [port.pin, port.port])), [image]);
   const isOurs = !programmed || programmed.key === image?.designKey;
   return useCallback((pin: string) => (isOurs ? names.get(pin) : undefined), [names, isOurs]);
 }
 
-function verdictOf(frame: BenchFrame | null, chain: ChainEntry[] | null, programmed: Programmed | null, image: ImageArtifact | undefined, progress: number | null): { tone: Tone; figure?: string; unit?: string; text: string } {
-  if (progress !== null) return { tone: "open", figure: `${Math.round(100 * progress)} %`, text: "Shifting the bitstream in through the TAP." };
-  if (!frame?.state.powered) return { tone: "open", text: "The board is off. Switch it on, find the chain, program it." };
-  if (programmed && !programmed.result.ok) return { tone: "bad", text: `The part refused ${programmed.what} and stays unconfigured: ${programmed.result.reason}.` };
+function verdictOf(
+  frame: BenchFrame | null,
+  chain: ChainEntry[] | null,
+  programmed: Programmed | null,
+  image: ImageArtifact | undefined,
+  progress: number | null,
+): { tone: Tone; figure?: string; unit?: string; text: string } {
+  if (progress !== null)
+    return {
+      tone: "open",
+      figure: `${Math.round(100 * progress)} %`,
+      text: "Shifting the bitstream in through the TAP.",
+    };
+  if (!frame?.state.powered)
+    return { tone: "open", text: "The board is off. Switch it on, find the chain, program it." };
+  if (programmed && !programmed.result.ok)
+    return {
+      tone: "bad",
+      text: `The part refused ${programmed.what} and stays unconfigured: ${programmed.result.reason}.`,
+    };
   if (programmed && frame.state.configured) {
-    if (frame.state.unstable) return { tone: "warn", text: "The design runs, but a combinational loop in it does not settle." };
+    if (frame.state.unstable)
+      return { tone: "warn", text: "The design runs, but a combinational loop in it does not settle." };
     const isOld = image && programmed.key !== null && programmed.key !== image.designKey;
     const text = `The board runs ${programmed.what}${frame.pace > 0.95 ? " in real time" : ""}.${isOld ? " A newer image has been built: program it to see the change." : ""}`;
-    return { tone: isOld ? "warn" : "good", figure: formatMhz((frame.pace * frame.state.frequencyHz) / 1e6), unit: "MHz", text };
+    return {
+      tone: isOld ? "warn" : "good",
+      figure: formatMhz((frame.pace * frame.state.frequencyHz) / 1e6),
+      unit: "MHz",
+      text,
+    };
   }
-  if (chain) return { tone: chain.length ? "plain" : "bad", figure: String(chain.length), unit: chain.length === 1 ? "device" : "devices", text: chain.length ? "The chain answers. Program the part to run your design." : "Nothing answers on the chain." };
+  if (chain)
+    return {
+      tone: chain.length ? "plain" : "bad",
+      figure: String(chain.length),
+      unit: chain.length === 1 ? "device" : "devices",
+      text: chain.length ? "The chain answers. Program the part to run your design." : "Nothing answers on the chain.",
+    };
   return { tone: "plain", text: "The board has power. Find what is on the chain." };
 }

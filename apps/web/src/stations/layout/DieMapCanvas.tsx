@@ -21,13 +21,22 @@ export function DieMapCanvas({ map, focusNets, startView, onView, onPick, label 
   const [theme, setTheme] = useState(0);
   const drag = useRef<{ x: number; y: number; moved: boolean } | null>(null);
   const { fabric } = map;
-  const fit = useCallback((): DieView => ({ x: fabric.width / 2, y: fabric.height / 2, scale: Math.max(4, Math.min(size.width / (fabric.width + 0.6), size.height / (fabric.height + 0.6))) }), [fabric, size]);
+  const fit = useCallback(
+    (): DieView => ({
+      x: fabric.width / 2,
+      y: fabric.height / 2,
+      scale: Math.max(4, Math.min(size.width / (fabric.width + 0.6), size.height / (fabric.height + 0.6))),
+    }),
+    [fabric, size],
+  );
   const shown = view ?? fit();
   const latest = useRef(shown);
   latest.current = shown;
 
   useEffect(() => {
-    const observer = new ResizeObserver(([entry]) => setSize({ width: entry.contentRect.width, height: entry.contentRect.height }));
+    const observer = new ResizeObserver(([entry]) =>
+      setSize({ width: entry.contentRect.width, height: entry.contentRect.height }),
+    );
     observer.observe(host.current!);
     const onTheme = () => setTheme((old) => old + 1);
     addEventListener("gate-clock-theme", onTheme);
@@ -52,17 +61,27 @@ export function DieMapCanvas({ map, focusNets, startView, onView, onPick, label 
     return () => cancelAnimationFrame(frame);
   }, [map, shown.x, shown.y, shown.scale, size, focusNets, theme]);
 
-  const change = useCallback((next: DieView) => {
-    const { fabric: grid } = map;
-    setView({ x: Math.max(0, Math.min(grid.width, next.x)), y: Math.max(0, Math.min(grid.height, next.y)), scale: Math.max(6, Math.min(400, next.scale)) });
-  }, [map]);
-  const zoom = useCallback((factor: number, atX = size.width / 2, atY = size.height / 2) => {
-    const old = latest.current;
-    const scale = Math.max(6, Math.min(400, old.scale * factor));
-    const px = (atX - size.width / 2) / old.scale;
-    const py = -(atY - size.height / 2) / old.scale;
-    change({ x: old.x + px * (1 - old.scale / scale), y: old.y + py * (1 - old.scale / scale), scale });
-  }, [change, size]);
+  const change = useCallback(
+    (next: DieView) => {
+      const { fabric: grid } = map;
+      setView({
+        x: Math.max(0, Math.min(grid.width, next.x)),
+        y: Math.max(0, Math.min(grid.height, next.y)),
+        scale: Math.max(6, Math.min(400, next.scale)),
+      });
+    },
+    [map],
+  );
+  const zoom = useCallback(
+    (factor: number, atX = size.width / 2, atY = size.height / 2) => {
+      const old = latest.current;
+      const scale = Math.max(6, Math.min(400, old.scale * factor));
+      const px = (atX - size.width / 2) / old.scale;
+      const py = -(atY - size.height / 2) / old.scale;
+      change({ x: old.x + px * (1 - old.scale / scale), y: old.y + py * (1 - old.scale / scale), scale });
+    },
+    [change, size],
+  );
 
   useEffect(() => {
     const element = canvas.current!;
@@ -85,8 +104,16 @@ export function DieMapCanvas({ map, focusNets, startView, onView, onPick, label 
     <div ref={host} className="relative h-full overflow-hidden">
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: the picture is panned with the arrow keys */}
       <canvas
-        ref={canvas} role="img" aria-label={label} tabIndex={0} className="absolute inset-0 size-full touch-none" data-testid="die-map"
-        onPointerDown={(event) => { drag.current = { x: event.clientX, y: event.clientY, moved: false }; event.currentTarget.setPointerCapture(event.pointerId); }}
+        ref={canvas}
+        role="img"
+        aria-label={label}
+        tabIndex={0}
+        className="absolute inset-0 size-full touch-none"
+        data-testid="die-map"
+        onPointerDown={(event) => {
+          drag.current = { x: event.clientX, y: event.clientY, moved: false };
+          event.currentTarget.setPointerCapture(event.pointerId);
+        }}
         onPointerMove={(event) => {
           if (!drag.current) return;
           const dx = event.clientX - drag.current.x;
@@ -102,22 +129,41 @@ export function DieMapCanvas({ map, focusNets, startView, onView, onPick, label 
           if (!start || start.moved) return;
           const box = event.currentTarget.getBoundingClientRect();
           const old = latest.current;
-          onPick(cellAt(map, old.x + (event.clientX - box.left - size.width / 2) / old.scale, old.y - (event.clientY - box.top - size.height / 2) / old.scale));
+          onPick(
+            cellAt(
+              map,
+              old.x + (event.clientX - box.left - size.width / 2) / old.scale,
+              old.y - (event.clientY - box.top - size.height / 2) / old.scale,
+            ),
+          );
         }}
         onKeyDown={(event) => {
           const old = latest.current;
           const step = 60 / old.scale;
-          const moves: Record<string, DieView> = { ArrowLeft: { ...old, x: old.x - step }, ArrowRight: { ...old, x: old.x + step }, ArrowUp: { ...old, y: old.y + step }, ArrowDown: { ...old, y: old.y - step } };
-          if (event.key in moves) { event.preventDefault(); change(moves[event.key]); }
-          else if (event.key === "+" || event.key === "=") zoom(1.25);
+          const moves: Record<string, DieView> = {
+            ArrowLeft: { ...old, x: old.x - step },
+            ArrowRight: { ...old, x: old.x + step },
+            ArrowUp: { ...old, y: old.y + step },
+            ArrowDown: { ...old, y: old.y - step },
+          };
+          if (event.key in moves) {
+            event.preventDefault();
+            change(moves[event.key]);
+          } else if (event.key === "+" || event.key === "=") zoom(1.25);
           else if (event.key === "-") zoom(0.8);
           else if (event.key === "0") setView(null);
         }}
       />
       <div className="absolute right-3 bottom-3 flex gap-1 rounded-md border border-line bg-panel p-0.5 shadow">
-        <Button look="quiet" className="px-2" onClick={() => zoom(1.25)} aria-label="Zoom in"><ZoomIn className="size-4" /></Button>
-        <Button look="quiet" className="px-2" onClick={() => zoom(0.8)} aria-label="Zoom out"><ZoomOut className="size-4" /></Button>
-        <Button look="quiet" className="px-2" onClick={() => setView(null)} aria-label="Show the whole die"><Maximize className="size-4" /></Button>
+        <Button look="quiet" className="px-2" onClick={() => zoom(1.25)} aria-label="Zoom in">
+          <ZoomIn className="size-4" />
+        </Button>
+        <Button look="quiet" className="px-2" onClick={() => zoom(0.8)} aria-label="Zoom out">
+          <ZoomOut className="size-4" />
+        </Button>
+        <Button look="quiet" className="px-2" onClick={() => setView(null)} aria-label="Show the whole die">
+          <Maximize className="size-4" />
+        </Button>
       </div>
     </div>
   );

@@ -40,7 +40,13 @@ export function LayoutStation() {
   const placed = useQuery(artifactQuery(trial, "place"));
   const routed = useQuery(artifactQuery(trial, "route"));
   const part = useMemo(() => (trial ? findPart(trial.part).part : null), [trial]);
-  const map = useMemo(() => (part && netlist.data && packed.data && placed.data ? buildDieMap(part, netlist.data, packed.data, placed.data, routed.data ?? null) : null), [part, netlist.data, packed.data, placed.data, routed.data]);
+  const map = useMemo(
+    () =>
+      part && netlist.data && packed.data && placed.data
+        ? buildDieMap(part, netlist.data, packed.data, placed.data, routed.data ?? null)
+        : null,
+    [part, netlist.data, packed.data, placed.data, routed.data],
+  );
   // a net goes by all of its names, not only by the one it is listed under
   const netIds = useMemo(() => {
     const ids = new Map(netlist.data?.netName.map((name, net) => [name, net]) ?? []);
@@ -50,34 +56,78 @@ export function LayoutStation() {
   const focusName = focus && focus.kind !== "line" ? focus.name : null;
   const focusNet = focusName === null ? undefined : netIds.get(focusName);
   const focusNets = useMemo(() => new Set(focusNet === undefined ? [] : [focusNet]), [focusNet]);
-  const rows = useMemo(() => (netlist.data && part ? netRows(netlist.data, routed.data, part) : []), [netlist.data, routed.data, part]);
-  const onView = useCallback((view: DieView) => setParams((old) => { const next = new URLSearchParams(old); next.set("view", `${view.x.toFixed(2)},${view.y.toFixed(2)},${view.scale.toFixed(1)}`); return next; }, { replace: true }), [setParams]);
+  const rows = useMemo(
+    () => (netlist.data && part ? netRows(netlist.data, routed.data, part) : []),
+    [netlist.data, routed.data, part],
+  );
+  const onView = useCallback(
+    (view: DieView) =>
+      setParams(
+        (old) => {
+          const next = new URLSearchParams(old);
+          next.set("view", `${view.x.toFixed(2)},${view.y.toFixed(2)},${view.scale.toFixed(1)}`);
+          return next;
+        },
+        { replace: true },
+      ),
+    [setParams],
+  );
 
   const error = netlist.error ?? packed.error ?? placed.error;
   if (error) return <ProblemPanel error={error} onRetry={() => void placed.refetch()} />;
-  if (!map || !part || !netlist.data || !placed.data) return placed.isLoading ? <LoadingPanel what="the layout" /> : <NotBuilt what="The die map" trial={trial} />;
+  if (!map || !part || !netlist.data || !placed.data)
+    return placed.isLoading ? <LoadingPanel what="the layout" /> : <NotBuilt what="The die map" trial={trial} />;
   const routeError = trial?.findings.find((finding) => finding.code.startsWith("route/"));
   const pick = (cell: number) => {
     if (cell < 0) setFocus(null);
     else {
-      const net = netlist.data.outputNet[cell] >= 0 ? netlist.data.outputNet[cell] : netlist.data.inputNet[netlist.data.inputStart[cell]];
+      const net =
+        netlist.data.outputNet[cell] >= 0
+          ? netlist.data.outputNet[cell]
+          : netlist.data.inputNet[netlist.data.inputStart[cell]];
       setFocus({ kind: "net", name: netlist.data.netName[net] });
     }
   };
   return (
     <div className="flex h-full flex-col">
-      {routeError ? <Verdict tone="bad">{routeError.message} {routeError.remedy}</Verdict> : (
+      {routeError ? (
+        <Verdict tone="bad">
+          {routeError.message} {routeError.remedy}
+        </Verdict>
+      ) : (
         <Verdict tone="good" figure={formatCount(routed.data?.wiresUsed ?? 0)} unit="wires">
-          Every net is routed, in {routed.data?.iterations} {routed.data?.iterations === 1 ? "pass" : "passes"}. Half-perimeter wirelength {formatCount(placed.data.wirelength)} tiles on {part.die.name}, {part.fabric.width} by {part.fabric.height}.
+          Every net is routed, in {routed.data?.iterations} {routed.data?.iterations === 1 ? "pass" : "passes"}.
+          Half-perimeter wirelength {formatCount(placed.data.wirelength)} tiles on {part.die.name}, {part.fabric.width}{" "}
+          by {part.fabric.height}.
         </Verdict>
       )}
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_340px]">
-        <DieMapCanvas map={map} focusNets={focusNets} startView={parseView(params.get("view"))} onView={onView} onPick={pick} label={`Die map of ${part.die.name} with ${map.elements.length} used elements and ${rows.length} nets`} />
+        <DieMapCanvas
+          map={map}
+          focusNets={focusNets}
+          startView={parseView(params.get("view"))}
+          onView={onView}
+          onPick={pick}
+          label={`Die map of ${part.die.name} with ${map.elements.length} used elements and ${rows.length} nets`}
+        />
         <aside className="flex min-h-0 flex-col border-l border-line bg-panel">
           <Legend />
           {focusNet !== undefined && <FocusPanel net={focusNet} onClose={() => setFocus(null)} />}
-          {focusName !== null && focusNet === undefined && <p className="border-b border-line px-4 py-2 text-[13px] text-soft"><span className="font-mono text-xs">{focusName}</span> has no net of its own in this layout.</p>}
-          <div className="min-h-0 flex-1"><DataTable rows={rows} columns={columns} label="nets" rowId={(row) => row.name} selectedId={focusName} onSelect={(row) => setFocus({ kind: "net", name: row.name })} /></div>
+          {focusName !== null && focusNet === undefined && (
+            <p className="border-b border-line px-4 py-2 text-[13px] text-soft">
+              <span className="font-mono text-xs">{focusName}</span> has no net of its own in this layout.
+            </p>
+          )}
+          <div className="min-h-0 flex-1">
+            <DataTable
+              rows={rows}
+              columns={columns}
+              label="nets"
+              rowId={(row) => row.name}
+              selectedId={focusName}
+              onSelect={(row) => setFocus({ kind: "net", name: row.name })}
+            />
+          </div>
         </aside>
       </div>
     </div>
@@ -89,16 +139,29 @@ function netRows(netlist: MappedNetlist, routed: RoutedDesign | undefined, part:
   for (const net of netlist.inputNet) if (net >= 0) fanout[net]++;
   return netlist.netName.map((name, net) => {
     let wires = 0;
-    if (routed) for (let i = routed.netStart[net]; i < routed.netStart[net + 1]; i++) if (part.graph.nodeKind[routed.treeNode[i]] === nodeKind.wire) wires++;
+    if (routed)
+      for (let i = routed.netStart[net]; i < routed.netStart[net + 1]; i++)
+        if (part.graph.nodeKind[routed.treeNode[i]] === nodeKind.wire) wires++;
     return { name, fanout: fanout[net], wires };
   });
 }
 
 function Legend() {
-  const items: [string, string, string][] = [["LUT", "var(--indigo)", "rounded-none"], ["flip-flop", "var(--thread-b)", "rounded-none"], ["pad", "var(--thread-d)", "rounded-full"], ["wire", "var(--thread-c)", "h-0.5! rounded-none"], ["focus", "var(--lamp)", "h-1! rounded-none"]];
+  const items: [string, string, string][] = [
+    ["LUT", "var(--indigo)", "rounded-none"],
+    ["flip-flop", "var(--thread-b)", "rounded-none"],
+    ["pad", "var(--thread-d)", "rounded-full"],
+    ["wire", "var(--thread-c)", "h-0.5! rounded-none"],
+    ["focus", "var(--lamp)", "h-1! rounded-none"],
+  ];
   return (
     <ul className="flex shrink-0 flex-wrap gap-x-4 gap-y-1 border-b border-line px-4 py-2 text-xs text-soft">
-      {items.map(([name, colour, shape]) => <li key={name} className="flex items-center gap-1.5"><span className={`inline-block size-2.5 ${shape}`} style={{ background: colour }} />{name}</li>)}
+      {items.map(([name, colour, shape]) => (
+        <li key={name} className="flex items-center gap-1.5">
+          <span className={`inline-block size-2.5 ${shape}`} style={{ background: colour }} />
+          {name}
+        </li>
+      ))}
     </ul>
   );
 }
@@ -114,23 +177,62 @@ function FocusPanel({ net, onClose }: { net: number; onClose: () => void }) {
   const driver = netlist.netDriver[net];
   const kinds = ["LUT", "flip-flop", "input pad", "output pad"];
   const { fabric } = findPart(trial.part).part!;
-  const tile = packed && placed ? (packed.cellPad[driver] >= 0 ? fabric.pads[packed.cellPad[driver]].tile : placed.clusterTile[packed.elementCluster[packed.cellElement[driver]]]) : null;
+  const tile =
+    packed && placed
+      ? packed.cellPad[driver] >= 0
+        ? fabric.pads[packed.cellPad[driver]].tile
+        : placed.clusterTile[packed.elementCluster[packed.cellElement[driver]]]
+      : null;
   const place = netlist.origin[driver] >= 0 ? elaborated?.positions.cells[netlist.origin[driver]] : undefined;
   const paths = [...(timing?.setupPaths ?? [])].filter((path) => path.steps.some((step) => step.net === net));
   const sinks = netlist.inputNet.reduce((sum, each) => sum + (each === net ? 1 : 0), 0);
   const rows: [string, React.ReactNode][] = [
-    ["Driven by", `${kinds[netlist.kind[driver]]}${tile === null ? "" : ` at x${fabric.tileX(tile)} y${fabric.tileY(tile)}`}`],
+    [
+      "Driven by",
+      `${kinds[netlist.kind[driver]]}${tile === null ? "" : ` at x${fabric.tileX(tile)} y${fabric.tileY(tile)}`}`,
+    ],
     ["Fan-out", String(sinks)],
   ];
-  if (netlist.kind[driver] !== cellKind.inputPad && place) rows.push(["Written at", <button key="at" type="button" className="font-mono text-xs text-indigo underline" onClick={() => showPlace(place)}>{place.file}:{place.line}</button>]);
-  if (paths[0]) rows.push(["Worst slack", paths[0].slackPs === null ? "no goal" : `${formatNs(paths[0].slackPs)} ns, to ${paths[0].to}`]);
+  if (netlist.kind[driver] !== cellKind.inputPad && place)
+    rows.push([
+      "Written at",
+      <button
+        key="at"
+        type="button"
+        className="font-mono text-xs text-indigo underline"
+        onClick={() => showPlace(place)}
+      >
+        {place.file}:{place.line}
+      </button>,
+    ]);
+  if (paths[0])
+    rows.push([
+      "Worst slack",
+      paths[0].slackPs === null ? "no goal" : `${formatNs(paths[0].slackPs)} ns, to ${paths[0].to}`,
+    ]);
   return (
     <section className="shrink-0 border-b border-line bg-cloth px-4 py-3" data-testid="focus-panel">
       <div className="mb-1 flex items-center gap-2">
-        <h2 className="min-w-0 flex-1 truncate font-mono text-[13px] font-semibold" title={netlist.netName[net]}>{netlist.netName[net]}</h2>
-        <button type="button" onClick={onClose} aria-label="Clear the focus" className="rounded p-0.5 text-soft hover:bg-raised"><X className="size-4" /></button>
+        <h2 className="min-w-0 flex-1 truncate font-mono text-[13px] font-semibold" title={netlist.netName[net]}>
+          {netlist.netName[net]}
+        </h2>
+        <button
+          type="button"
+          onClick={onClose}
+          aria-label="Clear the focus"
+          className="rounded p-0.5 text-soft hover:bg-raised"
+        >
+          <X className="size-4" />
+        </button>
       </div>
-      <dl className="grid grid-cols-[5.5rem_1fr] gap-y-0.5 text-[13px]">{rows.map(([name, value]) => <div key={name} className="contents"><dt className="text-soft">{name}</dt><dd className="min-w-0 truncate">{value}</dd></div>)}</dl>
+      <dl className="grid grid-cols-[5.5rem_1fr] gap-y-0.5 text-[13px]">
+        {rows.map(([name, value]) => (
+          <div key={name} className="contents">
+            <dt className="text-soft">{name}</dt>
+            <dd className="min-w-0 truncate">{value}</dd>
+          </div>
+        ))}
+      </dl>
     </section>
   );
 }

@@ -1,4 +1,14 @@
-import { directionX, directionY, type Fabric, type MappedNetlist, nodeKind, type PackedDesign, type Part, type PlacedDesign, type RoutedDesign } from "@gate-clock/core";
+import {
+  directionX,
+  directionY,
+  type Fabric,
+  type MappedNetlist,
+  nodeKind,
+  type PackedDesign,
+  type Part,
+  type PlacedDesign,
+  type RoutedDesign,
+} from "@gate-clock/core";
 
 /** What the die map shows, prepared once for a layout. Coordinates are in tiles; (0, 0) is the bottom left corner. */
 export interface DieMap {
@@ -29,7 +39,13 @@ export function elementPlace(fabric: Fabric, tile: number, slot: number): { x: n
   return { x: fabric.tileX(tile) + 0.28 + 0.44 * column, y: fabric.tileY(tile) + 0.2 + 0.2 * row };
 }
 
-export function buildDieMap(part: Part, netlist: MappedNetlist, packed: PackedDesign, placed: PlacedDesign, routed: RoutedDesign | null): DieMap {
+export function buildDieMap(
+  part: Part,
+  netlist: MappedNetlist,
+  packed: PackedDesign,
+  placed: PlacedDesign,
+  routed: RoutedDesign | null,
+): DieMap {
   const { fabric, graph } = part;
   const elements = Array.from({ length: packed.elementCount }, (_, e) => ({
     ...elementPlace(fabric, placed.clusterTile[packed.elementCluster[e]], packed.elementSlot[e]),
@@ -46,7 +62,8 @@ export function buildDieMap(part: Part, netlist: MappedNetlist, packed: PackedDe
   const pads: { x: number; y: number; cell: number; name: string }[] = [];
   for (const port of netlist.ports) {
     port.pads.forEach((cell, bit) => {
-      if (cell >= 0 && packed.cellPad[cell] >= 0) pads.push({ ...padPlace(packed.cellPad[cell]), cell, name: port.bitNames[bit] });
+      if (cell >= 0 && packed.cellPad[cell] >= 0)
+        pads.push({ ...padPlace(packed.cellPad[cell]), cell, name: port.bitNames[bit] });
     });
   }
   const points: number[] = [];
@@ -72,7 +89,10 @@ export function buildDieMap(part: Part, netlist: MappedNetlist, packed: PackedDe
           const side = inset + (1 - 2 * inset) * (direction < 2 ? lane / 2 : 0.5 + lane / 2);
           const reach = (at: number, limit: number) => Math.max(0, Math.min(limit - 1, at));
           const from = directionX[direction] !== 0 ? { x: x + 0.5, y: y + side } : { x: x + side, y: y + 0.5 };
-          const to = { x: from.x + reach(x + directionX[direction] * length, fabric.width) - x, y: from.y + reach(y + directionY[direction] * length, fabric.height) - y };
+          const to = {
+            x: from.x + reach(x + directionX[direction] * length, fabric.width) - x,
+            y: from.y + reach(y + directionY[direction] * length, fabric.height) - y,
+          };
           points.push(from.x, from.y, to.x, to.y);
           nets.push(net);
           if (parent >= 0) {
@@ -90,7 +110,8 @@ export function buildDieMap(part: Part, netlist: MappedNetlist, packed: PackedDe
         const slot = /^[OQLB](\d+)/.exec(name);
         const pad = /^(?:IN|OUT|OE)(\d)/.exec(name);
         if (slot) at = elementPlace(fabric, tile, Number(slot[1]));
-        else if (pad) at = padPlace(fabric.pads.findIndex((each) => each.tile === tile && each.index === Number(pad[1])));
+        else if (pad)
+          at = padPlace(fabric.pads.findIndex((each) => each.tile === tile && each.index === Number(pad[1])));
         else at = { x: x + 0.5, y: y + 0.06 };
         const before = parent >= 0 ? tapped.get(parent) : undefined;
         const onClockNetwork = kind >= nodeKind.globalClock || name === "CLK";
@@ -107,7 +128,15 @@ export function buildDieMap(part: Part, netlist: MappedNetlist, packed: PackedDe
       tapped.clear();
     }
   }
-  return { part, fabric, elements, pads, segments: Float32Array.from(points), segmentNet: Int32Array.from(nets), netlist };
+  return {
+    part,
+    fabric,
+    elements,
+    pads,
+    segments: Float32Array.from(points),
+    segmentNet: Int32Array.from(nets),
+    netlist,
+  };
 }
 
 interface Colours {
@@ -126,11 +155,31 @@ interface Colours {
 export function dieColours(): Colours {
   const style = getComputedStyle(document.documentElement);
   const read = (name: string) => style.getPropertyValue(name).trim();
-  return { cloth: read("--cloth"), panel: read("--panel"), raised: read("--raised"), line: read("--line"), ink: read("--ink"), soft: read("--soft"), indigo: read("--indigo"), lamp: read("--lamp"), threadB: read("--thread-b"), threadC: read("--thread-c"), threadD: read("--thread-d") };
+  return {
+    cloth: read("--cloth"),
+    panel: read("--panel"),
+    raised: read("--raised"),
+    line: read("--line"),
+    ink: read("--ink"),
+    soft: read("--soft"),
+    indigo: read("--indigo"),
+    lamp: read("--lamp"),
+    threadB: read("--thread-b"),
+    threadC: read("--thread-c"),
+    threadD: read("--thread-d"),
+  };
 }
 
 /** Draws the map. Width and height in CSS pixels; the context is already scaled to device pixels. */
-export function drawDieMap(ctx: CanvasRenderingContext2D, map: DieMap, view: DieView, width: number, height: number, focusNets: ReadonlySet<number>, colours: Colours): void {
+export function drawDieMap(
+  ctx: CanvasRenderingContext2D,
+  map: DieMap,
+  view: DieView,
+  width: number,
+  height: number,
+  focusNets: ReadonlySet<number>,
+  colours: Colours,
+): void {
   const { fabric } = map;
   const { scale } = view;
   const sx = (x: number) => width / 2 + (x - view.x) * scale;
@@ -152,8 +201,17 @@ export function drawDieMap(ctx: CanvasRenderingContext2D, map: DieMap, view: Die
       ctx.strokeStyle = colours.line;
       ctx.lineWidth = 1;
       ctx.beginPath();
-      if (kind === "memory") for (let k = 1; k < 4; k++) { ctx.moveTo(sx(x) + 3 * gap, sy(y + k / 4)); ctx.lineTo(sx(x + 1) - 3 * gap, sy(y + k / 4)); }
-      else { ctx.moveTo(sx(x) + 3 * gap, sy(y) - 3 * gap); ctx.lineTo(sx(x + 1) - 3 * gap, sy(y + 1) + 3 * gap); ctx.moveTo(sx(x) + 3 * gap, sy(y + 1) + 3 * gap); ctx.lineTo(sx(x + 1) - 3 * gap, sy(y) - 3 * gap); }
+      if (kind === "memory")
+        for (let k = 1; k < 4; k++) {
+          ctx.moveTo(sx(x) + 3 * gap, sy(y + k / 4));
+          ctx.lineTo(sx(x + 1) - 3 * gap, sy(y + k / 4));
+        }
+      else {
+        ctx.moveTo(sx(x) + 3 * gap, sy(y) - 3 * gap);
+        ctx.lineTo(sx(x + 1) - 3 * gap, sy(y + 1) + 3 * gap);
+        ctx.moveTo(sx(x) + 3 * gap, sy(y + 1) + 3 * gap);
+        ctx.lineTo(sx(x + 1) - 3 * gap, sy(y) - 3 * gap);
+      }
       ctx.stroke();
     }
   }

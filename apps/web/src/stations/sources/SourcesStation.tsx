@@ -21,7 +21,10 @@ export function SourcesStation() {
   const [focus] = useFocus();
   const files = design.files.filter((file) => file.kind === "source");
   const wanted = params.get("file");
-  const open = files.find((file) => file.path === wanted) ?? files.find((file) => file.path.replace(/\.\w+$/, "") === design.top) ?? files.at(-1);
+  const open =
+    files.find((file) => file.path === wanted) ??
+    files.find((file) => file.path.replace(/\.\w+$/, "") === design.top) ??
+    files.at(-1);
   const findings = check?.sourceFindings ?? [];
   const errors = findings.filter((finding) => finding.severity === "error");
   const choose = (path: string) => setParams({ file: path });
@@ -32,12 +35,31 @@ export function SourcesStation() {
         <Verdict tone="open">Reading the sources…</Verdict>
       ) : errors.length ? (
         <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>
-          {errors[0].message} <button type="button" className="font-mono text-xs text-indigo underline" onClick={() => showPlace(errors[0].place)}>{errors[0].place.file}:{errors[0].place.line}</button>
+          {errors[0].message}{" "}
+          <button
+            type="button"
+            className="font-mono text-xs text-indigo underline"
+            onClick={() => showPlace(errors[0].place)}
+          >
+            {errors[0].place.file}:{errors[0].place.line}
+          </button>
         </Verdict>
       ) : findings.some((finding) => finding.severity === "warning") ? (
-        <Verdict tone="warn" figure={String(findings.filter((finding) => finding.severity === "warning").length)} unit="to look at">The design can be built, with things worth a look below.</Verdict>
+        <Verdict
+          tone="warn"
+          figure={String(findings.filter((finding) => finding.severity === "warning").length)}
+          unit="to look at"
+        >
+          The design can be built, with things worth a look below.
+        </Verdict>
       ) : (
-        <Verdict tone="good" figure={String(check.modules.length)} unit={check.modules.length === 1 ? "module" : "modules"}>The sources are sound. The top is <span className="font-mono">{check.hierarchy?.module}</span>.</Verdict>
+        <Verdict
+          tone="good"
+          figure={String(check.modules.length)}
+          unit={check.modules.length === 1 ? "module" : "modules"}
+        >
+          The sources are sound. The top is <span className="font-mono">{check.hierarchy?.module}</span>.
+        </Verdict>
       )}
       <Group orientation="horizontal" className="min-h-0 flex-1">
         <Panel defaultSize="22%" minSize="200px" className="flex flex-col border-r border-line bg-cloth">
@@ -63,12 +85,16 @@ export function SourcesStation() {
               {findings.length > 0 && (
                 <>
                   <Separator className="h-1 border-t border-line bg-transparent hover:bg-indigo" />
-                  <Panel defaultSize="28%" minSize="60px" className="overflow-auto bg-panel"><FindingList findings={findings} onPlace={showPlace} onRepair={repair} /></Panel>
+                  <Panel defaultSize="28%" minSize="60px" className="overflow-auto bg-panel">
+                    <FindingList findings={findings} onPlace={showPlace} onRepair={repair} />
+                  </Panel>
                 </>
               )}
             </Group>
           ) : (
-            <EmptyPanel title="This design has no source file">Add a Verilog file on the left, or drop one in from your disk.</EmptyPanel>
+            <EmptyPanel title="This design has no source file">
+              Add a Verilog file on the left, or drop one in from your disk.
+            </EmptyPanel>
           )}
         </Panel>
       </Group>
@@ -76,7 +102,17 @@ export function SourcesStation() {
   );
 }
 
-function FileList({ files, open, findings, onChoose }: { files: readonly DesignFile[]; open: DesignFile | undefined; findings: readonly Finding[]; onChoose: (path: string) => void }) {
+function FileList({
+  files,
+  open,
+  findings,
+  onChoose,
+}: {
+  files: readonly DesignFile[];
+  open: DesignFile | undefined;
+  findings: readonly Finding[];
+  onChoose: (path: string) => void;
+}) {
   const { design } = useDesign();
   const queries = useQueryClient();
   const upload = useRef<HTMLInputElement>(null);
@@ -85,7 +121,11 @@ function FileList({ files, open, findings, onChoose }: { files: readonly DesignF
   const refresh = () => queries.invalidateQueries({ queryKey: designQuery(design.id).queryKey });
   const add = async (path: string, text: string) => {
     try {
-      await api.addFile(design.id, { path, kind: path.endsWith(".pins") ? "pins" : path.endsWith(".sdc") ? "timing" : "source", text });
+      await api.addFile(design.id, {
+        path,
+        kind: path.endsWith(".pins") ? "pins" : path.endsWith(".sdc") ? "timing" : "source",
+        text,
+      });
       setProblem(null);
       setName(null);
       await refresh();
@@ -106,32 +146,90 @@ function FileList({ files, open, findings, onChoose }: { files: readonly DesignF
     <section className="flex min-h-0 flex-1 flex-col">
       <div className="flex items-center gap-1 px-3 pt-3 pb-1">
         <h2 className="flex-1 text-[13px] font-semibold text-soft">Files</h2>
-        <button type="button" className="rounded p-1 text-soft hover:bg-raised" onClick={() => setName("")} aria-label="New file" title="New file"><FilePlus2 className="size-4" /></button>
-        <button type="button" className="rounded p-1 text-soft hover:bg-raised" onClick={() => upload.current?.click()} aria-label="Add files from disk" title="Add files from disk"><Upload className="size-4" /></button>
-        <input ref={upload} type="file" multiple accept=".v,.vh,.sv,.pins,.sdc" className="hidden" onChange={(event) => void onUpload(event)} />
+        <button
+          type="button"
+          className="rounded p-1 text-soft hover:bg-raised"
+          onClick={() => setName("")}
+          aria-label="New file"
+          title="New file"
+        >
+          <FilePlus2 className="size-4" />
+        </button>
+        <button
+          type="button"
+          className="rounded p-1 text-soft hover:bg-raised"
+          onClick={() => upload.current?.click()}
+          aria-label="Add files from disk"
+          title="Add files from disk"
+        >
+          <Upload className="size-4" />
+        </button>
+        <input
+          ref={upload}
+          type="file"
+          multiple
+          accept=".v,.vh,.sv,.pins,.sdc"
+          className="hidden"
+          onChange={(event) => void onUpload(event)}
+        />
       </div>
       {name !== null && (
-        <form className="flex gap-1 px-3 pb-2" onSubmit={(event) => { event.preventDefault(); void add(name.trim(), ""); }}>
+        <form
+          className="flex gap-1 px-3 pb-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            void add(name.trim(), "");
+          }}
+        >
           {/* biome-ignore lint/a11y/noAutofocus: the field was opened to type in */}
-          <input autoFocus aria-label="Name of the new file" placeholder="name.v" value={name} onChange={(event) => setName(event.target.value)} className="h-8 min-w-0 flex-1 rounded-md border border-line bg-panel px-2 font-mono text-xs" />
-          <Button type="submit" disabled={!name.trim()}>Add</Button>
+          <input
+            autoFocus
+            aria-label="Name of the new file"
+            placeholder="name.v"
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+            className="h-8 min-w-0 flex-1 rounded-md border border-line bg-panel px-2 font-mono text-xs"
+          />
+          <Button type="submit" disabled={!name.trim()}>
+            Add
+          </Button>
         </form>
       )}
-      {problem && <p className="px-3 pb-2 text-[13px] text-bad" role="alert">{problem}</p>}
+      {problem && (
+        <p className="px-3 pb-2 text-[13px] text-bad" role="alert">
+          {problem}
+        </p>
+      )}
       <ul className="min-h-0 flex-1 overflow-auto pb-2">
         {files.map((file) => {
           const own = findings.filter((finding) => finding.place.file === file.path);
           const errors = own.filter((finding) => finding.severity === "error").length;
           const warnings = own.filter((finding) => finding.severity === "warning").length;
           return (
-            <li key={file.id} className={`group flex items-center ${file === open ? "bg-panel shadow-[inset_3px_0_0_var(--indigo)]" : "hover:bg-raised"}`}>
-              <button type="button" className="flex min-w-0 flex-1 items-center gap-2 px-3 py-1 text-left" onClick={() => onChoose(file.path)}>
+            <li
+              key={file.id}
+              className={`group flex items-center ${file === open ? "bg-panel shadow-[inset_3px_0_0_var(--indigo)]" : "hover:bg-raised"}`}
+            >
+              <button
+                type="button"
+                className="flex min-w-0 flex-1 items-center gap-2 px-3 py-1 text-left"
+                onClick={() => onChoose(file.path)}
+              >
                 <FileText className="size-4 shrink-0 text-soft" aria-hidden />
-                <span className="truncate font-mono text-xs" title={file.path}>{file.path}</span>
+                <span className="truncate font-mono text-xs" title={file.path}>
+                  {file.path}
+                </span>
                 {errors > 0 && <span className="ml-auto text-xs text-bad">{errors} ✕</span>}
                 {errors === 0 && warnings > 0 && <span className="ml-auto text-xs text-warn">{warnings} !</span>}
               </button>
-              <button type="button" className="invisible mr-2 rounded p-0.5 text-soft group-hover:visible hover:text-bad focus:visible" onClick={() => void remove(file)} aria-label={`Remove ${file.path}`}><Trash2 className="size-3.5" /></button>
+              <button
+                type="button"
+                className="invisible mr-2 rounded p-0.5 text-soft group-hover:visible hover:text-bad focus:visible"
+                onClick={() => void remove(file)}
+                aria-label={`Remove ${file.path}`}
+              >
+                <Trash2 className="size-3.5" />
+              </button>
             </li>
           );
         })}
@@ -154,10 +252,21 @@ function Hierarchy({ root, onChoose }: { root: HierarchyNode; onChoose: (node: H
       <ul className="min-h-0 overflow-auto pb-2">
         {rows.map(({ node, depth, path }) => (
           <li key={path}>
-            <button type="button" className="flex w-full items-baseline gap-1.5 py-0.5 pr-2 text-left hover:bg-raised" style={{ paddingLeft: 12 + 14 * depth }} onClick={() => onChoose(node)}>
+            <button
+              type="button"
+              className="flex w-full items-baseline gap-1.5 py-0.5 pr-2 text-left hover:bg-raised"
+              style={{ paddingLeft: 12 + 14 * depth }}
+              onClick={() => onChoose(node)}
+            >
               <Box className="size-3 shrink-0 self-center text-soft" aria-hidden />
-              <span className="truncate font-mono text-xs" title={path}>{node.instance}</span>
-              {node.instance !== node.module && <span className="truncate text-[11px] text-soft" title={node.module}>{node.module.replace(/ #.*/, "")}</span>}
+              <span className="truncate font-mono text-xs" title={path}>
+                {node.instance}
+              </span>
+              {node.instance !== node.module && (
+                <span className="truncate text-[11px] text-soft" title={node.module}>
+                  {node.module.replace(/ #.*/, "")}
+                </span>
+              )}
             </button>
           </li>
         ))}

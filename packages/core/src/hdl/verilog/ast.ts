@@ -4,10 +4,30 @@ import type { Loc } from "../../common/source.ts";
 
 export type UnaryOp = "+" | "-" | "!" | "~" | "&" | "~&" | "|" | "~|" | "^" | "~^";
 export type BinaryOp =
-  | "+" | "-" | "*" | "/" | "%" | "**"
-  | "==" | "!=" | "===" | "!==" | "&&" | "||"
-  | "<" | "<=" | ">" | ">=" | "&" | "|" | "^" | "~^"
-  | "<<" | ">>" | "<<<" | ">>>";
+  | "+"
+  | "-"
+  | "*"
+  | "/"
+  | "%"
+  | "**"
+  | "=="
+  | "!="
+  | "==="
+  | "!=="
+  | "&&"
+  | "||"
+  | "<"
+  | "<="
+  | ">"
+  | ">="
+  | "&"
+  | "|"
+  | "^"
+  | "~^"
+  | "<<"
+  | ">>"
+  | "<<<"
+  | ">>>";
 
 /** A four-state number: bit i is 0 (a0 b0), 1 (a1 b0), z (a0 b1) or x (a1 b1), as in IEEE 1364 clause 27 (aval, bval). */
 export interface NumberNode {
@@ -20,9 +40,22 @@ export interface NumberNode {
   readonly a: bigint;
   readonly b: bigint;
 }
-export interface NameNode { readonly kind: "name"; readonly loc: Loc; readonly name: string }
-export interface StringNode { readonly kind: "string"; readonly loc: Loc; readonly text: string }
-export interface IndexNode { readonly kind: "index"; readonly loc: Loc; readonly base: ExprNode; readonly index: ExprNode }
+export interface NameNode {
+  readonly kind: "name";
+  readonly loc: Loc;
+  readonly name: string;
+}
+export interface StringNode {
+  readonly kind: "string";
+  readonly loc: Loc;
+  readonly text: string;
+}
+export interface IndexNode {
+  readonly kind: "index";
+  readonly loc: Loc;
+  readonly base: ExprNode;
+  readonly index: ExprNode;
+}
 export interface RangeSelectNode {
   readonly kind: "range";
   readonly loc: Loc;
@@ -31,7 +64,12 @@ export interface RangeSelectNode {
   readonly left: ExprNode;
   readonly right: ExprNode;
 }
-export interface UnaryNode { readonly kind: "unary"; readonly loc: Loc; readonly op: UnaryOp; readonly operand: ExprNode }
+export interface UnaryNode {
+  readonly kind: "unary";
+  readonly loc: Loc;
+  readonly op: UnaryOp;
+  readonly operand: ExprNode;
+}
 export interface BinaryNode {
   readonly kind: "binary";
   readonly loc: Loc;
@@ -46,7 +84,11 @@ export interface ConditionalNode {
   readonly yes: ExprNode;
   readonly no: ExprNode;
 }
-export interface ConcatNode { readonly kind: "concat"; readonly loc: Loc; readonly parts: readonly ExprNode[] }
+export interface ConcatNode {
+  readonly kind: "concat";
+  readonly loc: Loc;
+  readonly parts: readonly ExprNode[];
+}
 export interface RepeatNode {
   readonly kind: "repeat";
   readonly loc: Loc;
@@ -60,11 +102,24 @@ export interface CallNode {
   readonly args: readonly ExprNode[];
 }
 /** Stands where an expression could not be read; a finding was given there already. */
-export interface BadExprNode { readonly kind: "bad"; readonly loc: Loc }
+export interface BadExprNode {
+  readonly kind: "bad";
+  readonly loc: Loc;
+}
 
 export type ExprNode =
-  | NumberNode | NameNode | StringNode | IndexNode | RangeSelectNode | UnaryNode | BinaryNode
-  | ConditionalNode | ConcatNode | RepeatNode | CallNode | BadExprNode;
+  | NumberNode
+  | NameNode
+  | StringNode
+  | IndexNode
+  | RangeSelectNode
+  | UnaryNode
+  | BinaryNode
+  | ConditionalNode
+  | ConcatNode
+  | RepeatNode
+  | CallNode
+  | BadExprNode;
 
 export interface BlockStmt {
   readonly kind: "block";
@@ -80,7 +135,11 @@ export interface IfStmt {
   readonly yes: StmtNode;
   readonly no: StmtNode | null;
 }
-export interface CaseItem { readonly labels: readonly ExprNode[]; readonly body: StmtNode; readonly loc: Loc }
+export interface CaseItem {
+  readonly labels: readonly ExprNode[];
+  readonly body: StmtNode;
+  readonly loc: Loc;
+}
 export interface CaseStmt {
   readonly kind: "case";
   readonly loc: Loc;
@@ -105,11 +164,22 @@ export interface AssignStmt {
   readonly blocking: boolean;
 }
 /** A system task call such as `$display`: no hardware comes of it. */
-export interface SystemStmt { readonly kind: "system"; readonly loc: Loc; readonly name: string }
-export interface NullStmt { readonly kind: "null"; readonly loc: Loc }
+export interface SystemStmt {
+  readonly kind: "system";
+  readonly loc: Loc;
+  readonly name: string;
+}
+export interface NullStmt {
+  readonly kind: "null";
+  readonly loc: Loc;
+}
 export type StmtNode = BlockStmt | IfStmt | CaseStmt | ForStmt | AssignStmt | SystemStmt | NullStmt;
 
-export interface RangeNode { readonly left: ExprNode; readonly right: ExprNode; readonly loc: Loc }
+export interface RangeNode {
+  readonly left: ExprNode;
+  readonly right: ExprNode;
+  readonly loc: Loc;
+}
 export type Direction = "input" | "output" | "inout";
 
 export interface DeclName {
@@ -144,7 +214,11 @@ export interface ContinuousAssign {
   readonly target: ExprNode;
   readonly value: ExprNode;
 }
-export interface EventNode { readonly edge: "posedge" | "negedge" | null; readonly signal: ExprNode; readonly loc: Loc }
+export interface EventNode {
+  readonly edge: "posedge" | "negedge" | null;
+  readonly signal: ExprNode;
+  readonly loc: Loc;
+}
 export interface AlwaysItem {
   readonly kind: "always";
   readonly loc: Loc;
@@ -152,8 +226,16 @@ export interface AlwaysItem {
   readonly events: readonly EventNode[] | "star" | null;
   readonly body: StmtNode;
 }
-export interface InitialItem { readonly kind: "initial"; readonly loc: Loc; readonly body: StmtNode }
-export interface Connection { readonly name: string | null; readonly value: ExprNode | null; readonly loc: Loc }
+export interface InitialItem {
+  readonly kind: "initial";
+  readonly loc: Loc;
+  readonly body: StmtNode;
+}
+export interface Connection {
+  readonly name: string | null;
+  readonly value: ExprNode | null;
+  readonly loc: Loc;
+}
 export interface InstanceItem {
   readonly kind: "instance";
   readonly loc: Loc;
@@ -181,7 +263,10 @@ export interface GenerateIf {
   readonly yes: GenerateBlock;
   readonly no: GenerateBlock | null;
 }
-export interface GenerateBlock { readonly label: string | null; readonly items: readonly ModuleItem[] }
+export interface GenerateBlock {
+  readonly label: string | null;
+  readonly items: readonly ModuleItem[];
+}
 export interface FunctionItem {
   readonly kind: "function";
   readonly loc: Loc;
@@ -193,8 +278,15 @@ export interface FunctionItem {
   readonly body: StmtNode;
 }
 export type ModuleItem =
-  | DeclItem | ParamItem | ContinuousAssign | AlwaysItem | InitialItem
-  | InstanceItem | GenerateFor | GenerateIf | FunctionItem;
+  | DeclItem
+  | ParamItem
+  | ContinuousAssign
+  | AlwaysItem
+  | InitialItem
+  | InstanceItem
+  | GenerateFor
+  | GenerateIf
+  | FunctionItem;
 
 export interface ModuleNode {
   readonly name: string;

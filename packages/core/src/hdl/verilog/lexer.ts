@@ -24,9 +24,53 @@ const keywords = new Set(
 );
 
 const operators = [
-  "<<<", ">>>", "===", "!==",
-  "**", "<<", ">>", "<=", ">=", "==", "!=", "&&", "||", "~&", "~|", "~^", "^~", "+:", "-:", "->", "=>",
-  "+", "-", "*", "/", "%", "<", ">", "!", "~", "&", "|", "^", "?", ":", ";", ",", ".", "(", ")", "[", "]", "{", "}", "=", "@", "#",
+  "<<<",
+  ">>>",
+  "===",
+  "!==",
+  "**",
+  "<<",
+  ">>",
+  "<=",
+  ">=",
+  "==",
+  "!=",
+  "&&",
+  "||",
+  "~&",
+  "~|",
+  "~^",
+  "^~",
+  "+:",
+  "-:",
+  "->",
+  "=>",
+  "+",
+  "-",
+  "*",
+  "/",
+  "%",
+  "<",
+  ">",
+  "!",
+  "~",
+  "&",
+  "|",
+  "^",
+  "?",
+  ":",
+  ";",
+  ",",
+  ".",
+  "(",
+  ")",
+  "[",
+  "]",
+  "{",
+  "}",
+  "=",
+  "@",
+  "#",
 ]; // longest first
 
 const operatorsByFirst = new Map<string, string[]>();
@@ -37,7 +81,8 @@ const isNameStart = (c: number) => (c >= 65 && c <= 90) || (c >= 97 && c <= 122)
 const isNamePart = (c: number) => isNameStart(c) || isDigit(c) || c === 36;
 const isSpace = (c: number) => c === 32 || (c >= 9 && c <= 13) || c === 0xa0;
 
-const numberPattern = /(?:[0-9][0-9_]*[ \t]*)?'[sS]?[bBoOdDhH][ \t]*[0-9a-fA-FxXzZ?_]+|[0-9][0-9_]*(?:\.[0-9][0-9_]*)?(?:[eE][+-]?[0-9]+)?/y;
+const numberPattern =
+  /(?:[0-9][0-9_]*[ \t]*)?'[sS]?[bBoOdDhH][ \t]*[0-9a-fA-FxXzZ?_]+|[0-9][0-9_]*(?:\.[0-9][0-9_]*)?(?:[eE][+-]?[0-9]+)?/y;
 const directivePattern = /`([A-Za-z_][A-Za-z0-9_$]*)/y;
 
 /** Macros live across the files of one compilation, in their order. */
@@ -62,7 +107,12 @@ export function tokenize(sources: SourceSet, file: number, pre: Preprocessor, fi
   const reason = looksBinary(text);
   if (reason) {
     const loc = { file, start: 0, end: 0 };
-    report("verilog/not-text", loc, `${name} is not a text file: ${reason}.`, "Take it out of the sources, or add the right file.");
+    report(
+      "verilog/not-text",
+      loc,
+      `${name} is not a text file: ${reason}.`,
+      "Take it out of the sources, or add the right file.",
+    );
     return [{ kind: "end", text: "", loc }];
   }
 
@@ -96,7 +146,13 @@ export function tokenize(sources: SourceSet, file: number, pre: Preprocessor, fi
     }
     if (c === 47 && text[at + 1] === "*") {
       const end = text.indexOf("*/", at + 2);
-      if (end < 0) report("verilog/open-comment", { file, start, end: start + 2 }, "This comment is never closed.", "Add */ where it ends.");
+      if (end < 0)
+        report(
+          "verilog/open-comment",
+          { file, start, end: start + 2 },
+          "This comment is never closed.",
+          "Add */ where it ends.",
+        );
       at = end < 0 ? text.length : end + 2;
       return;
     }
@@ -125,7 +181,13 @@ export function tokenize(sources: SourceSet, file: number, pre: Preprocessor, fi
     if (c === 34) {
       at++;
       while (at < limit && text[at] !== '"' && text[at] !== "\n") at += text[at] === "\\" ? 2 : 1;
-      if (text[at] !== '"') report("verilog/open-string", { file, start, end: at }, "This string is not closed on its line.", 'Add the closing ".');
+      if (text[at] !== '"')
+        report(
+          "verilog/open-string",
+          { file, start, end: at },
+          "This string is not closed on its line.",
+          'Add the closing ".',
+        );
       else at++;
       push("string", start, at, text.slice(start + 1, at - 1));
       return;
@@ -165,7 +227,12 @@ export function tokenize(sources: SourceSet, file: number, pre: Preprocessor, fi
     const match = directivePattern.exec(text);
     if (!match) {
       at++;
-      report("verilog/directive", { file, start, end: at }, "A back-quote without a directive or macro name.", "Delete it.");
+      report(
+        "verilog/directive",
+        { file, start, end: at },
+        "A back-quote without a directive or macro name.",
+        "Delete it.",
+      );
       return;
     }
     const word = match[1];
@@ -206,7 +273,12 @@ export function tokenize(sources: SourceSet, file: number, pre: Preprocessor, fi
       case "define": {
         const macro = operand();
         if (text[at] === "(" && active) {
-          report("verilog/macro-arguments", loc, `The macro ${macro} takes arguments, which are not supported yet.`, "Use a parameter or a function.");
+          report(
+            "verilog/macro-arguments",
+            loc,
+            `The macro ${macro} takes arguments, which are not supported yet.`,
+            "Use a parameter or a function.",
+          );
           at = restOfLine(at);
           return;
         }
@@ -236,7 +308,12 @@ export function tokenize(sources: SourceSet, file: number, pre: Preprocessor, fi
         if (!active) return;
         const body = pre.macros.get(word);
         if (!body) {
-          report("verilog/unknown-macro", loc, `The macro \`${word} is not defined.`, "Define it before its use, or correct the name.");
+          report(
+            "verilog/unknown-macro",
+            loc,
+            `The macro \`${word} is not defined.`,
+            "Define it before its use, or correct the name.",
+          );
           return;
         }
         for (const token of body) tokens.push({ ...token, loc });
@@ -264,10 +341,13 @@ function looksBinary(text: string): string | null {
 }
 
 /** Value of a number token; null if its digits do not fit its base. IEEE 1364-2005 clause 3.5.1. */
-export function readNumber(text: string): { width: number | null; signed: boolean; based: boolean; a: bigint; b: bigint } | null {
+export function readNumber(
+  text: string,
+): { width: number | null; signed: boolean; based: boolean; a: bigint; b: bigint } | null {
   const clean = text.replace(/[_\s]/g, "").toLowerCase();
   const quote = clean.indexOf("'");
-  if (quote < 0) return /^[0-9]+$/.test(clean) ? { width: null, signed: true, based: false, a: BigInt(clean), b: 0n } : null;
+  if (quote < 0)
+    return /^[0-9]+$/.test(clean) ? { width: null, signed: true, based: false, a: BigInt(clean), b: 0n } : null;
   const width = quote > 0 ? Number(clean.slice(0, quote)) : null;
   if (width !== null && (width < 1 || width > 65536)) return null;
   const signed = clean[quote + 1] === "s";

@@ -4,11 +4,30 @@ import type { TokenStream } from "./token-stream.ts";
 
 /** Binary operators by precedence, loosest first (IEEE 1364-2005 table 5-4). All associate to the left. */
 const precedence: Readonly<Record<string, number>> = {
-  "||": 1, "&&": 2, "|": 3, "^": 4, "~^": 4, "&": 5,
-  "==": 6, "!=": 6, "===": 6, "!==": 6,
-  "<": 7, "<=": 7, ">": 7, ">=": 7,
-  "<<": 8, ">>": 8, "<<<": 8, ">>>": 8,
-  "+": 9, "-": 9, "*": 10, "/": 10, "%": 10, "**": 11,
+  "||": 1,
+  "&&": 2,
+  "|": 3,
+  "^": 4,
+  "~^": 4,
+  "&": 5,
+  "==": 6,
+  "!=": 6,
+  "===": 6,
+  "!==": 6,
+  "<": 7,
+  "<=": 7,
+  ">": 7,
+  ">=": 7,
+  "<<": 8,
+  ">>": 8,
+  "<<<": 8,
+  ">>>": 8,
+  "+": 9,
+  "-": 9,
+  "*": 10,
+  "/": 10,
+  "%": 10,
+  "**": 11,
 };
 const unaryOps = new Set(["+", "-", "!", "~", "&", "~&", "|", "~|", "^", "~^"]);
 const maxDepth = 400; // deeper nesting is no design; it would only exhaust the stack
@@ -18,7 +37,12 @@ let depth = 0;
 /** Expression by precedence climbing (Clarke 1986). Always returns a node; a `bad` one after a finding. */
 export function parseExpr(s: TokenStream): ExprNode {
   if (depth > maxDepth) {
-    s.report("verilog/too-deep", s.current.loc, "This expression is nested too deeply.", "Split it with intermediate nets.");
+    s.report(
+      "verilog/too-deep",
+      s.current.loc,
+      "This expression is nested too deeply.",
+      "Split it with intermediate nets.",
+    );
     return { kind: "bad", loc: s.next().loc };
   }
   depth++;
@@ -67,7 +91,12 @@ function parsePrimary(s: TokenStream): ExprNode {
     const value = readNumber(token.text);
     if (value) return { kind: "number", loc, ...value };
     const real = /[.e]/i.test(token.text) && !token.text.includes("'");
-    s.report("verilog/number", loc, real ? "A real number has no bits." : `The digits of ${token.text} do not fit its base or size.`, "Write it as size'base digits, such as 8'hFF.");
+    s.report(
+      "verilog/number",
+      loc,
+      real ? "A real number has no bits." : `The digits of ${token.text} do not fit its base or size.`,
+      "Write it as size'base digits, such as 8'hFF.",
+    );
     return { kind: "bad", loc };
   }
   if (token.kind === "string") {

@@ -3,7 +3,9 @@ import { parseExpr, parseRange, parseTarget } from "./parse-expr.ts";
 import type { TokenStream } from "./token-stream.ts";
 
 const stmtStops = new Set(
-  "begin end if else case casez casex endcase for always assign initial endmodule module wire reg input output endfunction endgenerate generate".split(" "),
+  "begin end if else case casez casex endcase for always assign initial endmodule module wire reg input output endfunction endgenerate generate".split(
+    " ",
+  ),
 );
 
 export function parseSemicolon(s: TokenStream, after: string): void {
@@ -81,9 +83,15 @@ function parseBlock(s: TokenStream): StmtNode {
   const decls: DeclItem[] = [];
   const body: StmtNode[] = [];
   while (s.isAny("integer", "reg")) decls.push(parseVariables(s));
-  while (!s.atEnd && !s.isAny("end", "endmodule", "endcase", "endfunction", "always", "assign", "initial", "module")) body.push(parseStmt(s));
+  while (!s.atEnd && !s.isAny("end", "endmodule", "endcase", "endfunction", "always", "assign", "initial", "module"))
+    body.push(parseStmt(s));
   if (!s.accept("end")) {
-    s.report("verilog/missing-end", loc, `This 'begin' has no 'end' before ${s.describeCurrent()}.`, "Add 'end' where the block ends.");
+    s.report(
+      "verilog/missing-end",
+      loc,
+      `This 'begin' has no 'end' before ${s.describeCurrent()}.`,
+      "Add 'end' where the block ends.",
+    );
   }
   return { kind: "block", label, decls, body, loc: s.span(loc) };
 }
@@ -110,7 +118,12 @@ function parseCase(s: TokenStream): StmtNode {
     if (s.index === before) s.next();
   }
   if (!s.accept("endcase")) {
-    s.report("verilog/missing-endcase", loc, `This '${text}' has no 'endcase' before ${s.describeCurrent()}.`, "Add 'endcase' after its last item.");
+    s.report(
+      "verilog/missing-endcase",
+      loc,
+      `This '${text}' has no 'endcase' before ${s.describeCurrent()}.`,
+      "Add 'endcase' after its last item.",
+    );
   }
   return { kind: "case", flavour: text as "case" | "casez" | "casex", subject, items, fallback, loc: s.span(loc) };
 }
@@ -133,5 +146,13 @@ export function parseVariables(s: TokenStream): DeclItem {
     names.push({ name, loc: nameLoc, init, dims });
   } while (s.accept(","));
   parseSemicolon(s, "this declaration");
-  return { kind: "decl", direction: null, net: text === "integer" ? "integer" : "reg", signed, range, names, loc: s.span(loc) };
+  return {
+    kind: "decl",
+    direction: null,
+    net: text === "integer" ? "integer" : "reg",
+    signed,
+    range,
+    names,
+    loc: s.span(loc),
+  };
 }

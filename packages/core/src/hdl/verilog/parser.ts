@@ -1,7 +1,18 @@
 import type { Finding } from "../../common/finding.ts";
 import type { Loc, SourceSet } from "../../common/source.ts";
 import type {
-  AlwaysItem, Connection, DeclItem, DeclName, Direction, EventNode, ExprNode, FunctionItem, GenerateBlock, ModuleItem, ModuleNode, RangeNode,
+  AlwaysItem,
+  Connection,
+  DeclItem,
+  DeclName,
+  Direction,
+  EventNode,
+  ExprNode,
+  FunctionItem,
+  GenerateBlock,
+  ModuleItem,
+  ModuleNode,
+  RangeNode,
 } from "./ast.ts";
 import { type Preprocessor, tokenize } from "./lexer.ts";
 import { parseExpr, parseRange, parseTarget } from "./parse-expr.ts";
@@ -14,15 +25,22 @@ export interface VerilogSyntax {
 }
 
 const itemStops = new Set(
-  "module endmodule input output inout wire reg integer parameter localparam assign always initial generate endgenerate genvar function endfunction".split(" "),
+  "module endmodule input output inout wire reg integer parameter localparam assign always initial generate endgenerate genvar function endfunction".split(
+    " ",
+  ),
 );
 const netWords = ["wire", "tri", "reg", "integer", "genvar", "supply0", "supply1"];
 const unsupportedWords = new Set(
-  "task defparam specify primitive fork real realtime time event wand wor triand trior tri0 tri1 trireg and or nand nor xor xnor not buf bufif0 bufif1 notif0 notif1 config".split(" "),
+  "task defparam specify primitive fork real realtime time event wand wor triand trior tri0 tri1 trireg and or nand nor xor xnor not buf bufif0 bufif1 notif0 notif1 config".split(
+    " ",
+  ),
 );
 
 /** All files of a design, in their order. Reads on after a mistake, so that one pass finds several. */
-export function parseVerilog(sources: SourceSet, fileIndexes: readonly number[] = sources.files.map((_, i) => i)): VerilogSyntax {
+export function parseVerilog(
+  sources: SourceSet,
+  fileIndexes: readonly number[] = sources.files.map((_, i) => i),
+): VerilogSyntax {
   const findings: Finding[] = [];
   const modules: ModuleNode[] = [];
   const pre: Preprocessor = { macros: new Map() };
@@ -41,7 +59,12 @@ export function parseVerilog(sources: SourceSet, fileIndexes: readonly number[] 
 }
 
 function unsupported(s: TokenStream, word: string): void {
-  s.report("verilog/unsupported", s.current.loc, `'${word}' is not supported yet.`, "Write it with modules, nets, registers and always blocks.");
+  s.report(
+    "verilog/unsupported",
+    s.current.loc,
+    `'${word}' is not supported yet.`,
+    "Write it with modules, nets, registers and always blocks.",
+  );
 }
 
 function parseModule(s: TokenStream): ModuleNode {
@@ -57,7 +80,12 @@ function parseModule(s: TokenStream): ModuleNode {
   while (!s.atEnd && !s.isAny("endmodule", "module")) parseItem(s, items);
   const endLoc = s.current.loc;
   if (!s.accept("endmodule")) {
-    s.report("verilog/missing-endmodule", nameToken.loc, `Module '${nameToken.text}' has no 'endmodule'.`, "Add 'endmodule' after its last item.");
+    s.report(
+      "verilog/missing-endmodule",
+      nameToken.loc,
+      `Module '${nameToken.text}' has no 'endmodule'.`,
+      "Add 'endmodule' after its last item.",
+    );
   }
   return { name: nameToken.text, nameLoc: nameToken.loc, ports, items, endLoc, loc: s.span(loc) };
 }
@@ -78,7 +106,13 @@ function parseParameterPorts(s: TokenStream, items: ModuleItem[]): void {
   s.expect(")", "the parameter list");
 }
 
-function parseParameter(s: TokenStream, items: ModuleItem[], local: boolean, signed: boolean, range: RangeNode | null): boolean {
+function parseParameter(
+  s: TokenStream,
+  items: ModuleItem[],
+  local: boolean,
+  signed: boolean,
+  range: RangeNode | null,
+): boolean {
   if (s.current.kind !== "name") {
     s.unexpected("a parameter's name");
     return false;
@@ -117,7 +151,14 @@ function parsePortHeader(s: TokenStream): Omit<DeclItem, "names"> {
   const net = s.isAny("wire", "tri", "reg", "integer") ? s.next().text : null;
   const signed = s.accept("signed") || net === "integer";
   const range = s.is("[") ? parseRange(s) : null;
-  return { kind: "decl", direction: text as Direction, net: net === "tri" ? "wire" : (net as DeclItem["net"]), signed, range, loc };
+  return {
+    kind: "decl",
+    direction: text as Direction,
+    net: net === "tri" ? "wire" : (net as DeclItem["net"]),
+    signed,
+    range,
+    loc,
+  };
 }
 
 function parseNames(s: TokenStream): DeclName[] {
@@ -160,7 +201,15 @@ function parseItem(s: TokenStream, items: ModuleItem[]): void {
     skipDelay(s);
     const names = parseNames(s);
     parseSemicolon(s, "this declaration");
-    items.push({ kind: "decl", direction: null, net: (text === "tri" ? "wire" : text) as DeclItem["net"], signed, range, names, loc: s.span(loc) });
+    items.push({
+      kind: "decl",
+      direction: null,
+      net: (text === "tri" ? "wire" : text) as DeclItem["net"],
+      signed,
+      range,
+      names,
+      loc: s.span(loc),
+    });
     return;
   }
   if (s.isAny("parameter", "localparam")) {
@@ -262,7 +311,17 @@ function parseGenerateFor(s: TokenStream, items: ModuleItem[]): void {
   const step = parseExpr(s);
   s.expect(")", "the loop's step");
   const block = parseGenerateBlock(s);
-  items.push({ kind: "genfor", genvar, init, test, stepName, step, label: block.label, body: block.items, loc: s.span(loc) });
+  items.push({
+    kind: "genfor",
+    genvar,
+    init,
+    test,
+    stepName,
+    step,
+    label: block.label,
+    body: block.items,
+    loc: s.span(loc),
+  });
 }
 
 function parseGenerateBlock(s: TokenStream): GenerateBlock {
@@ -274,7 +333,8 @@ function parseGenerateBlock(s: TokenStream): GenerateBlock {
   const { loc } = s.next();
   const label = s.accept(":") ? s.next().text : null;
   while (!s.atEnd && !s.isAny("end", "endmodule", "endgenerate")) parseItem(s, items);
-  if (!s.accept("end")) s.report("verilog/missing-end", loc, "This 'begin' has no 'end'.", "Add 'end' where the block ends.");
+  if (!s.accept("end"))
+    s.report("verilog/missing-end", loc, "This 'begin' has no 'end'.", "Add 'end' where the block ends.");
   return { label, items };
 }
 

@@ -67,11 +67,22 @@ export class TokenStream {
   missing(text: string, after: string): void {
     const { file, end } = this.previous.loc;
     const seen = this.describeCurrent();
-    this.report("verilog/syntax", { file, start: Math.max(0, end - 1), end }, `Missing '${text}' after ${after}, before ${seen}.`, `Add '${text}' here.`, text);
+    this.report(
+      "verilog/syntax",
+      { file, start: Math.max(0, end - 1), end },
+      `Missing '${text}' after ${after}, before ${seen}.`,
+      `Add '${text}' here.`,
+      text,
+    );
   }
 
   unexpected(wanted: string): void {
-    this.report("verilog/syntax", this.current.loc, `Expected ${wanted}, found ${this.describeCurrent()}.`, "Check this line and the one before it.");
+    this.report(
+      "verilog/syntax",
+      this.current.loc,
+      `Expected ${wanted}, found ${this.describeCurrent()}.`,
+      "Check this line and the one before it.",
+    );
   }
 
   report(code: string, loc: Loc, message: string, remedy: string, insert?: string): void {
@@ -91,7 +102,15 @@ export class TokenStream {
     const place = this.sources.place(loc);
     const spot = this.sources.position(loc.file, loc.end);
     const edit = insert
-      ? { file: spot.file, label: `Insert '${insert}'`, line: spot.line, column: spot.column, endLine: spot.line, endColumn: spot.column, text: insert }
+      ? {
+          file: spot.file,
+          label: `Insert '${insert}'`,
+          line: spot.line,
+          column: spot.column,
+          endLine: spot.line,
+          endColumn: spot.column,
+          text: insert,
+        }
       : undefined;
     this.findings.push({ code, severity: "error", place, message, remedy, edit });
   }
@@ -108,7 +127,9 @@ export class TokenStream {
   describeCurrent(): string {
     const { kind, text } = this.current;
     if (kind === "end") return "the end of the file";
-    return kind === "keyword" || kind === "op" ? `'${text}'` : `${kind} '${text.length > 40 ? `${text.slice(0, 40)}…` : text}'`;
+    return kind === "keyword" || kind === "op"
+      ? `'${text}'`
+      : `${kind} '${text.length > 40 ? `${text.slice(0, 40)}…` : text}'`;
   }
 
   span(from: Loc): Loc {

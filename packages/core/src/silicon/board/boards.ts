@@ -18,7 +18,11 @@ const shuttle: BoardDescription = {
   name: "shuttle",
   title: "Shuttle",
   part: "TW-2-P144-2C",
-  oscillator: { pin: "N19", frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000, 50_000_000, 100_000_000], startHz: 4_000_000 },
+  oscillator: {
+    pin: "N19",
+    frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000, 50_000_000, 100_000_000],
+    startHz: 4_000_000,
+  },
   switches: ["S36", "S35", "S34", "S33", "S31", "S30", "S29", "S28"],
   buttons: ["S10", "S9", "S8", "S7"],
   lamps: ["E1", "E2", "E3", "E4", "E6", "E7", "E8", "E9"],
@@ -33,5 +37,13 @@ export function listBoards(): readonly BoardDescription[] {
 
 export function findBoard(name: string): { board: BoardDescription | null; suggestion: string | null } {
   const board = boards.find((candidate) => candidate.name === name.toLowerCase()) ?? null;
-  return { board, suggestion: board ? null : nearestName(name, boards.map((candidate) => candidate.name)) };
+  return {
+    board,
+    suggestion: board
+      ? null
+      : nearestName(
+          name,
+          boards.map((candidate) => candidate.name),
+        ),
+  };
 }

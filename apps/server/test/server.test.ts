@@ -1,0 +1,285 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import { randomUUID } from "node:crypto";
+import { fileURLToPath } from "node:url";
+import type { Design, DesignFile, Problem, Trial } from "@gate-clock/contract";
+import { decodeArtifact, type StoredStage } from "@gate-clock/core";
+import pg from "pg";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+
+/** The real server as a process of its own, on a database of its own. */
+const base = process.env["GATE_CLOCK_TEST_POSTGRES"];
+if (!base) throw new Error("GATE_CLOCK_TEST_POSTGRES is not set: run the tests with `npm test`.");
+const database = `test_${randomUUID().replaceAll("-", "")}`;
+const main = fileURLToPath(new URL("../dist/main.js", import.meta.url));
+const demo = fileURLToPath(new URL("../../../designs", import.meta.url));
+let server: ChildProcess;
+let address = "";
+
+async function startServer(): Promise<void> {
+  server = spawn(process.execPath, [main], {
+    env: { ...process.env, GATE_CLOCK_DATABASE: `${base}/${database}`, GATE_CLOCK_PORT: "0", GATE_CLOCK_DEMO: demo },
+    stdio: ["ignore", "pipe", "inherit"],
+  });
+  address = await new Promise((resolve, reject) => {
+    server.stdout!.on("data", (data: Buffer) => {
+      const match = /http:\S+/.exec(data.toString());
+      if (match) resolve(match[0]);
+    });
+    server.on("exit", (code) => reject(new Error(`server ended with ${code}`)));
+  });
+}
+async function admin(sql: string): Promise<void> {
+  const client = new pg.Client({ connectionString: `${base}/postgres` });
+  await client.connect();
+  await client.query(sql);
+  await client.end();
+}
+async function call<T>(
+  path: string,
+  method = "GET",
+  body?: unknown,
+  headers: Record<string, string> = {},
+): Promise<{ status: number; body: T }> {
+  const response = await fetch(address + path, {
+    method,
+    headers: { ...(body === undefined ? {} : { "content-type": "application/json" }), ...headers },
+    body: body === undefined ? undefined : JSON.stringify(body),
+  });
+  const text = await response.text();
+  return { status: response.status, body: (text ? JSON.parse(text) : null) as T };
+}
+async function settled(designId: string, trialId: string, timeoutMs = 90_000): Promise<Trial> {
+  const end = Date.now() + timeoutMs;
+  for (;;) {
+    const { body } = await call<Trial>(`/api/designs/${designId}/trials/${trialId}`);
+    if (body.status !== "queued" && body.status !== "running") return body;
+    if (Date.now() > end) throw new Error(`trial still ${body.status}: ${JSON.stringify(body.stages)}`);
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  }
+}
+const source = (extra = "") =>
+  `module m(input clk, input [3:0] a, output reg [3:0] q);\n  always @(posedge clk) q <= q + a;\n${extra}endmodule\n`;
+async function newDesign(text = source(), name = "small"): Promise<Design> {
+  const { body } = await call<Design>("/api/designs", "POST", {
+    name,
+    part: "TW-2-P144-2C",
+    files: [{ path: "m.v", kind: "source", text }],
+  });
+  return body;
+}
+
+beforeAll(async () => {
+  await admin(`CREATE DATABASE ${database}`);
+  await startServer();
+});
+afterAll(async () => {
+  const gone = new Promise((resolve) => server.on("exit", resolve));
+  server.kill();
+  await gone;
+  await admin(`DROP DATABASE ${database} WITH (FORCE)`);
+});
+
+describe("the door", () => {
+  it("refuses foreign hosts and origins as problem details", async () => {
+    for (const headers of [{ origin: "http://evil.example" }, { origin: "null" }]) {
+      const { status, body } = await call<Problem>("/api/designs", "GET", undefined, headers);
+      expect(status).toBe(403);
+      expect(body.detail).toMatch(/not accepted/);
+    }
+    // fetch does not let us choose the Host header, so speak HTTP by hand
+    const { connect } = await import("node:net");
+    const { port } = new URL(address);
+    const answer = await new Promise<string>((resolve) => {
+      const socket = connect(Number(port), "127.0.0.1", () =>
+        socket.write("GET /api/designs HTTP/1.1\r\nHost: loom.example\r\nConnection: close\r\n\r\n"),
+      );
+      let text = "";
+      socket.on("data", (data) => {
+        text += data.toString();
+      });
+      socket.on("close", () => resolve(text));
+    });
+    expect(answer).toMatch(/^HTTP\/1.1 403/);
+  });
+  it("serves its OpenAPI description with every path", async () => {
+    const { body } = await call<{ paths: Record<string, unknown> }>("/api/openapi.json");
+    for (const path of [
+      "/api/designs",
+      "/api/designs/{id}/files/{fileId}",
+      "/api/designs/{designId}/trials/{trialId}/artifacts/{stage}",
+      "/api/parts",
+    ])
+      expect(body.paths).toHaveProperty([path]);
+  });
+  it("validates every body and names each mistake", async () => {
+    const { status, body } = await call<Problem>("/api/designs", "POST", {
+      name: "",
+      part: "TW-2-P144-2C",
+      loom: 1,
+      files: [{ path: "../../etc/passwd", kind: "poem", text: 5 }],
+    });
+    expect(status).toBe(400);
+    expect(body.errors!.join(" ")).toMatch(/loom[\s\S]*name[\s\S]*file name[\s\S]*kind/);
+    expect((await call<Problem>("/api/designs", "POST", { name: "x", part: "TW-2-P144-9C" })).body.detail).toMatch(
+      /TW-2-P144/,
+    );
+    expect((await call<Problem>(`/api/designs/${randomUUID()}`)).status).toBe(404);
+    expect((await call<Problem>("/api/designs/nonsense")).status).toBe(400);
+  });
+});
+
+describe("designs and files", () => {
+  it("come with the demo, which is built at the first start", async () => {
+    const { body } = await call<Design[]>("/api/designs");
+    const loaded = body.find((design) => design.name === "pick-counter")!;
+    const trial = await settled(loaded.id, loaded.lastTrial!.id);
+    expect(trial.status).toBe("done");
+    expect(trial.findings).toEqual([]);
+    expect(trial.figures.setupSlackPs).toBeGreaterThan(0);
+  });
+  it("keep every version, and never overwrite what somebody else saved meanwhile", async () => {
+    const design = await newDesign();
+    const [file] = design.files;
+    const path = `/api/designs/${design.id}/files/${file.id}`;
+    const first = await call<DesignFile>(path, "PUT", { text: "// one\n", baseVersion: 1 });
+    expect(first.body.version).toBe(2);
+    const second = await call<Problem>(path, "PUT", { text: "// two\n", baseVersion: 1 });
+    expect(second.status).toBe(409);
+    expect((await call<DesignFile>(path, "PUT", { text: "// one\n", baseVersion: 1 })).status).toBe(200); // the same text is no conflict
+    const history = await call<{ version: number; text: string }[]>(`${path}/versions`);
+    expect(history.body.map((each) => each.text)).toEqual(["// one\n", source()]);
+    expect(
+      (await call<Problem>(`/api/designs/${design.id}/files`, "POST", { path: "m.v", kind: "source", text: "" }))
+        .status,
+    ).toBe(409);
+    expect(
+      (await call<Problem>(`/api/designs/${design.id}/files`, "POST", { path: "b.v", kind: "source", text: "a\0b" }))
+        .status,
+    ).toBe(400);
+  });
+  it("takes text of five megabytes, and refuses more than eight with a reason", async () => {
+    const design = await newDesign();
+    const [file] = design.files;
+    const path = `/api/designs/${design.id}/files/${file.id}`;
+    expect(
+      (await call(path, "PUT", { text: `${source()}${"// thread\n".repeat(520_000)}`, baseVersion: 1 })).status,
+    ).toBe(200);
+    const refused = await call<Problem>(path, "PUT", { text: "x".repeat(9_000_000), baseVersion: 2 });
+    expect(refused.status).toBe(413);
+    expect(refused.body.detail).toMatch(/8 MB/);
+  });
+});
+
+describe("trials", () => {
+  it("run, keep their artifacts, reuse them, and say what changed since", async () => {
+    const design = await newDesign();
+    const first = await settled(design.id, (await call<Trial>(`/api/designs/${design.id}/trials`, "POST")).body.id);
+    expect(first.status).toBe("done");
+    const image = await fetch(`${address}/api/designs/${design.id}/trials/${first.id}/image`);
+    const bytes = new Uint8Array(await image.arrayBuffer());
+    const artifact = await fetch(`${address}/api/designs/${design.id}/trials/${first.id}/artifacts/image`);
+    expect(decodeArtifact<StoredStage<"image">>(new Uint8Array(await artifact.arrayBuffer())).artifact.file).toEqual(
+      bytes,
+    );
+    expect(
+      (
+        await fetch(`${address}/api/designs/${design.id}/trials/${first.id}/artifacts/image`, {
+          headers: { "if-none-match": artifact.headers.get("etag")! },
+        })
+      ).status,
+    ).toBe(304);
+
+    const [file] = design.files;
+    await call(`/api/designs/${design.id}/files/${file.id}`, "PUT", {
+      text: source("  // only a remark\n"),
+      baseVersion: 1,
+    });
+    const stale = await call<Trial>(`/api/designs/${design.id}/trials/${first.id}`);
+    expect(stale.body.changedSince).toEqual(["m.v"]);
+    const second = await settled(design.id, (await call<Trial>(`/api/designs/${design.id}/trials`, "POST")).body.id);
+    expect(second.number).toBe(2);
+    expect(Object.fromEntries(second.stages.map((stage) => [stage.stage, stage.state]))).toMatchObject({
+      elaborate: "done",
+      synth: "reused",
+      place: "reused",
+      route: "reused",
+      image: "reused",
+    });
+    expect(second.figures.imageKey).toBe(first.figures.imageKey);
+    expect(second.changedSince).toEqual([]);
+  });
+  it("that fail say why, with the place", async () => {
+    const design = await newDesign("module m(input a, output y)\n  assign y = b;\nendmodule\n");
+    const trial = await settled(design.id, (await call<Trial>(`/api/designs/${design.id}/trials`, "POST")).body.id);
+    expect(trial.status).toBe("failed");
+    expect(trial.findings.map((finding) => [finding.code, finding.place.line])).toEqual([
+      ["verilog/syntax", 1],
+      ["verilog/undeclared", 2],
+    ]);
+    expect((await call<Problem>(`/api/designs/${design.id}/trials/${trial.id}/artifacts/image`)).status).toBe(404);
+  });
+  it("report progress as they go, over the event stream", async () => {
+    const design = await newDesign(bigSource(250), "stream");
+    const { body: trial } = await call<Trial>(`/api/designs/${design.id}/trials`, "POST");
+    const response = await fetch(`${address}/api/designs/${design.id}/trials/${trial.id}/events`);
+    const seen: Trial[] = [];
+    const decoder = new TextDecoder();
+    let rest = "";
+    for await (const chunk of response.body!) {
+      rest += decoder.decode(chunk as Uint8Array, { stream: true });
+      const parts = rest.split("\n\n");
+      rest = parts.pop()!;
+      for (const part of parts) {
+        const data = /^data: (.*)$/m.exec(part);
+        if (data) seen.push(JSON.parse(data[1]) as Trial);
+      }
+    }
+    expect(seen.at(-1)!.status).toBe("done");
+    expect(new Set(seen.map((each) => each.status)).has("running")).toBe(true);
+  });
+  it("can be cancelled while they run", async () => {
+    const design = await newDesign(bigSource(900), "cancelled");
+    const { body: trial } = await call<Trial>(`/api/designs/${design.id}/trials`, "POST");
+    await reach(design.id, trial.id, "place");
+    await call(`/api/designs/${design.id}/trials/${trial.id}/cancel`, "POST");
+    const ended = await settled(design.id, trial.id, 20_000);
+    expect(ended.status).toBe("cancelled");
+    expect(ended.stages.find((stage) => stage.stage === "synth")!.state).toBe("done");
+  });
+  it("are taken up again after the server was killed, without running finished stages twice", async () => {
+    const design = await newDesign(bigSource(901), "killed");
+    const { body: trial } = await call<Trial>(`/api/designs/${design.id}/trials`, "POST");
+    await reach(design.id, trial.id, "place");
+    const gone = new Promise((resolve) => server.on("exit", resolve));
+    server.kill("SIGKILL");
+    await gone;
+    await startServer();
+    const ended = await settled(design.id, trial.id);
+    expect(ended.status).toBe("done");
+    const states = Object.fromEntries(ended.stages.map((stage) => [stage.stage, stage.state]));
+    expect(states).toMatchObject({
+      elaborate: "reused",
+      synth: "reused",
+      pack: "reused",
+      place: "done",
+      image: "done",
+    });
+    expect((await call<Design>(`/api/designs/${design.id}`)).body.files[0].text).toBe(bigSource(901));
+  });
+});
+
+/** A few hundred LUTs that differ by seed: long enough to be caught in the middle. */
+function bigSource(seed: number): string {
+  return `module m(input clk, input [15:0] a, output reg [15:0] y);\n${Array.from({ length: 20 }, (_, i) => `  reg [15:0] r${i}; always @(posedge clk) r${i} <= ${i ? `r${i - 1}` : "a"} * 16'd${seed + i} + (r${(i + 7) % 20} ^ {r${(i + 3) % 20}[7:0], r${(i + 11) % 20}[15:8]});`).join("\n")}\n  always @(posedge clk) y <= r19 ^ r10;\nendmodule\n`;
+}
+
+async function reach(designId: string, trialId: string, stage: string): Promise<void> {
+  const end = Date.now() + 60_000;
+  for (;;) {
+    const { body } = await call<Trial>(`/api/designs/${designId}/trials/${trialId}`);
+    if (body.stages.find((each) => each.stage === stage)!.state === "running") return;
+    if (body.status === "done" || Date.now() > end)
+      throw new Error(`the trial never showed ${stage} running: ${body.status}`);
+    await new Promise((resolve) => setTimeout(resolve, 30));
+  }
+}

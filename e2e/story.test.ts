@@ -1,0 +1,204 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import { randomUUID } from "node:crypto";
+import { mkdtemp, writeFile } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import pg from "pg";
+import { By, Key, until, type WebDriver } from "selenium-webdriver";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { byTestId, clickTestId, openBrowser } from "./browser.ts";
+
+/** What an engineer does on the first day, in the real interface against the real server. */
+const base = process.env["GATE_CLOCK_TEST_POSTGRES"];
+if (!base) throw new Error("GATE_CLOCK_TEST_POSTGRES is not set: run the tests with `npm test`.");
+const database = `e2e_${randomUUID().replaceAll("-", "")}`;
+const path = (relative: string) => fileURLToPath(new URL(relative, import.meta.url));
+let server: ChildProcess;
+let address = "";
+let driver: WebDriver;
+let close: () => Promise<void>;
+
+async function admin(sql: string): Promise<void> {
+  const client = new pg.Client({ connectionString: `${base}/postgres` });
+  await client.connect();
+  await client.query(sql);
+  await client.end();
+}
+
+beforeAll(async () => {
+  await admin(`CREATE DATABASE ${database}`);
+  server = spawn(process.execPath, [path("../apps/server/dist/main.js")], {
+    env: {
+      ...process.env,
+      GATE_CLOCK_DATABASE: `${base}/${database}`,
+      GATE_CLOCK_PORT: "0",
+      GATE_CLOCK_DEMO: path("../designs"),
+      GATE_CLOCK_WEB: path("../apps/web/dist"),
+    },
+    stdio: ["ignore", "pipe", "inherit"],
+  });
+  address = await new Promise((resolve, reject) => {
+    server.stdout!.on("data", (data: Buffer) => {
+      const match = /http:\S+/.exec(data.toString());
+      if (match) resolve(match[0]);
+    });
+    server.on("exit", (code) => reject(new Error(`server ended with ${code}`)));
+  });
+  ({ driver, close } = await openBrowser());
+});
+afterAll(async () => {
+  await close?.();
+  const gone = new Promise((resolve) => server.on("exit", resolve));
+  server.kill();
+  await gone;
+  await admin(`DROP DATABASE ${database} WITH (FORCE)`);
+});
+
+/** Selects the first match of some text in the editor, by its own search, and types over it. */
+async function replaceInEditor(find: string, text: string): Promise<void> {
+  const content = await driver.wait(until.elementLocated(By.css(".cm-content")), 10_000);
+  await content.click();
+  await content.sendKeys(Key.chord(Key.CONTROL, Key.HOME), Key.chord(Key.CONTROL, "f"));
+  const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 5_000);
+  await field.clear();
+  await field.sendKeys(find, Key.ENTER, Key.ESCAPE);
+  await driver.findElement(By.css(".cm-content")).sendKeys(text);
+}
+const textOf = async (id: string) => (await byTestId(driver, id)).getText();
+const waitForText = (id: string, pattern: RegExp, timeoutMs = 30_000) =>
+  driver.wait(
+    async () => {
+      try {
+        return pattern.test(await textOf(id));
+      } catch {
+        return false; // drawn anew
+      }
+    },
+    timeoutMs,
+    `${id} never showed ${pattern}`,
+  );
+const waitForAttribute = (id: string, name: string, good: (value: string) => boolean, timeoutMs = 20_000) =>
+  driver.wait(
+    async () => {
+      try {
+        return good((await (await byTestId(driver, id)).getAttribute(name)) ?? "");
+      } catch {
+        return false;
+      }
+    },
+    timeoutMs,
+    `${id} never had the awaited ${name}`,
+  );
+
+async function programBoard(): Promise<void> {
+  await clickTestId(driver, "station-bench");
+  await clickTestId(driver, "power");
+  await clickTestId(driver, "find-chain");
+  await waitForText("chain", /TW-2[\s\S]*0x1A7020D1/);
+  await clickTestId(driver, "program");
+  await waitForText("verdict", /The board runs trial/);
+}
+
+describe("the first day", () => {
+  it("shows a syntax error on its line while typing, and takes it away again", async () => {
+    await driver.get(address);
+    await clickTestId(driver, "design-pick-counter");
+    await waitForText("verdict", /sources are sound/);
+    await replaceInEditor("assign lamp[3]   = sw[3];", "assign lamp[3]   = sw[3]");
+    await waitForText("verdict", /Missing ';'/);
+    expect(await textOf("verdict")).toMatch(/pick_counter\.v:83/);
+    await driver.wait(until.elementLocated(By.css(".cm-lint-marker-error")), 5_000);
+    await replaceInEditor("assign lamp[3]   = sw[3]", "assign lamp[3]   = ~sw[3];");
+    await waitForText("verdict", /sources are sound/);
+  });
+
+  it("builds the change, says that the results are current, and runs it on the board", async () => {
+    await clickTestId(driver, "build");
+    await waitForText("build-strip", /Trial 2 is done/, 90_000);
+    expect(await textOf("station-timing")).toMatch(/\+\d+\.\d{3} ns/);
+    await programBoard();
+    // lamp 3 is now the inverse of switch 3
+    await waitForAttribute("lamp-3", "data-brightness", (value) => value === "1.00");
+    await clickTestId(driver, "switch-3");
+    await waitForAttribute("lamp-3", "data-brightness", (value) => value === "0.00");
+    await clickTestId(driver, "switch-3");
+    await waitForAttribute("lamp-3", "data-brightness", (value) => value === "1.00");
+  });
+
+  it("counts picks when the encoder's phase switch goes up", async () => {
+    await waitForAttribute("digits", "data-shown", (value) => value === "0000");
+    for (const shown of ["0001", "0002"]) {
+      await clickTestId(driver, "switch-0");
+      await waitForAttribute("digits", "data-shown", (value) => value === shown);
+      await clickTestId(driver, "switch-0");
+      await driver.sleep(150); // the contact settles on the board, which runs in its own time
+    }
+    const button = await byTestId(driver, "button-0");
+    await driver.actions().move({ origin: button }).press().perform();
+    await waitForAttribute("digits", "data-shown", (value) => value === "0000");
+    await driver.actions().release().perform();
+  });
+
+  it("refuses a file that is no bitstream, and says so", async () => {
+    const folder = await mkdtemp(join(tmpdir(), "gate-clock-bit-"));
+    const file = join(folder, "poem.bit");
+    await writeFile(file, "Weave, shuttle, weave.");
+    await (await byTestId(driver, "bit-file")).sendKeys(file);
+    await waitForText("verdict", /refused poem\.bit and stays unconfigured: no sync word/);
+  });
+
+  it("leads from the worst path to the die map and to the source line, and back", async () => {
+    await clickTestId(driver, "station-timing");
+    await waitForText("verdict", /meets 100\.0 MHz/);
+    await waitForText("path-view", /slack \d\.\d{3} ns/);
+    await (await driver.findElement(By.css('[data-testid="path-view"] button[aria-label^="Show"]'))).click();
+    await waitForText("focus-panel", /Driven by/);
+    expect(await driver.getCurrentUrl()).toMatch(/layout\?.*focus=net/);
+    await (await driver.findElement(By.css('[data-testid="focus-panel"] button.font-mono'))).click();
+    await driver.wait(until.elementLocated(By.css(".cm-focus-line")), 10_000);
+    expect(await driver.getCurrentUrl()).toMatch(/sources\?.*focus=line/);
+    await driver.navigate().back();
+    await waitForText("focus-panel", /Driven by/);
+  });
+
+  it("says what is out of date after an edit", async () => {
+    await clickTestId(driver, "station-sources");
+    await replaceInEditor("parameter REPEAT      = 12", "parameter REPEAT      = 13");
+    await waitForText("save-state", /^saved$/);
+    await driver.wait(async () => {
+      await driver.navigate().refresh();
+      return (
+        (await driver.findElements(By.css('[data-testid="out-of-date"]'))).length > 0 ||
+        (await driver.sleep(300), false)
+      );
+    }, 15_000);
+    expect(await textOf("out-of-date")).toMatch(/pick_counter\.v/);
+  });
+
+  it("says why a design does not fit", async () => {
+    await replaceInEditor(
+      "assign lamp[0]   = repeat_full;",
+      "reg [2300:0] chain; always @(posedge clk) chain <= {chain[2299:0], sw[5] ^ chain[3]};\n  assign lamp[0]   = chain[2300] ^ chain[1000];",
+    );
+    await waitForText("save-state", /^saved$/);
+    await clickTestId(driver, "build");
+    await waitForText("build-strip", /stopped[\s\S]*does not fit/, 90_000);
+    await clickTestId(driver, "station-fit");
+    await waitForText("verdict", /does not fit[\s\S]*of 2048 flip-flops/);
+  });
+
+  it("starts a new design that blinks, without a manual", async () => {
+    await driver.get(address);
+    await driver.wait(until.elementLocated(By.xpath("//button[contains(., 'New design')]")), 10_000).click();
+    await driver.wait(until.elementLocated(By.css("form input")), 5_000).sendKeys("blinker");
+    await driver.findElement(By.xpath("//button[. = 'Create']")).click();
+    await waitForText("verdict", /sources are sound/);
+    await clickTestId(driver, "build");
+    await waitForText("build-strip", /Trial 1 is done/, 90_000);
+    await programBoard();
+    await clickTestId(driver, "switch-5");
+    await waitForAttribute("lamp-5", "data-brightness", (value) => value === "1.00");
+    expect(await textOf("board")).toContain("sw[5]");
+  });
+});

@@ -1,0 +1,260 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { elaborate } from "../src/elaborate/index.ts";
+import { findingsOf } from "./helpers/build.ts";
+
+const at = (text: string, code: string) =>
+  findingsOf(text)
+    .filter((finding) => finding.code === code)
+    .map((finding) => `${finding.place.line}:${finding.place.column}`);
+const codes = (text: string) => findingsOf(text).map((finding) => finding.code);
+
+describe("syntax findings", () => {
+  it("puts a missing semicolon at the end of its own line, once, with the repair", () => {
+    const findings = findingsOf("module m(input a, output y);\n  wire b = a\n  assign y = b;\nendmodule\n");
+    expect(findings).toHaveLength(1);
+    expect(findings[0]).toMatchObject({
+      code: "verilog/syntax",
+      place: { line: 2 },
+      edit: { text: ";", line: 2, column: 13 },
+    });
+  });
+  it("finds several mistakes in one pass, each on its line", () => {
+    const text =
+      "module m(input clk, input [3:0] a, output reg [3:0] q, output y);\n  assign y = a + ;\n  always @(posedge clk)\n    if (a[0] q <= a;\n  wire [ z;\nendmodule\nmodule n(output y);\n  assign y = undeclared_thing;\nendmodule\n";
+    const lines = new Set(
+      findingsOf(text)
+        .filter((finding) => finding.severity === "error")
+        .map((finding) => finding.place.line),
+    );
+    for (const line of [2, 4, 5, 8]) expect(lines).toContain(line);
+  });
+  it("tells where a block that is never closed begins", () => {
+    expect(
+      at(
+        "module m(input clk, output reg q);\nalways @(posedge clk) begin\n  q <= 1;\nendmodule\n",
+        "verilog/missing-end",
+      ),
+    ).toEqual(["2:23"]);
+  });
+  it("names the module of a missing endmodule", () => {
+    expect(at("module m(input a, output y);\nassign y = a;\n", "verilog/missing-endmodule")).toEqual(["1:8"]);
+  });
+});
+
+describe("circuit findings", () => {
+  it("suggests the nearest declared name, and offers it as an edit", () => {
+    const [finding] = findingsOf("module m(input count, output y);\n  assign y = coutn;\nendmodule\n");
+    expect(finding).toMatchObject({
+      code: "verilog/undeclared",
+      place: { line: 2, column: 14 },
+      edit: { text: "count", column: 14, endColumn: 19 },
+    });
+  });
+  it("reports nets without a driver where they are read, and outputs", () => {
+    expect(at("module m(output y, output z);\n  wire a;\n  assign y = a;\nendmodule\n", "verilog/undriven")).toEqual([
+      "1:27",
+      "2:8",
+    ]);
+  });
+  it("reports only the bits that lack a driver", () => {
+    const [finding] = findingsOf("module m(input a, output [3:0] y);\n  assign y[2:1] = {a, a};\nendmodule\n");
+    expect(finding.message).toContain("0, 3");
+  });
+  it("reports several drivers with both places", () => {
+    const [finding] = findingsOf("module m(input a, b, output y);\n  assign y = a;\n  assign y = b;\nendmodule\n");
+    expect(finding).toMatchObject({ code: "verilog/several-drivers", place: { line: 3 } });
+    expect(finding.related?.[0].place.line).toBe(2);
+  });
+  it("reports truncation, but not by the 32 bits of a plain number", () => {
+    expect(at("module m(input [7:0] a, output [3:0] y);\n  assign y = a;\nendmodule\n", "verilog/truncated")).toEqual([
+      "2:14",
+    ]);
+    expect(codes("module m(input clk, output reg [3:0] q);\n  always @(posedge clk) q <= q + 1;\nendmodule\n")).toEqual(
+      [],
+    );
+  });
+  it("reports port widths that differ", () => {
+    expect(
+      codes(
+        "module leaf(input [3:0] a, output y);\n assign y = ^a;\nendmodule\nmodule m(input [2:0] a, output y);\n  leaf l(.a(a), .y(y));\nendmodule\n",
+      ),
+    ).toContain("verilog/port-width");
+  });
+  it("reports an inferred latch, and none where every branch assigns", () => {
+    expect(codes("module m(input e, d, output reg q);\n  always @* if (e) q = d;\nendmodule\n")).toContain(
+      "verilog/latch",
+    );
+    expect(
+      codes(
+        "module m(input [1:0] s, input [3:0] d, output reg q);\n  always @* case (s) 0: q = d[0]; 1: q = d[1]; 2: q = d[2]; 3: q = d[3]; endcase\nendmodule\n",
+      ),
+    ).toEqual([]);
+    expect(
+      codes("module m(input e, d, output reg q);\n  always @* begin q = 0; if (e) q = d; end\nendmodule\n"),
+    ).toEqual([]);
+  });
+  it("names the members of a combinational loop, also across instances", () => {
+    const text =
+      "module inv(input a, output y);\n  assign y = ~a;\nendmodule\nmodule m(input e, output y);\n  wire p, q;\n  inv i0(.a(p), .y(q));\n  assign p = q & e;\n  assign y = q;\nendmodule\n";
+    const finding = findingsOf(text).find((each) => each.code === "circuit/comb-loop");
+    expect(finding?.message).toMatch(/p/);
+    expect(finding?.message).toMatch(/q/);
+  });
+  it("does not take a shift within one vector for a loop", () => {
+    expect(
+      codes(
+        "module m(input a, output [3:0] y);\n  wire [3:0] t;\n  assign t = {t[2:0], a} & 4'b1111;\n  assign y = t;\nendmodule\n",
+      ),
+    ).toEqual([]);
+  });
+  it("reports unknown modules, ports and parameters with a suggestion", () => {
+    const text =
+      "module leaf #(parameter WIDTH = 1)(input a, output y);\n assign y = a;\nendmodule\nmodule m(input a, output y, z);\n  leaf #(.WIDHT(2)) l(.a(a), .yy(y));\n  leef k(.a(a), .y(z));\nendmodule\n";
+    const findings = findingsOf(text, "m");
+    expect(findings.find((each) => each.code === "verilog/unknown-module")?.remedy).toContain("leaf");
+    expect(findings.find((each) => each.code === "verilog/unknown-port")?.remedy).toContain("'y'");
+    expect(findings.find((each) => each.code === "verilog/unknown-parameter")?.remedy).toContain("WIDTH");
+  });
+  it("refuses a module that contains itself", () => {
+    expect(
+      codes("module m(input a, output y);\n  m inner(.a(a), .y(y));\nendmodule\n").some(
+        (code) => code === "verilog/recursion" || code === "design/no-top",
+      ),
+    ).toBe(true);
+  });
+  it("stays silent on well-written code", () => {
+    expect(
+      codes(`module fifo #(parameter W = 4, D = 4)(input clk, rst, put, get, input [W-1:0] din, output [W-1:0] dout, output full, empty);
+  reg [W*D-1:0] store; reg [2:0] count; reg [1:0] rd, wr;
+  assign full = count == D; assign empty = count == 0; assign dout = store[rd*W +: W];
+  always @(posedge clk) if (rst) begin count <= 0; rd <= 0; wr <= 0; end else begin
+    if (put && !full) begin store[wr*W +: W] <= din; wr <= wr + 1'b1; end
+    if (get && !empty) rd <= rd + 1'b1;
+    count <= count + (put && !full) - (get && !empty);
+  end
+endmodule`),
+    ).toEqual([]);
+  });
+});
+
+describe("odd files", () => {
+  const cases: [string, string, string][] = [
+    ["empty", "", "source/empty"],
+    ["binary", "module m;\0\x01\x02", "verilog/not-text"],
+    ["control characters", String.fromCharCode(...Array.from({ length: 400 }, (_, i) => i % 8)), "verilog/not-text"],
+    ["not Verilog", "Dear sir,\nplease find the loom attached.\n", "verilog/syntax"],
+  ];
+  for (const [name, text, code] of cases) it(`are told apart: ${name}`, () => expect(codes(text)).toContain(code));
+
+  it("reads CR LF, tabs and a byte order mark like plain text, with the same places", () => {
+    const plain = "module m(input a, output y);\n  assign y = b;\nendmodule\n";
+    const odd = `\uFEFF${plain.replace(/\n/g, "\r\n").replace("  assign", "\tassign")}`;
+    expect(at(plain, "verilog/undeclared")).toEqual(["2:14"]);
+    expect(at(odd, "verilog/undeclared")).toEqual(["2:13"]);
+  });
+  it("survives five megabytes", () => {
+    const text = `module m(input a, output y);\n${"  // thread by thread\n".repeat(240_000)}  assign y = a;\nendmodule\n`;
+    expect(text.length).toBeGreaterThan(5_000_000);
+    expect(codes(text)).toEqual([]);
+  });
+  it("reports a very deep expression instead of running out of stack", () => {
+    expect(
+      codes(`module m(input a, output y);\n  assign y = ${"(".repeat(20_000)}a${")".repeat(20_000)};\nendmodule\n`),
+    ).toContain("verilog/too-deep");
+    expect(
+      codes(`module m(input a, output y);\n  assign y = ${"~".repeat(20_000)}a;\nendmodule\n`).length,
+    ).toBeGreaterThan(0);
+  });
+  it("ends a generate loop or a for loop that would not", () => {
+    expect(
+      codes(
+        "module m(output y);\n genvar i; generate for (i = 0; i < 1; i = i + 0) begin : g end endgenerate\n assign y = 0;\nendmodule",
+      ),
+    ).toContain("verilog/endless-generate");
+    expect(
+      codes(
+        "module m(input a, output reg y);\n integer i; always @* begin y = a; for (i = 0; i < 10; i = i + 0) y = ~y; end\nendmodule",
+      ),
+    ).toContain("verilog/endless-loop");
+  });
+
+  const words = [
+    "module",
+    "endmodule",
+    "begin",
+    "end",
+    "if",
+    "else",
+    "case",
+    "endcase",
+    "always",
+    "assign",
+    "@",
+    "(",
+    ")",
+    "*",
+    "posedge",
+    "clk",
+    "a",
+    "b",
+    "[3:0]",
+    "[",
+    "]",
+    "{",
+    "}",
+    ";",
+    ",",
+    "<=",
+    "=",
+    "+",
+    "4'b10xz",
+    "'",
+    '"',
+    "reg",
+    "wire",
+    "input",
+    "output",
+    "generate",
+    "endgenerate",
+    "for",
+    "genvar",
+    "function",
+    "endfunction",
+    "#",
+    ".",
+    ":",
+    "?",
+    "`define",
+    "`ifdef",
+    "\n",
+    "/*",
+    "//",
+    "localparam",
+    "integer",
+    "initial",
+    "m",
+  ];
+  it("never throws and always ends, whatever the words", () => {
+    fc.assert(
+      fc.property(fc.array(fc.constantFrom(...words), { maxLength: 80 }), (list) => {
+        const { findings } = elaborate([{ name: "f.v", text: list.join(" ") }]);
+        for (const finding of findings) expect(finding.place.line ?? 1).toBeGreaterThan(0);
+      }),
+      { numRuns: 3000, seed: 5 },
+    );
+  });
+  it("never throws on a design with a piece cut out or doubled", () => {
+    const text =
+      "module leaf #(parameter N = 3)(input clk, input [N-1:0] a, output reg [N-1:0] q);\n  always @(posedge clk) begin case (a) 0: q <= q + 1; default: q <= {a[0], q[N-1:1]}; endcase end\nendmodule\nmodule top(input clk, input [7:0] a, output [7:0] y);\n  genvar i; generate for (i = 0; i < 2; i = i + 1) begin : g leaf #(.N(4)) l(.clk(clk), .a(a[4*i +: 4]), .q(y[4*i +: 4])); end endgenerate\nendmodule\n";
+    fc.assert(
+      fc.property(fc.nat(text.length), fc.nat(60), fc.boolean(), (from, length, doubles) => {
+        const cut = doubles
+          ? text.slice(0, from + length) + text.slice(from)
+          : text.slice(0, from) + text.slice(from + length);
+        elaborate([{ name: "f.v", text: cut }]);
+      }),
+      { numRuns: 300, seed: 6 },
+    );
+  });
+});
