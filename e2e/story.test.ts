@@ -168,10 +168,9 @@ describe("the first day", () => {
     await waitForText("save-state", /^saved$/);
     await driver.wait(async () => {
       await driver.navigate().refresh();
-      return (
-        (await driver.findElements(By.css('[data-testid="out-of-date"]'))).length > 0 ||
-        (await driver.sleep(300), false)
-      );
+      if ((await driver.findElements(By.css('[data-testid="out-of-date"]'))).length > 0) return true;
+      await driver.sleep(300);
+      return false;
     }, 15_000);
     expect(await textOf("out-of-date")).toMatch(/pick_counter\.v/);
   });

@@ -276,8 +276,8 @@ function PathView({
         {path.steps.map((step, i) => {
           const place = source(step);
           return (
-            // biome-ignore lint/suspicious/noArrayIndexKey: the steps of a path are its order
             <li
+              // biome-ignore lint/suspicious/noArrayIndexKey: the steps of a path are its order
               key={i}
               className="grid grid-cols-[6.5rem_1fr_4rem_4rem] items-center gap-2 border-b border-line/60 px-4 py-1.5"
             >

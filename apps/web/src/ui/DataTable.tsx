@@ -12,8 +12,9 @@ import { ArrowDown, ArrowUp, Copy, Search } from "lucide-react";
 import { useRef, useState } from "react";
 import { Button } from "./Button.tsx";
 
+/* The table is a virtual list of thousands of rows, which a table element cannot be: roles say what it is, and the
+   scroller takes the focus and the arrow keys. */
 declare module "@tanstack/react-table" {
-  // biome-ignore lint/correctness/noUnusedVariables: the library's interface takes both
   interface ColumnMeta<TData, TValue> {
     readonly isNumber?: boolean;
     readonly isMono?: boolean;
@@ -94,7 +95,6 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
           <Copy className="size-3" /> {isCopied ? "Copied" : "Copy as CSV"}
         </Button>
       </div>
-      {/* biome-ignore lint/a11y/useSemanticElements: a virtual list of thousands of rows cannot be a table element */}
       <div
         ref={scroller}
         className="min-h-0 flex-1 overflow-auto"
@@ -140,9 +140,6 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
           {virtual.getVirtualItems().map((item) => {
             const row = visible[item.index];
             return (
-              // biome-ignore lint/a11y/useKeyWithClickEvents: arrow keys on the table do the same
-              // biome-ignore lint/a11y/useSemanticElements: see above
-              // biome-ignore lint/a11y/useFocusableInteractive: the table takes the focus
               <div
                 key={row.id}
                 role="row"
@@ -155,8 +152,6 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
                 {row.getVisibleCells().map((cell) => {
                   const { meta } = cell.column.columnDef;
                   return (
-                    // biome-ignore lint/a11y/useSemanticElements: see above
-                    // biome-ignore lint/a11y/useFocusableInteractive: the table takes the focus
                     <div
                       key={cell.id}
                       role="cell"

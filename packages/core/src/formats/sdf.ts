@@ -17,7 +17,7 @@ export function writeSdf(layout: LayoutInputs): string {
     "  (DIVIDER /)",
     "  (TIMESCALE 1ps)",
   ];
-  const escape = (name: string) => name.replace(/[^A-Za-z0-9_]/g, (c) => `\\${c}`);
+  const escapeName = (name: string) => name.replace(/[^A-Za-z0-9_]/g, (c) => `\\${c}`);
   const triple = (least: number, largest: number) => `(${least.toFixed(1)}::${largest.toFixed(1)})`;
   const ratio = fast.delays.minRatio;
   for (let cell = 0; cell < netlist.cellCount; cell++) {
@@ -47,7 +47,7 @@ export function writeSdf(layout: LayoutInputs): string {
       }
     }
     lines.push(
-      `  (CELL (CELLTYPE "${isLut ? "gc_lut" : "gc_ff"}") (INSTANCE ${escape(`cell$${netlist.cellName[cell]}`)})`,
+      `  (CELL (CELLTYPE "${isLut ? "gc_lut" : "gc_ff"}") (INSTANCE ${escapeName(`cell$${netlist.cellName[cell]}`)})`,
     );
     lines.push(`    (DELAY (ABSOLUTE ${[...ports, ...arcs].join(" ")}))`);
     if (checks.length) lines.push(`    (TIMINGCHECK ${checks.join(" ")})`);

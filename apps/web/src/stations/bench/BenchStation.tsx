@@ -89,7 +89,8 @@ export function BenchStation() {
             {chain && (
               <ol className="mt-2 text-[13px]" data-testid="chain">
                 {chain.map((entry, i) => (
-                  <li key={`${i}-${entry.idcode}`} className="flex justify-between border-b border-line/60 py-1">
+                  // biome-ignore lint/suspicious/noArrayIndexKey: a device's place on the chain is what it is known by
+                  <li key={i} className="flex justify-between border-b border-line/60 py-1">
                     <span>{entry.name}</span>
                     <span className="font-mono text-xs">{entry.idcode}</span>
                   </li>

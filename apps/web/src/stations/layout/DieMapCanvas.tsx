@@ -102,7 +102,6 @@ export function DieMapCanvas({ map, focusNets, startView, onView, onPick, label 
 
   return (
     <div ref={host} className="relative h-full overflow-hidden">
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: the picture is panned with the arrow keys */}
       <canvas
         ref={canvas}
         role="img"

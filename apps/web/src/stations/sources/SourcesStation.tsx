@@ -181,8 +181,8 @@ function FileList({
             void add(name.trim(), "");
           }}
         >
-          {/* biome-ignore lint/a11y/noAutofocus: the field was opened to type in */}
           <input
+            // biome-ignore lint/a11y/noAutofocus: the field was opened to type in
             autoFocus
             aria-label="Name of the new file"
             placeholder="name.v"
