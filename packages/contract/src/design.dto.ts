@@ -178,7 +178,7 @@ export class Trial {
   @ApiProperty({ nullable: true, type: String }) finishedAt!: string | null;
 }
 
-export class DesignSummary {
+export class DesignCard {
   @ApiProperty() id!: string;
   @ApiProperty() name!: string;
   @ApiProperty() description!: string;
@@ -191,7 +191,7 @@ export class DesignSummary {
   @ApiProperty({ nullable: true, type: Trial }) lastTrial!: Trial | null;
 }
 
-export class Design extends DesignSummary {
+export class Design extends DesignCard {
   @ApiProperty({ type: [DesignFile] }) files!: DesignFile[];
 }
 

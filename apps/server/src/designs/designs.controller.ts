@@ -1,8 +1,8 @@
 import {
   CreateDesignDto,
   Design,
+  DesignCard,
   DesignFile,
-  DesignSummary,
   FileVersion,
   NewFileDto,
   SaveFileDto,
@@ -30,8 +30,8 @@ export class DesignsController {
   constructor(@Inject(DesignsService) private readonly designs: DesignsService) {}
 
   @Get()
-  @ApiOkResponse({ type: [DesignSummary] })
-  list(): Promise<DesignSummary[]> {
+  @ApiOkResponse({ type: [DesignCard] })
+  list(): Promise<DesignCard[]> {
     return this.designs.list();
   }
 

@@ -1,8 +1,8 @@
 import {
   type CreateDesignDto,
   type Design,
+  type DesignCard,
   DesignFile,
-  type DesignSummary,
   type FileVersion,
   type NewFileDto,
   type SaveFileDto,
@@ -27,7 +27,7 @@ export class DesignsService {
   ) {}
 
   /** All designs, the last changed first, each with its last trial. Three queries, whatever their number. */
-  async list(): Promise<DesignSummary[]> {
+  async list(): Promise<DesignCard[]> {
     const rows = await this.designs.findAll({ order: [["updatedAt", "DESC"]] });
     const files = await this.files.findAll({
       where: { designId: rows.map((row) => row.id) },
@@ -181,7 +181,7 @@ function checkPart(name: string): string {
   return part.name;
 }
 
-function summary(row: DesignModel): Omit<DesignSummary, "lastTrial"> {
+function summary(row: DesignModel): Omit<DesignCard, "lastTrial"> {
   const { id, name, description, part, board, top, recipe, seed } = row;
   return { id, name, description, part, board, top, recipe, seed, updatedAt: row.updatedAt.toISOString() };
 }

@@ -1,4 +1,4 @@
-import type { DesignSummary } from "@gate-clock/contract";
+import type { DesignCard } from "@gate-clock/contract";
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ArrowRight, Moon, Plus, Sun, Trash2 } from "lucide-react";
@@ -14,7 +14,7 @@ import { toggleTheme } from "./theme.ts";
 export function StartPage() {
   const { data: designs, error, refetch } = useQuery(designsQuery);
   const [isNew, setNew] = useState(false);
-  const [doomed, setDoomed] = useState<DesignSummary | null>(null);
+  const [doomed, setDoomed] = useState<DesignCard | null>(null);
   const [theme, setTheme] = useState(document.documentElement.dataset["theme"]);
   return (
     <div className="flex h-full flex-col">
@@ -54,7 +54,7 @@ export function StartPage() {
             </h2>
             <ul className="grid grid-cols-[repeat(auto-fill,minmax(360px,1fr))] gap-4">
               {designs.map((design) => (
-                <DesignCard key={design.id} design={design} onRemove={() => setDoomed(design)} />
+                <CardOf key={design.id} design={design} onRemove={() => setDoomed(design)} />
               ))}
             </ul>
           </>
@@ -66,7 +66,7 @@ export function StartPage() {
   );
 }
 
-function DesignCard({ design, onRemove }: { design: DesignSummary; onRemove: () => void }) {
+function CardOf({ design, onRemove }: { design: DesignCard; onRemove: () => void }) {
   const trial = design.lastTrial;
   const slack = trial?.figures.setupSlackPs;
   const rows: [string, string][] = trial
@@ -236,7 +236,7 @@ function NewDesignDialog({ onClose }: { onClose: () => void }) {
   );
 }
 
-function RemoveDialog({ design, onClose }: { design: DesignSummary; onClose: () => void }) {
+function RemoveDialog({ design, onClose }: { design: DesignCard; onClose: () => void }) {
   const queries = useQueryClient();
   const remove = useMutation({
     mutationFn: () => api.removeDesign(design.id),

@@ -1,8 +1,8 @@
 import type {
   CreateDesignDto,
   Design,
+  DesignCard,
   DesignFile,
-  DesignSummary,
   NewFileDto,
   PartSummary,
   Problem,
@@ -63,7 +63,7 @@ async function json<T>(path: string, method = "GET", body?: unknown, signal?: Ab
 }
 
 export const api = {
-  designs: (signal?: AbortSignal) => json<DesignSummary[]>("/api/designs", "GET", undefined, signal),
+  designs: (signal?: AbortSignal) => json<DesignCard[]>("/api/designs", "GET", undefined, signal),
   design: (id: string, signal?: AbortSignal) => json<Design>(`/api/designs/${id}`, "GET", undefined, signal),
   createDesign: (dto: CreateDesignDto) => json<Design>("/api/designs", "POST", dto),
   updateDesign: (id: string, dto: UpdateDesignDto) => json<Design>(`/api/designs/${id}`, "PATCH", dto),

@@ -31,7 +31,7 @@ const columns: ColumnDef<Row>[] = [
   {
     accessorKey: "slack",
     header: "Slack ns",
-    size: 84,
+    size: 78,
     meta: { isNumber: true },
     cell: (cell) => (
       <span className={((cell.getValue() as number | null) ?? 0) < 0 ? "font-semibold text-bad" : ""}>
@@ -39,8 +39,8 @@ const columns: ColumnDef<Row>[] = [
       </span>
     ),
   },
-  { accessorKey: "from", header: "From", size: 150, meta: { isMono: true } },
-  { accessorKey: "to", header: "To", size: 180, meta: { isMono: true } },
+  { accessorKey: "from", header: "From", size: 178, meta: { isMono: true } },
+  { accessorKey: "to", header: "To", size: 192, meta: { isMono: true } },
   {
     accessorKey: "data",
     header: "Data ns",
@@ -55,8 +55,8 @@ const columns: ColumnDef<Row>[] = [
     meta: { isNumber: true },
     cell: (cell) => formatPercent(cell.getValue() as number),
   },
-  { accessorKey: "levels", header: "LUTs", size: 64, meta: { isNumber: true } },
-  { accessorKey: "corner", header: "Corner", size: 92 },
+  { accessorKey: "levels", header: "LUTs", size: 58, meta: { isNumber: true } },
+  { accessorKey: "corner", header: "Corner", size: 84 },
 ];
 
 export function TimingStation() {
@@ -93,7 +93,7 @@ export function TimingStation() {
     });
   return (
     <div className="flex h-full flex-col">
-      <TimingVerdict report={report} />
+      <TimingVerdict timing={report} />
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,7fr)_minmax(400px,5fr)]">
         <section className="flex min-h-0 flex-col border-r border-line bg-panel">
           <div className="grid shrink-0 grid-cols-[auto_1fr] border-b border-line">
@@ -185,9 +185,9 @@ export function TimingStation() {
   );
 }
 
-function TimingVerdict({ report }: { report: TimingReport }) {
-  const clocks = report.clocks;
-  const judged = report.checks.filter((check) => check.worstSlackPs !== null);
+function TimingVerdict({ timing }: { timing: TimingReport }) {
+  const clocks = timing.clocks;
+  const judged = timing.checks.filter((check) => check.worstSlackPs !== null);
   if (!clocks.length) return <Verdict tone="plain">No registers: there is no clock to meet.</Verdict>;
   const slowest = clocks.reduce((a, b) => ((a.fmaxMhz ?? Infinity) <= (b.fmaxMhz ?? Infinity) ? a : b));
   if (!judged.length)
@@ -206,11 +206,11 @@ function TimingVerdict({ report }: { report: TimingReport }) {
       <Verdict tone="good" figure={`+${formatNs(least("setup"))}`} unit="ns">
         <span className="font-mono">{slowest.name}</span> meets {goal} at every corner; it could run at{" "}
         {formatMhz(slowest.fmaxMhz)} MHz. Hold has {formatNs(least("hold"))} ns to spare.
-        {report.endpointsWithoutGoal > 0 && ` ${report.endpointsWithoutGoal} endpoints have no goal.`}
+        {timing.endpointsWithoutGoal > 0 && ` ${timing.endpointsWithoutGoal} endpoints have no goal.`}
       </Verdict>
     );
   }
-  const paths = (worst.kind === "setup" ? report.setupPaths : report.holdPaths).filter(
+  const paths = (worst.kind === "setup" ? timing.setupPaths : timing.holdPaths).filter(
     (path) => path.slackPs !== null && path.slackPs < 0,
   );
   const ends = new Set(paths.map((path) => path.to.replace(/\[\d+\]| \(.*\)$/g, "")));

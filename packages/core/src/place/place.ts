@@ -25,8 +25,8 @@ export interface PlaceOptions {
 const criticalExponentMax = 8;
 
 /**
- * Timing-driven simulated annealing of clusters on logic tiles: adaptive schedule and range limit of Betz and Rose 1997
- * (VPR), path-timing cost of Marquardt, Betz and Rose 2000 (FPGA). Pads are fixed by the pin plan.
+ * Timing-driven simulated annealing of clusters on logic tiles: adaptive schedule and range limit of Betz and Rose 1997,
+ * path-timing cost of Marquardt, Betz and Rose 2000 (FPGA). Pads are fixed by the pin plan.
  */
 export function place(
   netlist: MappedNetlist,

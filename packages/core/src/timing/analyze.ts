@@ -136,7 +136,7 @@ export function analyzeTiming(
     }
     context.progress({ fraction: (i + 1) / timingCorners.length });
   });
-  const report: TimingReport = {
+  const analysis: TimingReport = {
     clocks: summaries,
     checks,
     setupPaths: worstPerEndpoint(setup),
@@ -150,7 +150,7 @@ export function analyzeTiming(
     const failing = checks.filter((check) => check.kind === kind && check.failingEndpoints > 0);
     if (!failing.length) continue;
     const worst = failing.reduce((a, b) => (a.worstSlackPs! < b.worstSlackPs! ? a : b));
-    const [path] = kind === "setup" ? report.setupPaths : report.holdPaths;
+    const [path] = kind === "setup" ? analysis.setupPaths : analysis.holdPaths;
     findings.push({
       code: `timing/${kind}`,
       severity: "warning",
@@ -171,7 +171,7 @@ export function analyzeTiming(
       remedy: "Paths through latches are timed only up to the cut.",
     });
   }
-  return { artifact: report, findings };
+  return { artifact: analysis, findings };
 }
 
 function worstPerEndpoint(paths: readonly TimingPath[]): TimingPath[] {

@@ -236,7 +236,7 @@ function verdictOf(
     };
   if (programmed && frame.state.configured) {
     if (frame.state.unstable)
-      return { tone: "warn", text: "The design runs, but a combinational loop in it does not settle." };
+      return { tone: "warn", text: "It is running, but a combinational loop in the circuit does not settle." };
     const isOld = image && programmed.key !== null && programmed.key !== image.designKey;
     const text = `The board runs ${programmed.what}${frame.pace > 0.95 ? " in real time" : ""}.${isOld ? " A newer image has been built: program it to see the change." : ""}`;
     return {

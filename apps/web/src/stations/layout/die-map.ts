@@ -70,7 +70,15 @@ export function buildDieMap(
   const nets: number[] = [];
   if (routed) {
     const perDirection = part.family.wires.reduce((sum, wire) => sum + wire.perDirection, 0);
-    const tapped = new Map<number, { x: number; y: number }>();
+    // where each tree node ends; a wire also where it begins, since it can be tapped on the way
+    const tapped = new Map<number, { x: number; y: number; from?: { x: number; y: number } }>();
+    const tapFor = (parent: number, at: { x: number; y: number }) => {
+      const wire = tapped.get(parent);
+      if (!wire?.from) return wire;
+      const between = (a: number, b: number, value: number) =>
+        Math.max(Math.min(a, b), Math.min(Math.max(a, b), value));
+      return { x: between(wire.from.x, wire.x, at.x), y: between(wire.from.y, wire.y, at.y) };
+    };
     for (let net = 0; net < netlist.netCount; net++) {
       const first = routed.netStart[net];
       for (let i = first; i < routed.netStart[net + 1]; i++) {
@@ -96,13 +104,13 @@ export function buildDieMap(
           points.push(from.x, from.y, to.x, to.y);
           nets.push(net);
           if (parent >= 0) {
-            const before = tapped.get(parent);
+            const before = tapFor(parent, from);
             if (before) {
               points.push(before.x, before.y, from.x, from.y);
               nets.push(net);
             }
           }
-          tapped.set(i, to);
+          tapped.set(i, { ...to, from });
           continue;
         }
         let at: { x: number; y: number };
@@ -113,7 +121,7 @@ export function buildDieMap(
         else if (pad)
           at = padPlace(fabric.pads.findIndex((each) => each.tile === tile && each.index === Number(pad[1])));
         else at = { x: x + 0.5, y: y + 0.06 };
-        const before = parent >= 0 ? tapped.get(parent) : undefined;
+        const before = parent >= 0 ? tapFor(parent, at) : undefined;
         const onClockNetwork = kind >= nodeKind.globalClock || name === "CLK";
         if (before && onClockNetwork) {
           // along the spine, then along the row

@@ -1,0 +1,168 @@
+import { mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { main } from "../src/main.ts";
+
+const demo = fileURLToPath(new URL("../../../designs/pick-counter", import.meta.url));
+let folder = "";
+beforeAll(async () => {
+  folder = await mkdtemp(join(tmpdir(), "gate-clock-cli-"));
+});
+afterAll(() => rm(folder, { recursive: true, force: true }));
+
+async function run(...args: string[]): Promise<{ status: number; out: string; err: string }> {
+  let out = "";
+  let err = "";
+  const status = await main(args, {
+    out: (text) => {
+      out += `${text}\n`;
+    },
+    err: (text) => {
+      err += `${text}\n`;
+    },
+  });
+  return { status, out, err };
+}
+const file = async (name: string, text: string) => {
+  const path = join(folder, name);
+  await writeFile(path, text);
+  return path;
+};
+
+describe("gate-clock", () => {
+  it("checks files and prints findings as file:line:col", async () => {
+    const bad = await file("bad.v", "module m(input a, output y);\n  assign y = b\nendmodule\n");
+    const { status, out, err } = await run("check", bad);
+    expect(status).toBe(1);
+    expect(out).toBe("");
+    expect(err).toMatch(
+      new RegExp(`^${bad.replace(/[\\.]/g, "\\$&")}:2:\\d+: error: \\[verilog/syntax\\] Missing ';'`, "m"),
+    );
+    const good = await file("good.v", "module m(input a, output y);\n  assign y = ~a;\nendmodule\n");
+    expect(await run("check", good)).toEqual({ status: 0, out: "", err: "" });
+    expect(JSON.parse((await run("check", "--json", good)).out)).toMatchObject({ ok: true, top: "m", modules: ["m"] });
+  });
+
+  it("answers wrong calls with status 2 and says what is wrong", async () => {
+    for (const [args, words] of [
+      [["weave"], /unknown command/],
+      [["build", join(folder, "nowhere")], /no file or folder/],
+      [["build", demo, "--stop-after", "lunch"], /no stage 'lunch'/],
+      [["build", demo, "--seed", "many"], /not a seed/],
+      [
+        ["play", join(folder, "x.bit"), "--ports", join(folder, "none.json"), "--steps", join(folder, "none.json")],
+        /Cannot read/,
+      ],
+      [["report", folder, "gossip"], /no report 'gossip'/],
+    ] as [string[], RegExp][]) {
+      const { status, err } = await run(...args);
+      expect(status).toBe(2);
+      expect(err).toMatch(words);
+    }
+  });
+
+  it("builds a design folder, twice to the same bytes, and reports on it", async () => {
+    const [one, two] = [join(folder, "one"), join(folder, "two")];
+    expect((await run("build", demo, "--out", one)).status).toBe(0);
+    expect((await run("build", demo, "--out", two)).status).toBe(0);
+    for (const name of ["pick-counter.bit", "ports.json", "netlist.v", "delays.sdf"])
+      expect(await readFile(join(one, name))).toEqual(await readFile(join(two, name)));
+    expect((await run("report", one, "utilization")).out).toMatch(/LUTs\s+\d+\s+2048/);
+    expect((await run("report", one, "timing")).out).toMatch(/clk\s+10\.000/);
+    expect(JSON.parse((await run("report", one, "pins", "--json")).out)).toHaveLength(33);
+  }, 60_000);
+
+  it("plays a script on the built image: the pick counter counts", async () => {
+    const build = join(folder, "one");
+    const settle = { clock: { port: "clk", cycles: 1100 } };
+    const pick = [{ set: { "sw[0]": 1 } }, settle, { set: { "sw[0]": 0 } }, settle];
+    // segments of digit 0 while it is selected: run until the scan shows it
+    const steps = [
+      settle,
+      ...pick,
+      ...pick,
+      { set: { sw: 8 } },
+      { clock: { port: "clk", cycles: 3 } },
+      { read: ["lamp[3]", "lamp[2]", "lamp[0]"], expect: [1, 1, 0] },
+    ];
+    const script = await file("steps.json", JSON.stringify(steps));
+    const good = await run(
+      "play",
+      join(build, "pick-counter.bit"),
+      "--part",
+      "TW-2-P144-2C",
+      "--ports",
+      join(build, "ports.json"),
+      "--steps",
+      script,
+    );
+    expect(good).toEqual({ status: 0, out: "[1,1,0]\n", err: "" });
+    const wrong = await file("wrong.json", JSON.stringify([...steps.slice(0, -1), { read: ["lamp[3]"], expect: [0] }]));
+    const bad = await run(
+      "play",
+      join(build, "pick-counter.bit"),
+      "--ports",
+      join(build, "ports.json"),
+      "--steps",
+      wrong,
+    );
+    expect(bad.status).toBe(1);
+    expect(bad.err).toMatch(/expected 0, read 1/);
+  });
+
+  it("refuses a damaged image with the part's reason", async () => {
+    const bytes = await readFile(join(folder, "one", "pick-counter.bit"));
+    bytes[5000] ^= 1;
+    await writeFile(join(folder, "damaged.bit"), bytes);
+    const { status, err } = await run(
+      "play",
+      join(folder, "damaged.bit"),
+      "--ports",
+      join(folder, "one", "ports.json"),
+      "--steps",
+      await file("none.json", "[]"),
+    );
+    expect(status).toBe(1);
+    expect(err).toMatch(/refused the bitstream: the CRC of frame/);
+  });
+
+  it("writes a netlist that it reads again and that plays the same", async () => {
+    const source = await file(
+      "m.v",
+      "module m(input clk, input arst, input [5:0] a, output reg [5:0] q, output [5:0] \\odd!name );\n  always @(posedge clk or posedge arst) if (arst) q <= 6'd9; else if (a[0]) q <= q * a + 6'd5;\n  assign \\odd!name = q ^ a;\nendmodule\n",
+    );
+    const [first, second] = [join(folder, "rt1"), join(folder, "rt2")];
+    expect((await run("build", source, "--top", "m", "--out", first, "--recipe", "swift")).status).toBe(0);
+    expect(
+      (
+        await run(
+          "build",
+          join(first, "netlist.v"),
+          join(first, "primitives.v"),
+          "--top",
+          "m",
+          "--out",
+          second,
+          "--recipe",
+          "swift",
+        )
+      ).status,
+    ).toBe(0);
+    const steps: unknown[] = [{ set: { arst: 1 } }, { read: ["q"], expect: [9] }, { set: { arst: 0 } }];
+    for (let i = 0; i < 40; i++)
+      steps.push(
+        { set: { a: (i * 29 + 3) % 64 } },
+        { clock: { port: "clk", cycles: 1 } },
+        { read: ["q", "odd!name"] },
+      );
+    const script = await file("rt.json", JSON.stringify(steps));
+    const play = (build: string) =>
+      run("play", join(build, "m.bit"), "--ports", join(build, "ports.json"), "--steps", script);
+    const [a, b] = [await play(first), await play(second)];
+    expect(a.err).toBe("");
+    expect(a.out.split("\n").length).toBeGreaterThan(40);
+    expect(b.out).toBe(a.out);
+  }, 60_000);
+});
