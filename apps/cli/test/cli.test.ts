@@ -152,11 +152,7 @@ describe("gate-clock", () => {
     ).toBe(0);
     const steps: unknown[] = [{ set: { arst: 1 } }, { read: ["q"], expect: [9] }, { set: { arst: 0 } }];
     for (let i = 0; i < 40; i++)
-      steps.push(
-        { set: { a: (i * 29 + 3) % 64 } },
-        { clock: { port: "clk", cycles: 1 } },
-        { read: ["q", "odd!name"] },
-      );
+      steps.push({ set: { a: (i * 29 + 3) % 64 } }, { clock: { port: "clk", cycles: 1 } }, { read: ["q", "odd!name"] });
     const script = await file("rt.json", JSON.stringify(steps));
     const play = (build: string) =>
       run("play", join(build, "m.bit"), "--ports", join(build, "ports.json"), "--steps", script);

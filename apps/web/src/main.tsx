@@ -1,5 +1,5 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { StrictMode } from "react";
+import { type ComponentType, lazy, StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { ApiError } from "./app/api.ts";
@@ -7,15 +7,19 @@ import { StartPage } from "./app/StartPage.tsx";
 import { CrashPage, NotFoundPage } from "./app/StatePages.tsx";
 import { applyTheme, storedTheme } from "./app/theme.ts";
 import { Workspace } from "./design/Workspace.tsx";
-import { BenchStation } from "./stations/bench/BenchStation.tsx";
-import { ClocksStation } from "./stations/ClocksStation.tsx";
-import { FitStation } from "./stations/FitStation.tsx";
-import { ImageStation } from "./stations/ImageStation.tsx";
-import { LayoutStation } from "./stations/layout/LayoutStation.tsx";
-import { PinsStation } from "./stations/PinsStation.tsx";
-import { SourcesStation } from "./stations/sources/SourcesStation.tsx";
-import { TimingStation } from "./stations/TimingStation.tsx";
 import "./index.css";
+
+// each station is a piece of its own: the first page does not wait for charts and boards
+const station = <K extends string>(name: K, load: () => Promise<Record<K, ComponentType>>) =>
+  lazy(async () => ({ default: (await load())[name] }));
+const SourcesStation = station("SourcesStation", () => import("./stations/sources/SourcesStation.tsx"));
+const PinsStation = station("PinsStation", () => import("./stations/PinsStation.tsx"));
+const ClocksStation = station("ClocksStation", () => import("./stations/ClocksStation.tsx"));
+const FitStation = station("FitStation", () => import("./stations/FitStation.tsx"));
+const LayoutStation = station("LayoutStation", () => import("./stations/layout/LayoutStation.tsx"));
+const TimingStation = station("TimingStation", () => import("./stations/TimingStation.tsx"));
+const ImageStation = station("ImageStation", () => import("./stations/ImageStation.tsx"));
+const BenchStation = station("BenchStation", () => import("./stations/bench/BenchStation.tsx"));
 
 applyTheme(storedTheme());
 
@@ -36,14 +40,14 @@ const router = createBrowserRouter([
     errorElement: <CrashPage />,
     children: [
       { index: true, element: <Navigate to="sources" replace /> },
-      { path: "sources", element: <SourcesStation /> },
-      { path: "pins", element: <PinsStation /> },
-      { path: "clocks", element: <ClocksStation /> },
-      { path: "fit", element: <FitStation /> },
-      { path: "layout", element: <LayoutStation /> },
-      { path: "timing", element: <TimingStation /> },
-      { path: "image", element: <ImageStation /> },
-      { path: "bench", element: <BenchStation /> },
+      { path: "sources", Component: SourcesStation },
+      { path: "pins", Component: PinsStation },
+      { path: "clocks", Component: ClocksStation },
+      { path: "fit", Component: FitStation },
+      { path: "layout", Component: LayoutStation },
+      { path: "timing", Component: TimingStation },
+      { path: "image", Component: ImageStation },
+      { path: "bench", Component: BenchStation },
     ],
   },
   { path: "*", element: <NotFoundPage /> },

@@ -2,7 +2,7 @@ import type { Design } from "@gate-clock/contract";
 import type { DesignInput, Finding, Place } from "@gate-clock/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Hammer, Moon, Square, Sun, TriangleAlert } from "lucide-react";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { Suspense, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
 import { api } from "../app/api.ts";
 import { designQuery } from "../app/queries.ts";
@@ -11,6 +11,7 @@ import { toggleTheme } from "../app/theme.ts";
 import { Button } from "../ui/Button.tsx";
 import { BuildStrip } from "./BuildStrip.tsx";
 import { DesignContext, type DesignContextValue } from "./context.ts";
+import { DesignSettings } from "./DesignSettings.tsx";
 import { useDrafts } from "./drafts.ts";
 import { formatFocus } from "./focus.ts";
 import { stationHeads } from "./stations.ts";
@@ -129,7 +130,7 @@ function OpenDesign({ design }: { design: Design }) {
           <h1 className="max-w-[28rem] truncate font-semibold" title={design.name}>
             {design.name}
           </h1>
-          <span className="font-mono text-xs text-soft">{design.part}</span>
+          <DesignSettings />
           <span className="text-xs text-soft" data-testid="save-state">
             {drafts.unsaved.size ? "saving…" : "saved"}
           </span>
@@ -188,7 +189,9 @@ function OpenDesign({ design }: { design: Design }) {
         )}
         {trial && <BuildStrip trial={trial} isCurrent={isCurrent} />}
         <main className="min-h-0 flex-1">
-          <Outlet />
+          <Suspense fallback={<LoadingPanel what="the station" />}>
+            <Outlet />
+          </Suspense>
         </main>
       </div>
     </DesignContext>

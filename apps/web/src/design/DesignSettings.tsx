@@ -1,0 +1,124 @@
+import type { UpdateDesignDto } from "@gate-clock/contract";
+import { recipes } from "@gate-clock/core";
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { SlidersHorizontal } from "lucide-react";
+import { type FormEvent, useId, useState } from "react";
+import { api } from "../app/api.ts";
+import { designQuery, partsQuery } from "../app/queries.ts";
+import { Button } from "../ui/Button.tsx";
+import { useDesign } from "./context.ts";
+
+const field = "h-8 w-full rounded-md border border-line bg-cloth px-2 text-sm";
+
+/** What a trial depends on besides the files: part, top, recipe, seed. */
+export function DesignSettings() {
+  const { design } = useDesign();
+  return (
+    <Popover className="relative">
+      <PopoverButton
+        className="inline-flex h-8 items-center gap-2 rounded-md px-2 text-xs text-soft hover:bg-raised"
+        data-testid="settings"
+        title="Part, top, recipe and seed"
+      >
+        <span className="font-mono">{design.part}</span>
+        <span>{design.recipe}</span>
+        <SlidersHorizontal className="size-3.5" aria-hidden />
+      </PopoverButton>
+      <PopoverPanel
+        anchor={{ to: "bottom start", gap: 6 }}
+        className="z-30 w-80 rounded-lg border border-line bg-panel p-4 shadow-xl"
+      >
+        {({ close }) => <SettingsForm onDone={close} />}
+      </PopoverPanel>
+    </Popover>
+  );
+}
+
+function SettingsForm({ onDone }: { onDone: () => void }) {
+  const { design, check } = useDesign();
+  const { data: parts } = useQuery(partsQuery);
+  const queries = useQueryClient();
+  const [part, setPart] = useState(design.part);
+  const [top, setTop] = useState(design.top ?? "");
+  const [recipe, setRecipe] = useState(design.recipe);
+  const [seed, setSeed] = useState(String(design.seed));
+  const id = useId();
+  const isSeed = /^\d+$/.test(seed) && Number(seed) < 2 ** 31;
+  const save = useMutation({
+    mutationFn: (dto: UpdateDesignDto) => api.updateDesign(design.id, dto),
+    onSuccess: (saved) => {
+      queries.setQueryData(designQuery(design.id).queryKey, saved);
+      void queries.invalidateQueries({ queryKey: ["designs"] });
+      onDone();
+    },
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    if (isSeed) save.mutate({ part, top: top || null, recipe, seed: Number(seed) });
+  };
+  const what = recipes.find((each) => each.name === recipe)?.what;
+  const modules = [...new Set([...(design.top ? [design.top] : []), ...(check?.modules ?? [])])];
+  return (
+    <form onSubmit={submit} className="flex flex-col gap-3">
+      <label className="text-[13px] text-soft" htmlFor={`${id}part`}>
+        Part
+        <select
+          id={`${id}part`}
+          className={`${field} font-mono`}
+          value={part}
+          onChange={(event) => setPart(event.target.value)}
+        >
+          {(parts ?? [{ name: part }]).map((each) => (
+            <option key={each.name}>{each.name}</option>
+          ))}
+        </select>
+      </label>
+      <label className="text-[13px] text-soft" htmlFor={`${id}top`}>
+        Top module
+        <select
+          id={`${id}top`}
+          className={`${field} font-mono`}
+          value={top}
+          onChange={(event) => setTop(event.target.value)}
+        >
+          <option value="">found by itself</option>
+          {modules.map((name) => (
+            <option key={name}>{name}</option>
+          ))}
+        </select>
+      </label>
+      <label className="text-[13px] text-soft" htmlFor={`${id}recipe`}>
+        Recipe
+        <select id={`${id}recipe`} className={field} value={recipe} onChange={(event) => setRecipe(event.target.value)}>
+          {recipes.map((each) => (
+            <option key={each.name}>{each.name}</option>
+          ))}
+        </select>
+        <span className="text-xs">{what}</span>
+      </label>
+      <label className="text-[13px] text-soft" htmlFor={`${id}seed`}>
+        Seed of the random choices
+        <input
+          id={`${id}seed`}
+          className={`${field} tabular`}
+          inputMode="numeric"
+          value={seed}
+          onChange={(event) => setSeed(event.target.value)}
+        />
+        {!isSeed && <span className="text-xs text-bad">A whole number up to 2147483647.</span>}
+      </label>
+      {save.error && (
+        <p className="text-[13px] text-bad" role="alert">
+          {save.error.message}
+        </p>
+      )}
+      <div className="flex justify-end gap-2">
+        <Button onClick={onDone}>Cancel</Button>
+        <Button look="main" type="submit" disabled={!isSeed || save.isPending}>
+          Apply
+        </Button>
+      </div>
+    </form>
+  );
+}
