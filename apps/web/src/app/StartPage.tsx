@@ -130,11 +130,11 @@ module blink (
   input  wire [7:0] sw,
   output wire [7:0] lamp
 );
-  reg [23:0] count = 0;
+  reg [21:0] count = 0;
   always @(posedge clk)
     count <= count + 1'b1;
 
-  assign lamp = {sw[7:1], count[23]};
+  assign lamp = {sw[7:1], count[21]};
 endmodule
 `;
 

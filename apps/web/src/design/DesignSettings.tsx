@@ -9,7 +9,7 @@ import { designQuery, partsQuery } from "../app/queries.ts";
 import { Button } from "../ui/Button.tsx";
 import { useDesign } from "./context.ts";
 
-const field = "h-8 w-full rounded-md border border-line bg-cloth px-2 text-sm";
+const field = "h-8 w-full rounded-md border border-line bg-cloth px-2 text-sm text-ink";
 
 /** What a trial depends on besides the files: part, top, recipe, seed. */
 export function DesignSettings() {

@@ -51,7 +51,9 @@ export function stationHeads(trial: Trial | null, check: DesignCheck | null, tri
       name: "Pins",
       isOld: false,
       ...(check
-        ? shown(check.pinFindings, `${check.needs.length} placed`)
+        ? check.hierarchy || check.pinFindings.length
+          ? shown(check.pinFindings, `${check.needs.length} placed`)
+          : { figure: "wait for sources", tone: "open" as Tone }
         : { figure: "checking", tone: "open" as Tone }),
     },
     {

@@ -258,8 +258,14 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
     automatic: false,
   }));
   const open = needs.filter((need) => !byPort.has(need.bitName));
-  const volts33 = (bank: number) => (bankVolts.get(bank)?.volts ?? 3.3) === 3.3;
-  const free = part.pins.filter((pin) => !byPin.has(pin.name) && volts33(pin.bank));
+  // banks that a line of the file has set to another voltage come last, with a standard of that voltage
+  const standardOf = (bank: number): string | undefined => {
+    const volts = bankVolts.get(bank)?.volts ?? 3.3;
+    return part.family.standards.find((each) => each.volts === volts && each.name.startsWith("LVCMOS"))?.name;
+  };
+  const free = part.pins
+    .filter((pin) => !byPin.has(pin.name) && standardOf(pin.bank) !== undefined)
+    .sort((a, b) => Number(standardOf(a.bank) !== "LVCMOS33") - Number(standardOf(b.bank) !== "LVCMOS33"));
   const clockPins = free.filter((pin) => pin.isClock);
   const plainPins = free.filter((pin) => !pin.isClock);
   const missing: string[] = [];
@@ -267,7 +273,14 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
   for (const need of [...open].sort((a, b) => Number(b.isClock) - Number(a.isClock))) {
     const pin = need.isClock ? (clockPins.shift() ?? plainPins.shift()) : (plainPins.shift() ?? clockPins.shift());
     if (!pin) missing.push(need.bitName);
-    else plan.push({ port: need.bitName, pin: pin.name, ...defaultPinOptions, automatic: true });
+    else
+      plan.push({
+        port: need.bitName,
+        pin: pin.name,
+        ...defaultPinOptions,
+        standard: standardOf(pin.bank)!,
+        automatic: true,
+      });
   }
   if (missing.length) {
     error(

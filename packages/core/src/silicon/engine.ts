@@ -1,5 +1,6 @@
-import { type BoolExpr, expressionFor } from "./boolean.ts";
 import type { Circuit, DecodedFlipFlop } from "./decode.ts";
+import { emitNext, emitTable } from "./emit.ts";
+import { fusedRun } from "./fused-run.ts";
 import { type ReducedTable, reduceAndOrder } from "./reduce.ts";
 import { CodeWriter, op, type WasmFunction, writeModule } from "./wasm-writer.ts";
 
@@ -355,42 +356,6 @@ function groupByClock(flipFlops: readonly DecodedFlipFlop[]): ClockGroup[] {
   return groups;
 }
 
-type Read = (signal: number) => void;
-
-/** Pushes the value of a table: as an expression or as a look-up, whichever takes fewer operations. */
-function emitTable(code: CodeWriter, { inputs, mask }: ReducedTable, read: Read): void {
-  const { expr, cost } = expressionFor(mask, inputs.length);
-  const lookUpCost = inputs.length <= 5 ? 3 * inputs.length + 2 : 3 * inputs.length + 4;
-  if (cost <= lookUpCost) emitExpression(code, expr, inputs, read);
-  else emitLookUp(code, mask, inputs, read);
-}
-
-function emitExpression(code: CodeWriter, expr: BoolExpr, inputs: readonly number[], read: Read): void {
-  switch (expr.op) {
-    case "const":
-      code.constant(expr.value);
-      return;
-    case "input":
-      read(inputs[expr.input]);
-      return;
-    case "not":
-      emitExpression(code, expr.a, inputs, read);
-      code.constant(1);
-      code.byte(op.i32Xor);
-      return;
-    case "mux":
-      emitExpression(code, expr.yes, inputs, read);
-      emitExpression(code, expr.no, inputs, read);
-      read(inputs[expr.select]);
-      code.byte(op.select);
-      return;
-    default:
-      emitExpression(code, expr.a, inputs, read);
-      emitExpression(code, expr.b, inputs, read);
-      code.byte(expr.op === "and" ? op.i32And : expr.op === "or" ? op.i32Or : op.i32Xor);
-  }
-}
-
 /** Tables in order; a value that was computed or loaded before in the same function comes from a local. */
 function tableFunction(
   tables: readonly ReducedTable[],
@@ -426,136 +391,6 @@ function tableFunction(
     code.endStore(address(output));
   }
   return [code, { locals }];
-}
-
-/**
- * run(n) as one function: registers, tables and duty counters are locals from the first cycle to the last, so the loop
- * touches no memory but for inputs, which it reads once. Afterwards state and counters go back and the tables settle.
- */
-function fusedRun(
-  group: ClockGroup,
-  tables: readonly ReducedTable[],
-  circuit: Circuit,
-  address: (signal: number) => number,
-  dutyAt: number,
-  settleFunc: number,
-): [CodeWriter, { locals: number }] {
-  const code = new CodeWriter();
-  const localOf = new Map<number, number>();
-  let locals = 1; // local 0 is the parameter
-  const inLocal = (signal: number) => {
-    let local = localOf.get(signal);
-    if (local === undefined) {
-      local = locals++;
-      localOf.set(signal, local);
-      code.load(address(signal));
-      code.set(local);
-    }
-    return local;
-  };
-  const read = (signal: number) => code.get(localOf.get(signal)!);
-  const computed = new Set(tables.map((table) => table.output));
-  const needed = [
-    ...tables.flatMap((table) => table.inputs),
-    ...group.flipFlops.flatMap((ff) => [ff.output, ff.d, ff.enable, ff.reset]),
-    ...circuit.outputs.flatMap((output) => [output.signal, output.enable]),
-  ];
-  for (const signal of needed) if (signal >= 0 && !computed.has(signal)) inLocal(signal);
-  for (const table of tables) localOf.set(table.output, locals++);
-  const duty = circuit.outputs.map(() => locals++);
-  const next = group.flipFlops.map(() => locals++);
-
-  code.open(op.block);
-  code.get(0);
-  code.byte(op.i32Eqz);
-  code.branch(op.brIf, 0);
-  code.open(op.loop);
-  for (const table of tables) {
-    emitTable(code, table, read);
-    code.set(localOf.get(table.output)!);
-  }
-  circuit.outputs.forEach((output, i) => {
-    if (output.signal === 0) return;
-    code.get(duty[i]);
-    read(output.signal);
-    if (output.enable >= 0) {
-      read(output.enable);
-      code.byte(op.i32And);
-    }
-    code.byte(op.i32Add);
-    code.set(duty[i]);
-  });
-  group.flipFlops.forEach((ff, i) => {
-    emitNext(code, ff, read);
-    code.set(next[i]);
-  });
-  group.flipFlops.forEach((ff, i) => {
-    code.get(next[i]);
-    code.set(localOf.get(ff.output)!);
-  });
-  code.get(0);
-  code.constant(1);
-  code.byte(op.i32Sub);
-  code.byte(op.localTee);
-  code.unsigned(0);
-  code.branch(op.brIf, 0);
-  code.end();
-  code.end();
-  for (const ff of group.flipFlops) {
-    code.beginStore();
-    read(ff.output);
-    code.endStore(address(ff.output));
-  }
-  circuit.outputs.forEach((_, i) => {
-    const at = (dutyAt + i) * 4;
-    code.beginStore();
-    code.load(at);
-    code.get(duty[i]);
-    code.byte(op.i32Add);
-    code.endStore(at);
-  });
-  code.call(settleFunc);
-  return [code, { locals: locals - 1 }];
-}
-
-/** (mask >> index) & 1, the index gathered from the inputs. */
-function emitLookUp(code: CodeWriter, mask: bigint, inputs: readonly number[], read: (signal: number) => void): void {
-  const wide = inputs.length === 6;
-  if (wide) {
-    code.byte(op.i64Const);
-    code.signed(BigInt.asIntN(64, mask));
-  } else code.constant(Number(BigInt.asIntN(32, mask)));
-  inputs.forEach((input, i) => {
-    read(input);
-    if (i > 0) {
-      code.constant(i);
-      code.byte(op.i32Shl);
-      code.byte(op.i32Or);
-    }
-  });
-  if (wide) {
-    code.byte(op.i64ExtendI32U);
-    code.byte(op.i64ShrU);
-    code.byte(op.i32WrapI64);
-  } else code.byte(op.i32ShrU);
-  code.constant(1);
-  code.byte(op.i32And);
-}
-
-/** Next value of a register: reset first, then enable, then data. */
-function emitNext(code: CodeWriter, ff: DecodedFlipFlop, read: Read): void {
-  const hasReset = ff.reset > 0;
-  if (hasReset) code.constant(ff.resetValue);
-  read(ff.d);
-  if (ff.enable >= 0) {
-    read(ff.output);
-    read(ff.enable);
-    code.byte(op.select);
-  }
-  if (hasReset) {
-    read(ff.reset);
-    code.byte(op.select);
-  }
 }
 
 function nextFunction(group: ClockGroup, nextAt: number, address: (signal: number) => number): CodeWriter {
