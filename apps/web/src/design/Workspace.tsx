@@ -8,6 +8,7 @@ import { api } from "../app/api.ts";
 import { designQuery } from "../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../app/StatePages.tsx";
 import { toggleTheme } from "../app/theme.ts";
+import { BenchSession } from "../stations/bench/bench-session.ts";
 import { Button } from "../ui/Button.tsx";
 import { BuildStrip } from "./BuildStrip.tsx";
 import { DesignContext, type DesignContextValue } from "./context.ts";
@@ -116,7 +117,9 @@ function OpenDesign({ design }: { design: Design }) {
     return () => removeEventListener("keydown", onKey);
   }, []);
 
-  const value: DesignContextValue = { design, trial, drafts, check, isChecking, build, showPlace, repair };
+  const [bench] = useState(() => new BenchSession());
+  useEffect(() => () => bench.close(), [bench]);
+  const value: DesignContextValue = { design, trial, drafts, check, isChecking, bench, build, showPlace, repair };
   const heads = stationHeads(trial, check, isCurrent);
   const focus = params.get("focus");
   const keep = focus && !focus.startsWith("line:") ? `?${new URLSearchParams({ focus })}` : "";

@@ -1,6 +1,7 @@
 import type { Design, Trial } from "@gate-clock/contract";
 import type { DesignCheck, Finding, Place } from "@gate-clock/core";
 import { createContext, useContext } from "react";
+import type { BenchSession } from "../stations/bench/bench-session.ts";
 import type { Drafts } from "./drafts.ts";
 
 /** What every station of a design shares. */
@@ -11,6 +12,8 @@ export interface DesignContextValue {
   readonly drafts: Drafts;
   readonly check: DesignCheck | null;
   readonly isChecking: boolean;
+  /** The board of this design; it runs on while other stations are looked at. */
+  readonly bench: BenchSession;
   readonly build: () => Promise<void>;
   /** Opens the file at the line, with the focus on it. */
   readonly showPlace: (place: Place) => void;

@@ -1,26 +1,18 @@
 import { findBoard, type ImageArtifact, listBoards } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
-import { proxy, type Remote, wrap } from "comlink";
 import { Cable, FileUp, Power, Zap } from "lucide-react";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useSyncExternalStore } from "react";
 import { artifactQuery } from "../../app/queries.ts";
 import { useDesign } from "../../design/context.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatBytes, formatCount, formatDuration, formatMhz, formatPercent } from "../../ui/format.ts";
 import { type Tone, Verdict } from "../../ui/Verdict.tsx";
-import type { Bench, BenchFrame, ChainEntry, ProgramResult } from "../../workers/bench.worker.ts";
+import type { BenchFrame, ChainEntry } from "../../workers/bench.worker.ts";
 import { BoardView } from "./BoardView.tsx";
-
-interface Programmed {
-  readonly what: string;
-  /** Key of the trial's image, null for a file from disk. */
-  readonly key: string | null;
-  readonly result: ProgramResult;
-  readonly bytes: number;
-}
+import type { Programmed } from "./bench-session.ts";
 
 export function BenchStation() {
-  const { trial, design } = useDesign();
+  const { trial, design, bench } = useDesign();
   const { data: image } = useQuery(artifactQuery(trial, "image"));
   const board = useMemo(
     () =>
@@ -31,37 +23,10 @@ export function BenchStation() {
       listBoards()[0],
     [design.board, design.part],
   );
-  const bench = useRef<Remote<Bench> | null>(null);
-  const [frame, setFrame] = useState<BenchFrame | null>(null);
-  const [chain, setChain] = useState<ChainEntry[] | null>(null);
-  const [progress, setProgress] = useState<number | null>(null);
-  const [programmed, setProgrammed] = useState<Programmed | null>(null);
+  const { frame, chain, progress, programmed } = useSyncExternalStore(bench.subscribe, bench.getSnapshot);
   const fileInput = useRef<HTMLInputElement>(null);
-
-  useEffect(() => {
-    const worker = new Worker(new URL("../../workers/bench.worker.ts", import.meta.url), { type: "module" });
-    const remote = wrap<Bench>(worker);
-    bench.current = remote;
-    void remote.open(board.name, proxy(setFrame));
-    return () => {
-      worker.terminate();
-      bench.current = null;
-    };
-  }, [board.name]);
-
+  useEffect(() => bench.open(board.name), [bench, board.name]);
   const isOn = frame?.state.powered ?? false;
-  const power = async () => {
-    await bench.current?.power(!isOn);
-    setChain(null);
-    setProgrammed(null);
-  };
-  const program = async (file: Uint8Array, what: string, key: string | null) => {
-    if (!bench.current) return;
-    setProgress(0);
-    const result = await bench.current.program(file, proxy(setProgress));
-    setProgress(null);
-    setProgrammed({ what, key, result, bytes: file.length });
-  };
   const portAt = usePortNames(image, programmed);
   const { tone, figure, unit, text } = verdictOf(frame, chain, programmed, image, progress);
 
@@ -73,7 +38,7 @@ export function BenchStation() {
       <div className="grid min-h-0 flex-1 grid-cols-[300px_minmax(0,1fr)]">
         <aside className="flex min-h-0 flex-col gap-5 overflow-auto border-r border-line bg-panel p-5">
           <Step number={1} title="Power">
-            <Button look={isOn ? "plain" : "main"} onClick={() => void power()} data-testid="power">
+            <Button look={isOn ? "plain" : "main"} onClick={() => void bench.power(!isOn)} data-testid="power">
               <Power className="size-4" /> {isOn ? "Switch off" : "Switch on"}
             </Button>
           </Step>
@@ -81,7 +46,7 @@ export function BenchStation() {
             <Button
               look={isOn && !chain ? "main" : "plain"}
               disabled={!isOn}
-              onClick={() => void bench.current?.findChain().then(setChain)}
+              onClick={() => void bench.findChain()}
               data-testid="find-chain"
             >
               <Cable className="size-4" /> Find devices
@@ -103,7 +68,7 @@ export function BenchStation() {
               <Button
                 look={isOn && chain && !programmed ? "main" : "plain"}
                 disabled={!isOn || !image || progress !== null}
-                onClick={() => image && trial && void program(image.file, `trial ${trial.number}`, image.designKey)}
+                onClick={() => image && trial && void bench.program(image.file, `trial ${trial.number}`, image)}
                 data-testid="program"
               >
                 <Zap className="size-4" /> Program{trial && image ? ` trial ${trial.number}` : ""}
@@ -125,7 +90,7 @@ export function BenchStation() {
                 data-testid="bit-file"
                 onChange={async (event) => {
                   const file = event.target.files?.[0];
-                  if (file) await program(new Uint8Array(await file.arrayBuffer()), file.name, null);
+                  if (file) await bench.program(new Uint8Array(await file.arrayBuffer()), file.name, null);
                   event.target.value = "";
                 }}
               />
@@ -146,7 +111,7 @@ export function BenchStation() {
               aria-label="Oscillator frequency"
               className="h-8 rounded-md border border-line bg-cloth px-2"
               value={frame?.state.frequencyHz ?? board.oscillator.startHz}
-              onChange={(event) => void bench.current?.setFrequency(Number(event.target.value))}
+              onChange={(event) => bench.setFrequency(Number(event.target.value))}
             >
               {board.oscillator.frequenciesHz.map((hz) => (
                 <option key={hz} value={hz}>
@@ -180,8 +145,8 @@ export function BenchStation() {
               board={board}
               state={frame.state}
               portAt={portAt}
-              onSwitch={(index, on) => void bench.current?.setSwitch(index, on)}
-              onButton={(index, held) => void bench.current?.setButton(index, held)}
+              onSwitch={(index, on) => bench.setSwitch(index, on)}
+              onButton={(index, held) => bench.setButton(index, held)}
             />
           )}
           <p className="mx-auto mt-4 w-[720px] text-center text-[13px] text-soft">
@@ -205,18 +170,21 @@ function Step({ number, title, children }: { number: number; title: string; chil
   );
 }
 
+/** Names of the ports that the board runs; before it runs anything, those of the last image. */
 function usePortNames(
   image: ImageArtifact | undefined,
   programmed: Programmed | null,
 ): (pin: string) => string | undefined {
-  const names = useMemo(() => new Map(image?.ports.map((port) => [port.pin, port.port])), [image]);
-  const isOurs = !programmed || programmed.key === image?.designKey;
-  return useCallback((pin: string) => (isOurs ? names.get(pin) : undefined), [names, isOurs]);
+  const names = useMemo(
+    () => programmed?.ports ?? new Map(image?.ports.map((port) => [port.pin, port.port])),
+    [image, programmed],
+  );
+  return useCallback((pin: string) => names.get(pin), [names]);
 }
 
 function verdictOf(
   frame: BenchFrame | null,
-  chain: ChainEntry[] | null,
+  chain: readonly ChainEntry[] | null,
   programmed: Programmed | null,
   image: ImageArtifact | undefined,
   progress: number | null,

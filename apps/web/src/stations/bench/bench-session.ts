@@ -1,0 +1,96 @@
+import type { ImageArtifact } from "@gate-clock/core";
+import { proxy, type Remote, wrap } from "comlink";
+import type { Bench, BenchFrame, ChainEntry, ProgramResult } from "../../workers/bench.worker.ts";
+
+export interface Programmed {
+  readonly what: string;
+  /** Key of the trial's image, null for a file from disk. */
+  readonly key: string | null;
+  readonly result: ProgramResult;
+  readonly bytes: number;
+  /** Port names by package pin, where they are known. */
+  readonly ports: ReadonlyMap<string, string>;
+}
+export interface BenchSnapshot {
+  readonly frame: BenchFrame | null;
+  readonly chain: readonly ChainEntry[] | null;
+  /** Share of the bitstream that has gone in, null when none is under way. */
+  readonly progress: number | null;
+  readonly programmed: Programmed | null;
+}
+
+/**
+ * One board on the bench of one open design. It lives as long as the design is open, so that the board goes on running
+ * while the engineer looks elsewhere. An outside store in React's sense: frames come thirty times a second.
+ */
+export class BenchSession {
+  private snapshot: BenchSnapshot = { frame: null, chain: null, progress: null, programmed: null };
+  private readonly listeners = new Set<() => void>();
+  private worker: Worker | null = null;
+  private remote: Remote<Bench> | null = null;
+  private board = "";
+
+  readonly subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+  readonly getSnapshot = (): BenchSnapshot => this.snapshot;
+
+  private set(change: Partial<BenchSnapshot>): void {
+    this.snapshot = { ...this.snapshot, ...change };
+    for (const listener of this.listeners) listener();
+  }
+
+  /** Puts a board on the bench; the one that lies there already stays. */
+  open(board: string): void {
+    if (this.worker && this.board === board) return;
+    this.close();
+    this.board = board;
+    this.worker = new Worker(new URL("../../workers/bench.worker.ts", import.meta.url), { type: "module" });
+    this.remote = wrap<Bench>(this.worker);
+    void this.remote.open(
+      board,
+      proxy((frame: BenchFrame) => this.set({ frame })),
+    );
+  }
+
+  close(): void {
+    this.worker?.terminate();
+    this.worker = null;
+    this.remote = null;
+    this.snapshot = { frame: null, chain: null, progress: null, programmed: null };
+  }
+
+  async power(on: boolean): Promise<void> {
+    await this.remote?.power(on);
+    this.set({ chain: null, programmed: null });
+  }
+
+  async findChain(): Promise<void> {
+    if (this.remote) this.set({ chain: await this.remote.findChain() });
+  }
+
+  async program(file: Uint8Array, what: string, image: ImageArtifact | null): Promise<void> {
+    if (!this.remote || this.snapshot.progress !== null) return;
+    this.set({ progress: 0 });
+    const result = await this.remote.program(
+      file,
+      proxy((progress: number) => this.set({ progress })),
+    );
+    const ports = new Map(image?.ports.map((port) => [port.pin, port.port]));
+    this.set({
+      progress: null,
+      programmed: { what, key: image?.designKey ?? null, result, bytes: file.length, ports },
+    });
+  }
+
+  setSwitch(index: number, on: boolean): void {
+    void this.remote?.setSwitch(index, on);
+  }
+  setButton(index: number, held: boolean): void {
+    void this.remote?.setButton(index, held);
+  }
+  setFrequency(hz: number): void {
+    void this.remote?.setFrequency(hz);
+  }
+}
