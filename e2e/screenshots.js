@@ -1,45 +1,18 @@
-import { mkdtemp, rm, writeFile } from "node:fs/promises";
-import { tmpdir } from "node:os";
+import { writeFile } from "node:fs/promises";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
-import { Builder, By, until } from "selenium-webdriver";
-import { Options, ServiceBuilder } from "selenium-webdriver/chrome.js";
+import { byTestId, clickTestId, openBrowser } from "./browser.js";
 
 /** Takes the pictures of docs/screenshots from a running server: node e2e/screenshots.js [address] */
 const address = process.argv[2] ?? "http://127.0.0.1:4780";
 const folder = fileURLToPath(new URL("../docs/screenshots/", import.meta.url));
-const profile = await mkdtemp(join(tmpdir(), "gate-clock-shots-"));
-const options = new Options();
-options.setChromeBinaryPath("/usr/bin/chromium");
-options.addArguments(
-  "--headless",
-  "--no-sandbox",
-  "--disable-gpu",
-  "--disable-quic",
-  "--no-first-run",
-  "--disable-background-networking",
-  "--disable-component-update",
-  "--disable-sync",
-  `--user-data-dir=${profile}`,
-  "--window-size=1280,800",
-  "--hide-scrollbars",
-);
-const driver = await new Builder()
-  .forBrowser("chrome")
-  .setChromeOptions(options)
-  .setChromeService(new ServiceBuilder("/usr/bin/chromedriver"))
-  .build();
-const at = (id) => driver.wait(until.elementLocated(By.css(`[data-testid="${id}"]`)), 15_000);
-const click = async (id) => (await at(id)).click();
+const { driver, close } = await openBrowser();
+const at = (id) => byTestId(driver, id);
+const click = (id) => clickTestId(driver, id);
 const shot = async (name) =>
   writeFile(join(folder, `${name}.png`), Buffer.from(await driver.takeScreenshot(), "base64"));
 const settle = (ms = 1500) => driver.sleep(ms);
 try {
-  const [width, height] = await driver.executeScript("return [innerWidth, innerHeight]");
-  await driver
-    .manage()
-    .window()
-    .setRect({ width: 2560 - width, height: 1600 - height });
   await driver.get(address);
   await at("design-pick-counter");
   await settle(500);
@@ -78,6 +51,5 @@ try {
   await settle(2000);
   await shot("timing-dark");
 } finally {
-  await driver.quit();
-  await rm(profile, { recursive: true, force: true, maxRetries: 5 });
+  await close();
 }

@@ -1,58 +1,25 @@
-import { type ChildProcess, spawn } from "node:child_process";
-import { randomUUID } from "node:crypto";
 import { mkdtemp, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { fileURLToPath } from "node:url";
-import pg from "pg";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { byTestId, clickTestId, openBrowser } from "./browser.ts";
+import { TestServer } from "../apps/server/test/helpers/test-server.ts";
+import { byTestId, clickTestId, openBrowser } from "./browser.js";
 
 /** What an engineer does on the first day, in the real interface against the real server. */
-const base = process.env["GATE_CLOCK_TEST_POSTGRES"];
-if (!base) throw new Error("GATE_CLOCK_TEST_POSTGRES is not set: run the tests with `npm test`.");
-const database = `e2e_${randomUUID().replaceAll("-", "")}`;
-const path = (relative: string) => fileURLToPath(new URL(relative, import.meta.url));
-let server: ChildProcess;
-let address = "";
+const server = new TestServer();
 let driver: WebDriver;
 let close: () => Promise<void>;
 
-async function admin(sql: string): Promise<void> {
-  const client = new pg.Client({ connectionString: `${base}/postgres` });
-  await client.connect();
-  await client.query(sql);
-  await client.end();
-}
-
 beforeAll(async () => {
-  await admin(`CREATE DATABASE ${database}`);
-  server = spawn(process.execPath, [path("../apps/server/dist/main.js")], {
-    env: {
-      ...process.env,
-      GATE_CLOCK_DATABASE: `${base}/${database}`,
-      GATE_CLOCK_PORT: "0",
-      GATE_CLOCK_DEMO: path("../designs"),
-      GATE_CLOCK_WEB: path("../apps/web/dist"),
-    },
-    stdio: ["ignore", "pipe", "inherit"],
-  });
-  address = await new Promise((resolve, reject) => {
-    server.stdout!.on("data", (data: Buffer) => {
-      const match = /http:\S+/.exec(data.toString());
-      if (match) resolve(match[0]);
-    });
-    server.on("exit", (code) => reject(new Error(`server ended with ${code}`)));
-  });
+  await server.createDatabase();
+  await server.start();
   ({ driver, close } = await openBrowser());
 });
 afterAll(async () => {
   await close?.();
-  const gone = new Promise((resolve) => server.on("exit", resolve));
-  server.kill();
-  await gone;
-  await admin(`DROP DATABASE ${database} WITH (FORCE)`);
+  await server.stop();
+  await server.dropDatabase();
 });
 
 /** Selects the first match of some text in the editor, by its own search, and types over it. */
@@ -102,7 +69,7 @@ async function programBoard(): Promise<void> {
 
 describe("the first day", () => {
   it("shows a syntax error on its line while typing, and takes it away again", async () => {
-    await driver.get(address);
+    await driver.get(server.address);
     await clickTestId(driver, "design-pick-counter");
     await waitForText("verdict", /sources are sound/);
     await replaceInEditor("assign lamp[3]   = sw[3];", "assign lamp[3]   = sw[3]");
@@ -189,7 +156,7 @@ describe("the first day", () => {
   });
 
   it("starts a new design that blinks, without a manual", async () => {
-    await driver.get(address);
+    await driver.get(server.address);
     await driver.wait(until.elementLocated(By.xpath("//button[contains(., 'New design')]")), 10_000).click();
     await driver.wait(until.elementLocated(By.css("form input")), 5_000).sendKeys("blinker");
     await driver.findElement(By.xpath("//button[. = 'Create']")).click();

@@ -1,46 +1,18 @@
-import { type ChildProcess, spawn } from "node:child_process";
 import { randomUUID } from "node:crypto";
-import { fileURLToPath } from "node:url";
 import type { Design, DesignFile, Problem, Trial } from "@gate-clock/contract";
 import { decodeArtifact, type StoredStage } from "@gate-clock/core";
-import pg from "pg";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { TestServer } from "./helpers/test-server.ts";
 
-/** The real server as a process of its own, on a database of its own. */
-const base = process.env["GATE_CLOCK_TEST_POSTGRES"];
-if (!base) throw new Error("GATE_CLOCK_TEST_POSTGRES is not set: run the tests with `npm test`.");
-const database = `test_${randomUUID().replaceAll("-", "")}`;
-const main = fileURLToPath(new URL("../dist/main.js", import.meta.url));
-const demo = fileURLToPath(new URL("../../../designs", import.meta.url));
-let server: ChildProcess;
-let address = "";
+const server = new TestServer();
 
-async function startServer(): Promise<void> {
-  server = spawn(process.execPath, [main], {
-    env: { ...process.env, GATE_CLOCK_DATABASE: `${base}/${database}`, GATE_CLOCK_PORT: "0", GATE_CLOCK_DEMO: demo },
-    stdio: ["ignore", "pipe", "inherit"],
-  });
-  address = await new Promise((resolve, reject) => {
-    server.stdout!.on("data", (data: Buffer) => {
-      const match = /http:\S+/.exec(data.toString());
-      if (match) resolve(match[0]);
-    });
-    server.on("exit", (code) => reject(new Error(`server ended with ${code}`)));
-  });
-}
-async function admin(sql: string): Promise<void> {
-  const client = new pg.Client({ connectionString: `${base}/postgres` });
-  await client.connect();
-  await client.query(sql);
-  await client.end();
-}
 async function call<T>(
   path: string,
   method = "GET",
   body?: unknown,
   headers: Record<string, string> = {},
 ): Promise<{ status: number; body: T }> {
-  const response = await fetch(address + path, {
+  const response = await fetch(server.address + path, {
     method,
     headers: { ...(body === undefined ? {} : { "content-type": "application/json" }), ...headers },
     body: body === undefined ? undefined : JSON.stringify(body),
@@ -69,14 +41,12 @@ async function newDesign(text = source(), name = "small"): Promise<Design> {
 }
 
 beforeAll(async () => {
-  await admin(`CREATE DATABASE ${database}`);
-  await startServer();
+  await server.createDatabase();
+  await server.start();
 });
 afterAll(async () => {
-  const gone = new Promise((resolve) => server.on("exit", resolve));
-  server.kill();
-  await gone;
-  await admin(`DROP DATABASE ${database} WITH (FORCE)`);
+  await server.stop();
+  await server.dropDatabase();
 });
 
 describe("the door", () => {
@@ -88,7 +58,7 @@ describe("the door", () => {
     }
     // fetch does not let us choose the Host header, so speak HTTP by hand
     const { connect } = await import("node:net");
-    const { port } = new URL(address);
+    const { port } = new URL(server.address);
     const answer = await new Promise<string>((resolve) => {
       const socket = connect(Number(port), "127.0.0.1", () =>
         socket.write("GET /api/designs HTTP/1.1\r\nHost: loom.example\r\nConnection: close\r\n\r\n"),
@@ -175,15 +145,15 @@ describe("trials", () => {
     const design = await newDesign();
     const first = await settled(design.id, (await call<Trial>(`/api/designs/${design.id}/trials`, "POST")).body.id);
     expect(first.status).toBe("done");
-    const image = await fetch(`${address}/api/designs/${design.id}/trials/${first.id}/image`);
+    const image = await fetch(`${server.address}/api/designs/${design.id}/trials/${first.id}/image`);
     const bytes = new Uint8Array(await image.arrayBuffer());
-    const artifact = await fetch(`${address}/api/designs/${design.id}/trials/${first.id}/artifacts/image`);
+    const artifact = await fetch(`${server.address}/api/designs/${design.id}/trials/${first.id}/artifacts/image`);
     expect(decodeArtifact<StoredStage<"image">>(new Uint8Array(await artifact.arrayBuffer())).artifact.file).toEqual(
       bytes,
     );
     expect(
       (
-        await fetch(`${address}/api/designs/${design.id}/trials/${first.id}/artifacts/image`, {
+        await fetch(`${server.address}/api/designs/${design.id}/trials/${first.id}/artifacts/image`, {
           headers: { "if-none-match": artifact.headers.get("etag")! },
         })
       ).status,
@@ -221,7 +191,7 @@ describe("trials", () => {
   it("report progress as they go, over the event stream", async () => {
     const design = await newDesign(bigSource(250), "stream");
     const { body: trial } = await call<Trial>(`/api/designs/${design.id}/trials`, "POST");
-    const response = await fetch(`${address}/api/designs/${design.id}/trials/${trial.id}/events`);
+    const response = await fetch(`${server.address}/api/designs/${design.id}/trials/${trial.id}/events`);
     const seen: Trial[] = [];
     const decoder = new TextDecoder();
     let rest = "";
@@ -250,10 +220,8 @@ describe("trials", () => {
     const design = await newDesign(bigSource(901), "killed");
     const { body: trial } = await call<Trial>(`/api/designs/${design.id}/trials`, "POST");
     await reach(design.id, trial.id, "place");
-    const gone = new Promise((resolve) => server.on("exit", resolve));
-    server.kill("SIGKILL");
-    await gone;
-    await startServer();
+    await server.stop("SIGKILL");
+    await server.start();
     const ended = await settled(design.id, trial.id);
     expect(ended.status).toBe("done");
     const states = Object.fromEntries(ended.stages.map((stage) => [stage.stage, stage.state]));

@@ -1,14 +1,12 @@
 import { useDesign } from "../design/context.ts";
-import { useFocus } from "../design/focus.ts";
 import { Button } from "../ui/Button.tsx";
-import { CodeEditor } from "../ui/CodeEditor.tsx";
 import { FindingList } from "../ui/FindingList.tsx";
 import { formatMhz, formatNs } from "../ui/format.ts";
+import { RuleFileEditor } from "../ui/RuleFileEditor.tsx";
 import { Verdict } from "../ui/Verdict.tsx";
 
 export function ClocksStation() {
-  const { design, check, trial, drafts, showPlace, repair } = useDesign();
-  const [focus] = useFocus();
+  const { design, check, trial, showPlace, repair } = useDesign();
   const file = design.files.find((each) => each.kind === "timing");
   const findings = check?.timingFindings ?? [];
   const errors = findings.filter((finding) => finding.severity === "error");
@@ -98,30 +96,7 @@ export function ClocksStation() {
           )}
         </section>
         <section className="flex min-h-0 flex-col">
-          {file ? (
-            <>
-              <div className="shrink-0 border-b border-line bg-cloth px-4 py-1.5 font-mono text-xs text-soft">
-                {file.path}
-              </div>
-              <div className="min-h-0 flex-1">
-                <CodeEditor
-                  fileId={file.id}
-                  text={drafts.text(file)}
-                  language="sdc"
-                  label={file.path}
-                  findings={findings.filter((finding) => finding.place.file === file.path)}
-                  onChange={(text) => drafts.edit(file.id, text)}
-                  onRepair={repair}
-                  focusLine={focus?.kind === "line" && focus.file === file.path ? focus.line : null}
-                />
-              </div>
-            </>
-          ) : (
-            <p className="p-6 text-soft">
-              This design has no timing file. Add one, such as <span className="font-mono">clocks.sdc</span>, on the
-              Sources station.
-            </p>
-          )}
+          <RuleFileEditor file={file} language="sdc" findings={findings} kind="timing" example="clocks.sdc" />
         </section>
       </div>
     </div>

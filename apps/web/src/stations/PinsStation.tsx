@@ -6,9 +6,9 @@ import { Group, Panel, Separator } from "react-resizable-panels";
 import { useDesign } from "../design/context.ts";
 import { useFocus } from "../design/focus.ts";
 import { Button } from "../ui/Button.tsx";
-import { CodeEditor } from "../ui/CodeEditor.tsx";
 import { DataTable } from "../ui/DataTable.tsx";
 import { FindingList } from "../ui/FindingList.tsx";
+import { RuleFileEditor } from "../ui/RuleFileEditor.tsx";
 import { Verdict } from "../ui/Verdict.tsx";
 
 interface Row {
@@ -112,36 +112,14 @@ export function PinsStation() {
         </Panel>
         <Separator className="w-1 bg-transparent hover:bg-indigo" />
         <Panel minSize="260px" className="flex flex-col">
-          {file ? (
-            <>
-              <div className="shrink-0 border-b border-line bg-cloth px-4 py-1.5 font-mono text-xs text-soft">
-                {file.path}
-              </div>
-              <div className="min-h-0 flex-1">
-                <CodeEditor
-                  fileId={file.id}
-                  text={drafts.text(file)}
-                  language="pins"
-                  label={file.path}
-                  findings={findings.filter((finding) => finding.place.file === file.path)}
-                  onChange={(text) => drafts.edit(file.id, text)}
-                  onRepair={repair}
-                  focusLine={
-                    focus?.kind === "pin"
-                      ? lineOf(focus.name)
-                      : focus?.kind === "line" && focus.file === file.path
-                        ? focus.line
-                        : null
-                  }
-                />
-              </div>
-            </>
-          ) : (
-            <p className="p-6 text-soft">
-              This design has no pin file. Add one, such as <span className="font-mono">board.pins</span>, on the
-              Sources station.
-            </p>
-          )}
+          <RuleFileEditor
+            file={file}
+            language="pins"
+            findings={findings}
+            focusLine={focus?.kind === "pin" ? lineOf(focus.name) : null}
+            kind="pin"
+            example="board.pins"
+          />
           {findings.length > 0 && (
             <div className="max-h-48 shrink-0 overflow-auto border-t border-line bg-panel">
               <FindingList findings={findings} onPlace={showPlace} onRepair={repair} />

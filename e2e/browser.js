@@ -1,14 +1,14 @@
 import { mkdtemp, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { Builder, By, type WebDriver, type WebElement } from "selenium-webdriver";
+import { Builder, By } from "selenium-webdriver";
 import { Options, ServiceBuilder } from "selenium-webdriver/chrome.js";
 
-/** Headless Chromium from Debian with an empty profile, offline but for the loopback address. */
-export async function openBrowser(
-  width = 1280,
-  height = 800,
-): Promise<{ driver: WebDriver; close: () => Promise<void> }> {
+/**
+ * Headless Chromium from Debian with an empty profile, offline but for the loopback address.
+ * @returns {Promise<{ driver: import("selenium-webdriver").WebDriver, close: () => Promise<void> }>}
+ */
+export async function openBrowser(width = 1280, height = 800) {
   const profile = await mkdtemp(join(tmpdir(), "gate-clock-chromium-"));
   const options = new Options();
   options.setChromeBinaryPath("/usr/bin/chromium");
@@ -31,7 +31,7 @@ export async function openBrowser(
     .setChromeService(new ServiceBuilder("/usr/bin/chromedriver"))
     .build();
   // the window has borders even when headless: make the page itself the wanted size
-  const inner = (await driver.executeScript("return [innerWidth, innerHeight]")) as [number, number];
+  const inner = await driver.executeScript("return [innerWidth, innerHeight]");
   await driver
     .manage()
     .window()
@@ -45,8 +45,13 @@ export async function openBrowser(
   };
 }
 
-/** Finds by `data-testid`, waiting until it is there and shown. */
-export async function byTestId(driver: WebDriver, id: string, timeoutMs = 15_000): Promise<WebElement> {
+/**
+ * Finds by `data-testid`, waiting until it is there.
+ * @param {import("selenium-webdriver").WebDriver} driver
+ * @param {string} id
+ * @returns {Promise<import("selenium-webdriver").WebElement>}
+ */
+export async function byTestId(driver, id, timeoutMs = 15_000) {
   const element = await driver.wait(
     async () => {
       const found = await driver.findElements(By.css(`[data-testid="${id}"]`));
@@ -55,10 +60,15 @@ export async function byTestId(driver: WebDriver, id: string, timeoutMs = 15_000
     timeoutMs,
     `nothing with data-testid ${id}`,
   );
-  return element as WebElement;
+  return element;
 }
 
-export async function clickTestId(driver: WebDriver, id: string, timeoutMs = 15_000): Promise<void> {
+/**
+ * Clicks what has this `data-testid`, again if the page drew it anew meanwhile.
+ * @param {import("selenium-webdriver").WebDriver} driver
+ * @param {string} id
+ */
+export async function clickTestId(driver, id, timeoutMs = 15_000) {
   await driver.wait(
     async () => {
       try {
@@ -66,7 +76,7 @@ export async function clickTestId(driver: WebDriver, id: string, timeoutMs = 15_
         return true;
       } catch (error) {
         // the page drew it anew between finding and clicking
-        if (/stale|intercepted|not interactable/i.test((error as Error).name + (error as Error).message)) return false;
+        if (/stale|intercepted|not interactable/i.test(`${error}`)) return false;
         throw error;
       }
     },
