@@ -33,18 +33,20 @@ async function replaceInEditor(find: string, text: string): Promise<void> {
   await driver.findElement(By.css(".cm-content")).sendKeys(text);
 }
 const textOf = async (id: string) => (await byTestId(driver, id)).getText();
-const waitForText = (id: string, pattern: RegExp, timeoutMs = 30_000) =>
-  driver.wait(
-    async () => {
-      try {
-        return pattern.test(await textOf(id));
-      } catch {
-        return false; // drawn anew
-      }
-    },
-    timeoutMs,
-    `${id} never showed ${pattern}`,
-  );
+async function waitForText(id: string, pattern: RegExp, timeoutMs = 30_000): Promise<void> {
+  let last = "";
+  const isThere = async () => {
+    try {
+      last = await textOf(id);
+      return pattern.test(last);
+    } catch {
+      return false; // drawn anew
+    }
+  };
+  await driver.wait(isThere, timeoutMs).catch(() => {
+    throw new Error(`${id} never showed ${pattern}; at the end it showed: ${last}`);
+  });
+}
 const waitForAttribute = (id: string, name: string, good: (value: string) => boolean, timeoutMs = 20_000) =>
   driver.wait(
     async () => {
@@ -61,6 +63,7 @@ const waitForAttribute = (id: string, name: string, good: (value: string) => boo
 async function programBoard(): Promise<void> {
   await clickTestId(driver, "station-bench");
   await clickTestId(driver, "power");
+  await waitForText("board", /power on/);
   await clickTestId(driver, "find-chain");
   await waitForText("chain", /TW-2[\s\S]*0x1A7020D1/);
   await clickTestId(driver, "program");
@@ -76,8 +79,14 @@ describe("the first day", () => {
     await waitForText("verdict", /Missing ';'/);
     expect(await textOf("verdict")).toMatch(/pick_counter\.v:83/);
     await driver.wait(until.elementLocated(By.css(".cm-lint-marker-error")), 5_000);
-    await replaceInEditor("assign lamp[3]   = sw[3]", "assign lamp[3]   = ~sw[3];");
+    // the repair puts back what was there before; then what was typed after it stays
+    await (await driver.wait(until.elementLocated(By.xpath("//button[contains(., \"Insert ';'\")]")), 5_000)).click();
     await waitForText("verdict", /sources are sound/);
+    await replaceInEditor("assign lamp[3]   = sw[3];", "assign lamp[3]   = ~sw[3];");
+    await driver.sleep(300); // a moment in which an older text could come back
+    await waitForText("verdict", /sources are sound/);
+    const shown = (await driver.executeScript("return document.querySelector('.cm-content').innerText")) as string;
+    expect(shown).toContain("assign lamp[3]   = ~sw[3];");
   });
 
   it("builds the change, says that the results are current, and runs it on the board", async () => {
@@ -150,7 +159,7 @@ describe("the first day", () => {
     );
     await waitForText("save-state", /^saved$/);
     await clickTestId(driver, "build");
-    await waitForText("build-strip", /stopped[\s\S]*does not fit/, 90_000);
+    await waitForText("build-strip", /stopped[\s\S]*does not fit/, 60_000);
     await clickTestId(driver, "station-fit");
     await waitForText("verdict", /does not fit[\s\S]*of 2048 flip-flops/);
   });

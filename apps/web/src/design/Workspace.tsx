@@ -10,6 +10,7 @@ import { LoadingPanel, ProblemPanel } from "../app/StatePages.tsx";
 import { toggleTheme } from "../app/theme.ts";
 import { BenchSession } from "../stations/bench/bench-session.ts";
 import { Button } from "../ui/Button.tsx";
+import { giveOutEvent } from "../ui/give-out.ts";
 import { BuildStrip } from "./BuildStrip.tsx";
 import { DesignContext, type DesignContextValue } from "./context.ts";
 import { DesignSettings } from "./DesignSettings.tsx";
@@ -72,6 +73,7 @@ function OpenDesign({ design }: { design: Design }) {
 
   const build = useCallback(async () => {
     setProblem(null);
+    dispatchEvent(new Event(giveOutEvent));
     if (!(await drafts.flush())) return;
     try {
       const started = await api.startTrial(design.id);
@@ -97,6 +99,7 @@ function OpenDesign({ design }: { design: Design }) {
 
   const repair = useCallback(
     ({ edit }: Finding) => {
+      dispatchEvent(new Event(giveOutEvent));
       const file = edit && design.files.find((candidate) => candidate.path === edit.file);
       if (edit && file) drafts.edit(file.id, applyEdit(drafts.text(file), edit));
     },

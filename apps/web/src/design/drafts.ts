@@ -75,7 +75,11 @@ export function useDrafts(design: Design): Drafts {
     return () => removeEventListener("beforeunload", warn);
   }, [flush]);
 
-  const edit = useCallback((fileId: string, text: string) => setTexts((old) => new Map(old).set(fileId, text)), []);
+  const edit = useCallback((fileId: string, text: string) => {
+    // at once for whoever saves or repairs next, and by a render for what is shown
+    latest.current = { ...latest.current, texts: new Map(latest.current.texts).set(fileId, text) };
+    setTexts((old) => new Map(old).set(fileId, text));
+  }, []);
   return {
     texts,
     edit,
@@ -87,7 +91,7 @@ export function useDrafts(design: Design): Drafts {
       setProblem(null);
       void queries.invalidateQueries({ queryKey: designQuery(design.id).queryKey });
     },
-    text: (file) => texts.get(file.id) ?? file.text,
+    text: (file) => latest.current.texts.get(file.id) ?? file.text,
     unsaved: new Set(
       [...texts].filter(([id, text]) => design.files.find((file) => file.id === id)?.text !== text).map(([id]) => id),
     ),

@@ -12,7 +12,7 @@ import { tcl } from "@codemirror/legacy-modes/mode/tcl";
 import { verilog } from "@codemirror/legacy-modes/mode/verilog";
 import { type Diagnostic, lintGutter, setDiagnostics } from "@codemirror/lint";
 import { highlightSelectionMatches, search, searchKeymap } from "@codemirror/search";
-import { EditorState, StateEffect, StateField } from "@codemirror/state";
+import { Annotation, EditorState, StateEffect, StateField } from "@codemirror/state";
 import {
   Decoration,
   type DecorationSet,
@@ -26,6 +26,7 @@ import {
 import type { Finding } from "@gate-clock/core";
 import { tags } from "@lezer/highlight";
 import { useEffect, useRef } from "react";
+import { giveOutEvent } from "./give-out.ts";
 
 export type CodeLanguage = "verilog" | "sdc" | "pins";
 
@@ -68,6 +69,12 @@ const look = EditorView.theme({
   ".cm-panels": { backgroundColor: "var(--raised)", color: "var(--ink)" },
 });
 
+/** How long typed text may wait before the rest of the page learns of it. */
+const giveOutMs = 60;
+
+/** Marks changes that do not come from the typist. */
+const fromOutside = Annotation.define<boolean>();
+
 const setFocusLine = StateEffect.define<number | null>();
 const focusLineField = StateField.define<DecorationSet>({
   create: () => Decoration.none,
@@ -106,9 +113,23 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
   change.current = onChange;
   const startText = useRef(text);
   startText.current = text;
+  /**
+   * Typing is given out in pieces, a few times a second, and comes back by a render some time later. While something is
+   * not given out yet, or has not come back, a render with another text is an echo of the past and not a change from
+   * elsewhere: putting it into the editor would undo what was typed since.
+   */
+  const pending = useRef<ReturnType<typeof setTimeout> | null>(null);
+  const ahead = useRef<string | null>(null);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new file is a new document with a history of its own
   useEffect(() => {
+    const give = () => {
+      if (pending.current === null) return;
+      clearTimeout(pending.current);
+      pending.current = null;
+      ahead.current = editor.state.doc.toString();
+      change.current(ahead.current);
+    };
     const editor = new EditorView({
       parent: host.current!,
       state: EditorState.create({
@@ -132,24 +153,34 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
           keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap, indentWithTab]),
           EditorView.contentAttributes.of({ "aria-label": label }),
           EditorView.updateListener.of((update) => {
-            if (update.docChanged) change.current(update.state.doc.toString());
+            if (!update.docChanged || update.transactions.some((each) => each.annotation(fromOutside))) return;
+            pending.current ??= setTimeout(give, giveOutMs);
           }),
         ],
       }),
     });
     view.current = editor;
+    ahead.current = null;
+    addEventListener(giveOutEvent, give);
     return () => {
+      give();
+      removeEventListener(giveOutEvent, give);
       editor.destroy();
       view.current = null;
     };
   }, [fileId, language]);
+
+  // at every render, and before the effect below
+  useEffect(() => {
+    if (pending.current === null && ahead.current === text) ahead.current = null;
+  });
 
   // a repair, or the other version after a conflict: replace only what differs, so that the cursor stays
   useEffect(() => {
     const editor = view.current;
     if (!editor) return;
     const old = editor.state.doc.toString();
-    if (old === text) return;
+    if (old === text || pending.current !== null || ahead.current !== null) return;
     let from = 0;
     while (from < old.length && from < text.length && old[from] === text[from]) from++;
     let tail = 0;
@@ -159,7 +190,10 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
       old[old.length - 1 - tail] === text[text.length - 1 - tail]
     )
       tail++;
-    editor.dispatch({ changes: { from, to: old.length - tail, insert: text.slice(from, text.length - tail) } });
+    editor.dispatch({
+      changes: { from, to: old.length - tail, insert: text.slice(from, text.length - tail) },
+      annotations: fromOutside.of(true),
+    });
   }, [text]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: fileId stands for the new editor
