@@ -38,7 +38,18 @@ export interface PackagePin {
 const families: readonly FamilyDescription[] = [twill];
 const dies: readonly PartDescription[] = [...twillParts];
 const sideLetters = ["N", "E", "S", "W"];
-const fabricCache = new Map<string, { fabric: Fabric; graph: RoutingGraph }>();
+const fabrics = new Map<string, Fabric>();
+const graphs = new WeakMap<Fabric, RoutingGraph>();
+
+/** Built when it is first asked for: pages that show pins or figures only never need it. */
+function graphOf(fabric: Fabric): RoutingGraph {
+  let graph = graphs.get(fabric);
+  if (!graph) {
+    graph = buildRoutingGraph(fabric);
+    graphs.set(fabric, graph);
+  }
+  return graph;
+}
 
 /** Every part that can be ordered, by full name. */
 export function listParts(): string[] {
@@ -65,14 +76,14 @@ export function findPart(name: string): { part: Part | null; findings: Finding[]
   }
   const [packageName, grade] = full.slice(die.name.length + 1).split("-");
   const family = families.find((candidate) => candidate.name === die.family)!;
-  let built = fabricCache.get(die.name);
-  if (!built) {
-    const fabric = new Fabric(family, die);
-    built = { fabric, graph: buildRoutingGraph(fabric) };
-    fabricCache.set(die.name, built);
+  let fabric = fabrics.get(die.name);
+  if (!fabric) {
+    fabric = new Fabric(family, die);
+    fabrics.set(die.name, fabric);
   }
+  const shared = fabric;
   const pack = die.packages.find((candidate) => candidate.name === packageName)!;
-  const pins = packagePins(built.fabric, pack);
+  const pins = packagePins(shared, pack);
   return {
     part: {
       name: full,
@@ -80,7 +91,10 @@ export function findPart(name: string): { part: Part | null; findings: Finding[]
       family,
       package: pack,
       grade: grade[0],
-      ...built,
+      fabric: shared,
+      get graph() {
+        return graphOf(shared);
+      },
       pins,
       pinByName: new Map(pins.map((pin) => [pin.name, pin])),
       pinOfPad: new Map(pins.map((pin) => [pin.pad, pin])),
