@@ -1,4 +1,4 @@
-import { findPart, type HierarchyNode, utilization, utilizationByModule } from "@gate-clock/core";
+import { findPart, type HierarchyNode, type ModuleUse, utilization, utilizationByModule } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
 import type { ColumnDef } from "@tanstack/react-table";
 import { useMemo } from "react";
@@ -11,13 +11,8 @@ import { FindingList } from "../ui/FindingList.tsx";
 import { formatCount, formatPercent } from "../ui/format.ts";
 import { Verdict } from "../ui/Verdict.tsx";
 
-interface ModuleRow {
-  readonly path: string;
+interface ModuleRow extends ModuleUse {
   readonly module: string;
-  readonly luts: number;
-  readonly registers: number;
-  readonly ownLuts: number;
-  readonly ownRegisters: number;
 }
 const columns: ColumnDef<ModuleRow>[] = [
   { accessorKey: "path", header: "Instance", size: 220, meta: { isMono: true } },

@@ -22,8 +22,6 @@ export interface DelayTable {
   readonly holdPs: number;
   /** More setup where D comes from the bypass pin instead of the LUT. */
   readonly bypassSetupPs: number;
-  /** Clock to output when the asynchronous reset comes on. */
-  readonly resetToOutputPs: number;
   /** By wire type. */
   readonly wirePs: readonly number[];
   readonly pinMuxPs: number;

@@ -26,7 +26,6 @@ export const twill: FamilyDescription = {
     setupPs: 70,
     holdPs: 55,
     bypassSetupPs: 60,
-    resetToOutputPs: 540,
     wirePs: [195, 330, 610],
     pinMuxPs: 150,
     globalClockPs: 720,

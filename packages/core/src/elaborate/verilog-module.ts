@@ -506,10 +506,9 @@ class ModuleBuilder {
         return node.width ?? (node.b ? 1 : Math.max(1, node.a.toString(2).length));
       case "name": {
         const meaning = scope.find(node.name);
+        // an integer's 32 bits say nothing of the values that it is meant to hold
         if (meaning?.kind === "signal")
-          return meaning.signal.name.endsWith(node.name) && meaning.signal.width === 32 && meaning.signal.signed
-            ? 1
-            : meaning.signal.width;
+          return meaning.signal.width === 32 && meaning.signal.signed ? 1 : meaning.signal.width;
         if (meaning?.kind !== "constant") return null;
         return Math.max(1, meaning.constant.value.a.toString(2).length);
       }

@@ -88,12 +88,6 @@ export function collectSinks(netlist: MappedNetlist): NetSinks {
   return { start, cell, pin };
 }
 
-export function countKind(netlist: MappedNetlist, kind: CellKind): number {
-  let count = 0;
-  for (const k of netlist.kind) if (k === kind) count++;
-  return count;
-}
-
 /** Output of a LUT for the given input values (bit i = input i). */
 export function lutOutput(maskLow: number, maskHigh: number, inputs: number): number {
   return inputs < 32 ? (maskLow >>> inputs) & 1 : (maskHigh >>> (inputs - 32)) & 1;

@@ -31,8 +31,6 @@ export interface BitGraph {
   /** Nets of the input ports that are live, with their node. */
   readonly inputs: { readonly net: number; readonly node: number }[];
   readonly outputs: { readonly port: number; readonly bit: number; readonly literal: number }[];
-  /** Register bits found to hold a constant, by net. */
-  readonly constantStates: ReadonlyMap<number, number>;
 }
 
 /**
@@ -177,7 +175,7 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>):
       init: init === "x" ? Number(resetValue === "1") : Number(init),
     });
   }
-  return { aig, literal, states, inputs, outputs, constantStates: constants };
+  return { aig, literal, states, inputs, outputs };
 }
 
 function buildCell(aig: Aig, cell: RtlCell, at: number, literal: Int32Array): void {
