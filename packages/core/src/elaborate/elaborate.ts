@@ -1,17 +1,17 @@
 import { hashValue } from "../common/codec.ts";
 import { type Finding, hasErrors, nearestName, type StageResult } from "../common/finding.ts";
 import { type SourceFile, SourceSet } from "../common/source.ts";
-import type { ModuleItem } from "../hdl/verilog/ast.ts";
-import { parseVerilog } from "../hdl/verilog/index.ts";
+import type { ModuleItem, ModuleNode } from "../hdl/verilog/ast.ts";
+import { parseVerilog, type VerilogSyntax } from "../hdl/verilog/index.ts";
 import { findCombLoops } from "../netlist/comb-graph.ts";
 import { bitName, type HierarchyNode, type RtlNetlist, type RtlPositions } from "../netlist/rtl.ts";
-import { flatten } from "./flatten.ts";
-import type { ElaboratedModule } from "./model.ts";
+import { lowerDesign } from "./lower-design.ts";
+import type { DesignModel, Instance } from "./model.ts";
 import { Report } from "./report.ts";
-import { VerilogElaborator } from "./verilog-module.ts";
+import { Elaboration } from "./verilog/elaboration.ts";
 
 export interface ElaborateOptions {
-  /** Name of the top module; without it, the one module that no other instantiates. */
+  /** Name of the top module; without it, the first one that no other instantiates and that is no test bench. */
   readonly top?: string;
 }
 export interface ElaboratedDesign {
@@ -22,101 +22,159 @@ export interface ElaboratedDesign {
   readonly meaningKey: string;
 }
 
+/** What the sources hold, told from the text alone. */
+export interface ModuleList {
+  /** In the order of the text; interfaces and packages are not among them. */
+  readonly modules: readonly string[];
+  /** Modules without ports that nothing instantiates: they are run, never built. */
+  readonly testBenches: readonly string[];
+}
+
+export function listModules(syntax: VerilogSyntax): ModuleList {
+  const used = new Set(syntax.modules.flatMap((module) => instantiated(module.items)));
+  const real = syntax.modules.filter((module) => module.kind !== "interface");
+  return {
+    modules: [...new Set(real.map((module) => module.name))],
+    testBenches: real
+      .filter((module) => module.ports.length === 0 && !used.has(module.name) && behaves(module))
+      .map((module) => module.name),
+  };
+}
+
+/** Without ports a module can only be a test bench, if it does anything at all. */
+function behaves(module: ModuleNode): boolean {
+  const some = (items: readonly ModuleItem[]): boolean =>
+    items.some((item) => {
+      if (item.kind === "initial" || item.kind === "always" || item.kind === "instance") return true;
+      if (item.kind === "genfor") return some(item.body.items);
+      if (item.kind === "genif") return some(item.yes.items) || (item.no !== null && some(item.no.items));
+      return item.kind === "genblock" && some(item.items);
+    });
+  return some(module.items);
+}
+
+/** All modules that an item list instantiates, at any depth of generate blocks. */
+export function instantiated(items: readonly ModuleItem[]): string[] {
+  return items.flatMap((item) => {
+    switch (item.kind) {
+      case "instance":
+        return [item.module];
+      case "genfor":
+        return instantiated(item.body.items);
+      case "genif":
+        return [...instantiated(item.yes.items), ...(item.no ? instantiated(item.no.items) : [])];
+      case "gencase":
+        return [
+          ...item.items.flatMap((each) => instantiated(each.block.items)),
+          ...(item.fallback ? instantiated(item.fallback.items) : []),
+        ];
+      case "genblock":
+        return instantiated(item.items);
+      default:
+        return [];
+    }
+  });
+}
+
 /** Source text to one flat word-level netlist, with all findings of language and circuit. */
 export function elaborate(
   files: readonly SourceFile[],
   options: ElaborateOptions = {},
-): StageResult<ElaboratedDesign> & { modules: string[] } {
+): StageResult<ElaboratedDesign> & ModuleList {
   const sources = new SourceSet(files);
-  const findings: Finding[] = [];
-  for (const file of sources.files) {
-    if (file.text.trim() === "") {
-      findings.push({
-        code: "source/empty",
-        severity: "note",
-        place: { file: file.name, line: 1, column: 1 },
-        message: `${file.name} is empty.`,
-        remedy: "Write a module in it, or remove it.",
-      });
-    }
-  }
+  const findings = emptyFiles(sources);
   const syntax = parseVerilog(sources);
   findings.push(...syntax.findings);
+  const list = listModules(syntax);
+  const byName = new Map<string, ModuleNode>();
+  for (const module of syntax.modules)
+    if (!byName.has(module.name) && module.kind !== "interface") byName.set(module.name, module);
   const report = new Report(sources);
-  const elaborator = new VerilogElaborator(syntax.modules, report);
-  const modules = elaborator.moduleNames();
   const finish = (artifact: ElaboratedDesign | null) => {
     findings.push(...report.findings);
-    return { artifact, findings, modules };
+    return { artifact, findings, ...list };
   };
 
+  const used = new Set(syntax.modules.flatMap((module) => instantiated(module.items)));
   const topName =
     options.top ??
-    findTop(
-      syntax.modules.map((module) => module.name),
-      syntax.modules.flatMap((module) => instantiated(module.items)),
-    );
-  const top = topName === null ? undefined : elaborator.module(topName);
-  if (!top) {
-    if (!hasErrors(findings) || modules.length) {
-      const near = options.top ? nearestName(options.top, modules) : null;
-      findings.push({
-        code: "design/no-top",
-        severity: "error",
-        place: sources.files.length ? { file: sources.files[0].name, line: 1, column: 1 } : {},
-        message: options.top
-          ? `There is no module '${options.top}' to be the top.`
-          : modules.length
-            ? "No module can be the top: each is instantiated by another."
-            : "The sources hold no module.",
-        remedy: near
-          ? `Did you mean '${near}'?`
-          : modules.length
-            ? `Choose one of ${modules.slice(0, 6).join(", ")}.`
-            : "Add a Verilog file with a module.",
-      });
-    }
+    list.modules.find((name) => !used.has(name) && !list.testBenches.includes(name)) ??
+    list.modules.find((name) => !used.has(name)) ??
+    null;
+  const top = topName === null ? undefined : byName.get(topName);
+  if (!top && (!hasErrors(findings) || list.modules.length)) findings.push(noTop(sources, list.modules, options.top));
+  const topIsBench = top !== undefined && list.testBenches.includes(top.name);
+
+  // modules below a wrong top are still checked: findings while typing should not depend on the choice of top
+  const reached = new Set<string>();
+  let model: DesignModel | null = null;
+  if (top) {
+    model = new Elaboration(syntax, report).design(top);
+    if (model) collectReached(model.top, reached);
+  }
+  const ownErrors = hasErrors(findings) || hasErrors(report.findings);
+  let flat: ReturnType<typeof lowerDesign> | null = null;
+  if (model && !ownErrors && !topIsBench) flat = lowerDesign(model, report);
+  const stopped = hasErrors(report.findings);
+  const roots = [...list.modules.filter((name) => !used.has(name)), ...list.modules];
+  for (const name of roots) {
+    if (reached.has(name)) continue;
+    const other = new Elaboration(syntax, report).design(byName.get(name)!);
+    if (!other) continue;
+    collectReached(other.top, reached);
+    if (!ownErrors && !hasErrors(report.findings) && !list.testBenches.includes(name)) lowerDesign(other, report);
+  }
+  if (syntax.modules.length === 0 && syntax.packages.length) new Elaboration(syntax, report);
+  if (topIsBench && !ownErrors) {
+    findings.push({
+      code: "design/bench-top",
+      severity: "error",
+      place: sources.place(top.nameLoc),
+      message: `'${top.name}' has no ports: it is a test bench, which makes no circuit.`,
+      remedy: "Choose the module that it tests as the top, or run it in Simulate.",
+    });
     return finish(null);
   }
-  // modules below a wrong top are still checked: findings while typing should not depend on the choice of top
-  const root = elaborator.elaborate(top, new Map(), []);
-  const reached = new Set<string>();
-  if (root) collectReached(root, reached, new Set());
-  for (const name of modules) {
-    if (name !== topName && !reached.has(name)) {
-      const other = elaborator.elaborate(elaborator.module(name)!, new Map(), []);
-      if (other && !hasErrors(report.findings) && !hasErrors(findings)) flatten(other, report);
-    }
-  }
-  if (!root || hasErrors(findings) || hasErrors(report.findings)) return finish(null);
-  const flat = flatten(root, report);
-  if (hasErrors(report.findings)) return finish(null);
+  if (!flat || ownErrors || stopped) return finish(null);
   reportLoops(flat.netlist, flat.positions, findings);
   if (hasErrors(findings)) return finish(null);
   return finish({ ...flat, meaningKey: hashValue(flat.netlist) });
 }
 
-function instantiated(items: readonly ModuleItem[]): string[] {
-  return items.flatMap((item) => {
-    if (item.kind === "instance") return [item.module];
-    if (item.kind === "genfor") return instantiated(item.body);
-    if (item.kind === "genif")
-      return [...instantiated(item.yes.items), ...(item.no ? instantiated(item.no.items) : [])];
-    return [];
-  });
+export function emptyFiles(sources: SourceSet): Finding[] {
+  return sources.files
+    .filter((file) => file.text.trim() === "")
+    .map((file) => ({
+      code: "source/empty",
+      severity: "note",
+      place: { file: file.name, line: 1, column: 1 },
+      message: `${file.name} is empty.`,
+      remedy: "Write a module in it, or remove it.",
+    }));
 }
 
-/** The first module, in source order, that nothing instantiates. */
-function findTop(names: readonly string[], used: readonly string[]): string | null {
-  const inside = new Set(used);
-  return names.find((name) => !inside.has(name)) ?? null;
+export function noTop(sources: SourceSet, modules: readonly string[], wanted: string | undefined): Finding {
+  const near = wanted ? nearestName(wanted, modules) : null;
+  return {
+    code: "design/no-top",
+    severity: "error",
+    place: sources.files.length ? { file: sources.files[0].name, line: 1, column: 1 } : {},
+    message: wanted
+      ? `There is no module '${wanted}' to be the top.`
+      : modules.length
+        ? "No module can be the top: each is instantiated by another."
+        : "The sources hold no module.",
+    remedy: near
+      ? `Did you mean '${near}'?`
+      : modules.length
+        ? `Choose one of ${modules.slice(0, 6).join(", ")}.`
+        : "Add a Verilog file with a module.",
+  };
 }
 
-function collectReached(module: ElaboratedModule, names: Set<string>, seen: Set<ElaboratedModule>): void {
-  if (seen.has(module)) return;
-  seen.add(module);
-  names.add(module.name);
-  for (const instance of module.instances) collectReached(instance.module, names, seen);
+function collectReached(instance: Instance, names: Set<string>): void {
+  names.add(instance.module);
+  for (const child of instance.children) collectReached(child, names);
 }
 
 function reportLoops(netlist: RtlNetlist, positions: RtlPositions, findings: Finding[]): void {

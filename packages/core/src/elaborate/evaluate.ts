@@ -1,20 +1,53 @@
-import type { BinaryKind, Expr, Value } from "./model.ts";
+import type { AnyValue, BinaryKind, Expr, Value } from "./model.ts";
 
-/** Four-state evaluation of typed expressions on bigint (IEEE 1364-2005 clause 5). Slow and obvious: for constants. */
+/**
+ * Four-state evaluation of typed expressions on bigint (IEEE 1364-2005 clause 5). Slow and obvious: for constants, for
+ * operands with unknown bits in simulation, and as the reference of tests.
+ */
+
+/** Gives what an expression reads: signals, elements, calls, system functions. null: not known here. */
+export type Reader = (expr: Expr) => AnyValue | null;
+const knowsNothing: Reader = () => null;
 
 const mask = (width: number) => (1n << BigInt(width)) - 1n;
 const allX = (width: number): Value => ({ a: mask(width), b: mask(width) });
 const known = (a: bigint, width: number): Value => ({ a: BigInt.asUintN(width, a), b: 0n });
 const toNumber = (value: bigint, signed: boolean, width: number) => (signed ? BigInt.asIntN(width, value) : value);
 
-/** @param read Value of a signal, or null when it is not a constant. @returns null if some signal is not. */
-export function evaluate(expr: Expr, read: (expr: Expr & { op: "signal" }) => Value | null = () => null): Value | null {
+/** Value of an expression of bits. @returns null if something that it reads is not known. */
+export function evaluate(expr: Expr, read: Reader = knowsNothing): Value | null {
   const { width } = expr;
   switch (expr.op) {
     case "const":
       return expr.value;
     case "signal":
-      return read(expr);
+    case "element":
+    case "call":
+    case "system":
+    case "step":
+      return read(expr) as Value | null;
+    case "realconst":
+    case "strconst":
+      throw new Error(`A ${expr.op} has no bits.`);
+    case "convert": {
+      const value = evaluateAny(expr.arg, read);
+      if (value === null) return null;
+      if (typeof value === "number") return known(roundReal(value), width);
+      if (typeof value === "string") return known(stringBits(value), width);
+      return value;
+    }
+    case "twostate": {
+      const arg = evaluate(expr.arg, read);
+      return arg && { a: arg.a & ~arg.b, b: 0n };
+    }
+    case "repeat": {
+      const arg = evaluate(expr.arg, read);
+      if (!arg) return null;
+      // x * 0b...0001...0001: each one puts a copy at its place
+      const step = BigInt(expr.arg.width);
+      const ones = ((1n << (step * BigInt(expr.count))) - 1n) / ((1n << step) - 1n);
+      return { a: arg.a * ones, b: arg.b * ones };
+    }
     case "slice": {
       const arg = evaluate(expr.arg, read);
       return arg && sliceValue(arg, expr.arg.width, expr.lsb, width);
@@ -85,13 +118,155 @@ export function evaluate(expr: Expr, read: (expr: Expr & { op: "signal" }) => Va
       break;
     }
     case "binary": {
+      if (expr.left.form) return compareForms(expr, read);
       const left = evaluate(expr.left, read);
+      if (!left) return null;
+      // what decides by its left operand alone leaves the right one alone (IEEE 1800-2017 clause 11.3.5)
+      if (expr.kind === "logand" && truthOf(left) === false) return known(0n, 1);
+      if (expr.kind === "logor" && truthOf(left) === true) return known(1n, 1);
       const right = evaluate(expr.right, read);
-      return left && right && binaryValue(expr.kind, left, right, expr);
+      return right && binaryValue(expr.kind, left, right, expr);
     }
-    case "call":
-      return null;
   }
+}
+
+/** Value of an expression of any form: bits, a real as number, a string. */
+export function evaluateAny(expr: Expr, read: Reader = knowsNothing): AnyValue | null {
+  if (expr.form === "real") return evaluateReal(expr, read);
+  if (expr.form === "string") return evaluateString(expr, read);
+  return evaluate(expr, read);
+}
+
+export function evaluateReal(expr: Expr, read: Reader = knowsNothing): number | null {
+  switch (expr.op) {
+    case "realconst":
+      return expr.value;
+    case "convert": {
+      const value = evaluateAny(expr.arg, read);
+      if (value === null || typeof value === "number") return value;
+      if (typeof value === "string") return Number.parseFloat(value) || 0;
+      // bits that are x or z count as 0 (IEEE 1364-2005 clause 4.8.2)
+      return Number(toNumber(value.a & ~value.b, expr.arg.signed, expr.arg.width));
+    }
+    case "unary": {
+      const arg = evaluateReal(expr.arg, read);
+      return arg === null ? null : -arg;
+    }
+    case "cond": {
+      const test = evaluate(expr.test, read);
+      if (!test) return null;
+      return evaluateReal(truthOf(test) ? expr.yes : expr.no, read);
+    }
+    case "binary": {
+      const left = evaluateReal(expr.left, read);
+      const right = evaluateReal(expr.right, read);
+      if (left === null || right === null) return null;
+      return realBinary(expr.kind, left, right);
+    }
+    default:
+      return read(expr) as number | null;
+  }
+}
+
+export function realBinary(kind: BinaryKind, left: number, right: number): number {
+  switch (kind) {
+    case "add":
+      return left + right;
+    case "sub":
+      return left - right;
+    case "mul":
+      return left * right;
+    case "div":
+      return left / right;
+    case "mod":
+      return left % right;
+    default:
+      return left ** right;
+  }
+}
+
+export function evaluateString(expr: Expr, read: Reader = knowsNothing): string | null {
+  switch (expr.op) {
+    case "strconst":
+      return expr.value;
+    case "convert": {
+      const value = evaluateAny(expr.arg, read);
+      if (value === null || typeof value === "string") return value;
+      return typeof value === "number" ? String(value) : bitsString(value);
+    }
+    case "concat": {
+      let text = "";
+      for (const part of expr.parts) {
+        const value = evaluateString(part, read);
+        if (value === null) return null;
+        text += value;
+      }
+      return text;
+    }
+    case "cond": {
+      const test = evaluate(expr.test, read);
+      if (!test) return null;
+      return evaluateString(truthOf(test) ? expr.yes : expr.no, read);
+    }
+    default:
+      return read(expr) as string | null;
+  }
+}
+
+function compareForms(expr: Expr & { op: "binary" }, read: Reader): Value | null {
+  const left = evaluateAny(expr.left, read);
+  const right = evaluateAny(expr.right, read);
+  if (left === null || right === null) return null;
+  return known(compareValues(expr.kind, left as number, right as number) ? 1n : 0n, 1);
+}
+
+/** Comparison of two reals or two strings. */
+export function compareValues<T extends number | string>(kind: BinaryKind, left: T, right: T): boolean {
+  switch (kind) {
+    case "eq":
+    case "ceq":
+    case "weq":
+      return left === right;
+    case "ne":
+    case "cne":
+    case "wne":
+      return left !== right;
+    case "lt":
+      return left < right;
+    case "le":
+      return left <= right;
+    case "gt":
+      return left > right;
+    default:
+      return left >= right;
+  }
+}
+
+/** To the nearest integer, halves away from zero (IEEE 1364-2005 clause 4.8.2). */
+export function roundReal(value: number): bigint {
+  if (!Number.isFinite(value)) return 0n;
+  return BigInt(value < 0 ? -Math.round(-value) : Math.round(value));
+}
+
+/** Characters as bytes, the first one highest. */
+export function stringBits(text: string): bigint {
+  if (text === "") return 0n;
+  let hex = "0x";
+  for (let i = 0; i < text.length; i++) hex += (text.charCodeAt(i) & 255).toString(16).padStart(2, "0");
+  return BigInt(hex);
+}
+
+/** Bytes as characters; zero bytes are left out (IEEE 1800-2017 clause 6.16). */
+export function bitsString(value: Value): string {
+  let text = "";
+  const known = value.a & ~value.b;
+  let hex = known.toString(16);
+  if (hex.length & 1) hex = `0${hex}`;
+  for (let i = 0; i < hex.length; i += 2) {
+    const code = Number.parseInt(hex.slice(i, i + 2), 16);
+    if (code) text += String.fromCharCode(code);
+  }
+  return text;
 }
 
 function sliceValue(arg: Value, argWidth: number, lsb: number, width: number): Value {
@@ -114,7 +289,7 @@ export function truthOf(value: Value): boolean | null {
   return value.b ? null : false;
 }
 
-function binaryValue(kind: BinaryKind, left: Value, right: Value, expr: Expr & { op: "binary" }): Value {
+export function binaryValue(kind: BinaryKind, left: Value, right: Value, expr: Expr & { op: "binary" }): Value {
   const { width } = expr;
   const one = (truth: boolean) => known(truth ? 1n : 0n, 1);
   const unknown = left.b !== 0n || right.b !== 0n;
@@ -147,6 +322,13 @@ function binaryValue(kind: BinaryKind, left: Value, right: Value, expr: Expr & {
       return one(left.a === right.a && left.b === right.b);
     case "cne":
       return one(left.a !== right.a || left.b !== right.b);
+    case "weq":
+    case "wne": {
+      // x and z on the right match anything (IEEE 1800-2017 clause 11.4.6)
+      const care = ~right.b & mask(expr.left.width);
+      if (((left.a ^ right.a) & care & ~left.b) !== 0n) return one(kind === "wne");
+      return left.b & care ? allX(1) : one(kind === "weq");
+    }
     case "eq":
     case "ne": {
       const known01 = ~(left.b | right.b);

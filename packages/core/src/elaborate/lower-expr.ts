@@ -1,23 +1,49 @@
 import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
-import type { Expr, Func, Signal } from "./model.ts";
+import type { Expr, Signal, Subroutine, Target } from "./model.ts";
 import type { Report } from "./report.ts";
 import { numberOf, type RtlBuilder } from "./rtl-builder.ts";
 
 /** How an expression sees the signals it reads, and how a function body is run on bits. */
 export interface Reader {
   read(signal: Signal): Bits;
-  call(func: Func, args: readonly Bits[], reader: Reader): Bits;
+  element(signal: Signal, index: readonly Expr[]): Bits;
+  call(func: Subroutine, args: readonly (Expr | Target)[]): Bits;
+  step(expr: Expr & { op: "step" }): Bits;
+  unsynthesizable(loc: Expr["loc"], what: string): void;
 }
 
 /** Typed expression to bits: one cell or more for each operator that constants do not decide. */
 export function lowerExpr(expr: Expr, rtl: RtlBuilder, reader: Reader, report: Report): Bits {
   const lower = (inner: Expr) => lowerExpr(inner, rtl, reader, report);
   const { width } = expr;
+  const none = (what: string) => {
+    reader.unsynthesizable(expr.loc, what);
+    return new Array<number>(width).fill(bitX);
+  };
+  if (expr.form) return none(`A value of type ${expr.form}`);
   switch (expr.op) {
     case "const":
       return rtl.constant(expr.value, width);
+    case "realconst":
+    case "strconst":
+      return [];
+    case "convert":
+      return none(`Converting a ${expr.arg.form}`);
+    case "twostate":
+      return lower(expr.arg);
+    case "repeat": {
+      const arg = lower(expr.arg);
+      return Array.from({ length: expr.count }, () => arg).flat();
+    }
     case "signal":
+      if (expr.signal.width === 0) return none(`A value of type ${expr.signal.type.kind}`);
       return reader.read(expr.signal);
+    case "element":
+      return reader.element(expr.signal, expr.index);
+    case "step":
+      return reader.step(expr);
+    case "system":
+      return lowerSystem(expr, rtl, lower) ?? none(`${expr.name}`);
     case "slice": {
       const arg = lower(expr.arg);
       return Array.from({ length: width }, (_, i) => arg[expr.lsb + i] ?? bitX);
@@ -60,9 +86,10 @@ export function lowerExpr(expr: Expr, rtl: RtlBuilder, reader: Reader, report: R
       }
     }
     case "binary":
+      if (expr.left.form) return none(`Comparing values of type ${expr.left.form}`);
       return lowerBinary(expr, lower(expr.left), lower(expr.right), rtl, report);
     case "call":
-      return reader.call(expr.func, expr.args.map(lower), reader);
+      return expr.func.suspends ? none(`'${expr.func.name}', which waits,`) : reader.call(expr.func, expr.args);
   }
 }
 
@@ -96,9 +123,11 @@ function lowerBinary(expr: Expr & { op: "binary" }, a: Bits, b: Bits, rtl: RtlBu
       return rtl.shift(signed ? "sshr" : "shr", a, b);
     case "eq":
     case "ceq":
+    case "weq":
       return [rtl.eq(a, b)];
     case "ne":
     case "cne":
+    case "wne":
       return rtl.not([rtl.eq(a, b)]);
     case "lt":
       return [rtl.lt(a, b, signed)];
@@ -144,4 +173,52 @@ function lowerPower(expr: Expr & { op: "binary" }, base: Bits, exponent: Bits, r
   const isMinusOne = expr.operandSigned ? rtl.eq(base, ones) : bit0;
   const alternate = rtl.mux(exponent[0], ones, one);
   return rtl.mux(negative, rtl.mux(isOne, one, rtl.mux(isMinusOne, alternate, zero)), result);
+}
+
+/** The bit counting functions of IEEE 1800-2017 clause 20.9; null for what needs a simulation. */
+function lowerSystem(expr: Expr & { op: "system" }, rtl: RtlBuilder, lower: (expr: Expr) => Bits): Bits | null {
+  const [arg] = expr.args;
+  if (arg?.kind !== "expr" || arg.expr.form) return null;
+  const { width } = expr;
+  switch (expr.name) {
+    case "$countones":
+      return countOnes(lower(arg.expr), width, rtl);
+    case "$onehot":
+    case "$onehot0": {
+      const bits = lower(arg.expr);
+      // one bit at most: taking 1 away leaves no bit in common
+      const one = rtl.constant({ a: 1n, b: 0n }, bits.length);
+      const rest = rtl.and(bits, rtl.arithmetic("sub", bits, one, false));
+      const most = rtl.not([rtl.reduce("redor", rest)]);
+      return expr.name === "$onehot0" ? most : rtl.and(most, [rtl.reduce("redor", bits)]);
+    }
+    case "$isunknown":
+      return [bit0];
+    case "$clog2": {
+      // index of the highest one of (arg - 1), plus one
+      const bits = lower(arg.expr);
+      const less = rtl.arithmetic("sub", bits, rtl.constant({ a: 1n, b: 0n }, bits.length), false);
+      let result: Bits = new Array<number>(width).fill(bit0);
+      less.forEach((bit, i) => {
+        result = rtl.mux(bit, rtl.constant({ a: BigInt(i + 1), b: 0n }, width), result);
+      });
+      const zero = rtl.not([rtl.reduce("redor", bits)])[0];
+      return rtl.mux(zero, new Array<number>(width).fill(bit0), result);
+    }
+    default:
+      return null;
+  }
+}
+
+function countOnes(bits: Bits, width: number, rtl: RtlBuilder): Bits {
+  if (bits.length === 1) return extendBits(bits, width, false);
+  const half = bits.length >> 1;
+  const need = bits.length.toString(2).length;
+  const sum = rtl.arithmetic(
+    "add",
+    countOnes(bits.slice(0, half), need, rtl),
+    countOnes(bits.slice(half), need, rtl),
+    false,
+  );
+  return extendBits(sum, width, false);
 }

@@ -1,8 +1,11 @@
 import type { Loc } from "../common/source.ts";
+import type { TimeScale } from "../hdl/verilog/ast.ts";
+import type { DataType, Dim } from "./types.ts";
 
 /**
- * The elaborated model that both languages share: parameters are numbers, names are ids, every expression carries its
- * width and sign, and context sizing has become explicit `extend` nodes. Consumers need no language rules.
+ * The elaborated model that both languages share: parameters are numbers, names are objects, every expression carries
+ * its width and sign, and context sizing has become explicit `extend` nodes. Simulation and synthesis need no language
+ * rules of their own. Each instance has signals and processes of its own.
  */
 
 /** Four-state value: bit i is 0 (a0 b0), 1 (a1 b0), z (a0 b1), x (a1 b1). */
@@ -10,31 +13,61 @@ export interface Value {
   readonly a: bigint;
   readonly b: bigint;
 }
+/** A value of any form. */
+export type AnyValue = Value | number | string;
+
+export type NetKind =
+  | "wire"
+  | "tri"
+  | "wand"
+  | "triand"
+  | "wor"
+  | "trior"
+  | "tri0"
+  | "tri1"
+  | "trireg"
+  | "uwire"
+  | "supply0"
+  | "supply1";
 
 export interface Signal {
-  /** Index in its module's `signals`. */
+  /** Index in the design's `signals`. */
   readonly id: number;
-  /** Name within the module, with generate scopes: `lane[2].sum`. */
+  /** Name with instances and generate scopes, without the top's name: `u1.lane[2].sum`. */
   readonly name: string;
-  readonly width: number;
-  readonly signed: boolean;
-  /** Declared bounds; bit `lsb` is bit 0 of the value. */
-  readonly msb: number;
-  readonly lsb: number;
-  /** `local` is a function's or block's variable: it stands for no hardware by itself. */
-  readonly kind: "net" | "variable" | "local";
-  readonly direction: "input" | "output" | "inout" | null;
+  /** As declared, without any scope. */
+  readonly plainName: string;
+  readonly instance: Instance;
+  type: DataType;
+  /** Of an element, for arrays. 0 for strings and events, 64 for reals. */
+  width: number;
+  signed: boolean;
+  fourState: boolean;
+  /** Bounds of the outermost packed dimension; bit `lsb` is bit 0 of the value. */
+  msb: number;
+  lsb: number;
+  /** Unpacked dimensions, outermost first. */
+  dims: readonly Dim[];
+  /** `local` is a function's or loop's variable: it stands for no hardware by itself. */
+  kind: "net" | "variable" | "local";
+  net: NetKind | null;
+  direction: "input" | "output" | "inout" | "ref" | null;
+  /** One for each call or thread; else one for all. */
+  readonly automatic: boolean;
   readonly loc: Loc;
   /** Value before the first clock edge. */
   init: Value | null;
   /** Made by an undeclared name where the standard allows it. */
   readonly implicit: boolean;
+  readonly isConst: boolean;
 }
 
 interface ExprBase {
   readonly width: number;
   readonly signed: boolean;
   readonly loc: Loc;
+  /** Absent for bits. A real has width 64 and a string width 0. */
+  readonly form?: "real" | "string";
 }
 export type UnaryKind = "not" | "neg" | "redand" | "redor" | "redxor" | "lognot";
 export type BinaryKind =
@@ -54,6 +87,8 @@ export type BinaryKind =
   | "ne"
   | "ceq"
   | "cne"
+  | "weq"
+  | "wne"
   | "lt"
   | "le"
   | "gt"
@@ -61,19 +96,33 @@ export type BinaryKind =
   | "logand"
   | "logor";
 
+export type SystemArg =
+  | { readonly kind: "expr"; readonly expr: Expr }
+  /** A variable that the call may write: a file's line, a seed, a memory. */
+  | { readonly kind: "place"; readonly expr: Expr; readonly target: Target }
+  | { readonly kind: "array"; readonly signal: Signal; readonly loc: Loc }
+  | { readonly kind: "scope"; readonly path: string; readonly instance: Instance }
+  | { readonly kind: "none" };
+
 /**
  * Typed expression. Operands of bitwise and arithmetic nodes have the node's width; those of comparisons have one
  * common width, and `operandSigned` says how they compare. Shift amounts and indexes are self-determined.
  */
 export type Expr =
   | (ExprBase & { readonly op: "const"; readonly value: Value })
+  | (ExprBase & { readonly op: "realconst"; readonly value: number })
+  | (ExprBase & { readonly op: "strconst"; readonly value: string })
   | (ExprBase & { readonly op: "signal"; readonly signal: Signal })
+  /** Element of an array. One index for each dimension, counted from the lowest bound; x where one is outside. */
+  | (ExprBase & { readonly op: "element"; readonly signal: Signal; readonly index: readonly Expr[] })
   /** Bits `lsb` to `lsb + width - 1` of `arg`; those outside it are x. */
   | (ExprBase & { readonly op: "slice"; readonly arg: Expr; readonly lsb: number })
   /** As slice, from a bit offset known at run time; a signed offset may be negative. */
   | (ExprBase & { readonly op: "dynslice"; readonly arg: Expr; readonly offset: Expr })
   /** Wider by sign or by zeros, or narrower by cutting. */
   | (ExprBase & { readonly op: "extend"; readonly arg: Expr; readonly bySign: boolean })
+  /** x and z become 0: a value for a two-state variable. */
+  | (ExprBase & { readonly op: "twostate"; readonly arg: Expr })
   | (ExprBase & { readonly op: "unary"; readonly kind: UnaryKind; readonly arg: Expr })
   | (ExprBase & {
       readonly op: "binary";
@@ -85,12 +134,20 @@ export type Expr =
   | (ExprBase & { readonly op: "cond"; readonly test: Expr; readonly yes: Expr; readonly no: Expr })
   /** Most significant part first. */
   | (ExprBase & { readonly op: "concat"; readonly parts: readonly Expr[] })
-  | (ExprBase & { readonly op: "call"; readonly func: Func; readonly args: readonly Expr[] });
+  | (ExprBase & { readonly op: "repeat"; readonly count: number; readonly arg: Expr })
+  | (ExprBase & { readonly op: "call"; readonly func: Subroutine; readonly args: readonly (Expr | Target)[] })
+  | (ExprBase & { readonly op: "system"; readonly name: string; readonly args: readonly SystemArg[] })
+  /** From bits to real by value, from real to bits by rounding, from either to string and back. */
+  | (ExprBase & { readonly op: "convert"; readonly arg: Expr })
+  /** An assignment within an expression; its value is that before or after. */
+  | (ExprBase & { readonly op: "step"; readonly target: Target; readonly value: Expr; readonly old: Expr | null });
 
 /** What an assignment changes: a stretch of one signal. */
 export interface TargetPart {
   readonly signal: Signal;
   readonly width: number;
+  /** For arrays: one index a dimension. */
+  readonly index: readonly Expr[];
   /** Static bit offset, or an expression. */
   readonly offset: number | Expr;
   readonly loc: Loc;
@@ -99,53 +156,161 @@ export interface TargetPart {
 export interface Target {
   readonly parts: readonly TargetPart[];
   readonly width: number;
+  readonly form?: "real" | "string";
+  readonly loc: Loc;
+}
+
+export interface DelayModel {
+  /** In units of the instance's time scale: bits or real. Rise, fall, turn-off. */
+  readonly values: readonly Expr[];
+  readonly timeScale: TimeScale;
+}
+export interface EventModel {
+  readonly edge: "pos" | "neg" | "both" | null;
+  readonly expr: Expr;
+  readonly guard: Expr | null;
+  readonly loc: Loc;
+}
+/** Where a run of the named block can be found by `disable`. */
+export interface BlockId {
+  readonly name: string;
+  /** Some `disable` names it. */
+  disabled: boolean;
 }
 
 export type Stmt =
-  | { readonly op: "block"; readonly body: readonly Stmt[] }
-  | { readonly op: "if"; readonly test: Expr; readonly yes: Stmt; readonly no: Stmt | null; readonly loc: Loc }
   | {
-      readonly op: "case";
-      readonly flavour: "case" | "casez" | "casex";
-      readonly subject: Expr;
-      readonly items: readonly { readonly labels: readonly Expr[]; readonly body: Stmt }[];
-      readonly fallback: Stmt | null;
+      readonly op: "block";
+      readonly body: readonly Stmt[];
+      readonly id?: BlockId;
+      /** Automatic variables to make anew. */
+      readonly locals?: readonly Signal[];
+      readonly loc?: Loc;
+    }
+  | {
+      readonly op: "if";
+      readonly test: Expr;
+      readonly yes: Stmt;
+      readonly no: Stmt | null;
+      readonly check?: "unique" | "unique0" | "priority" | null;
       readonly loc: Loc;
     }
   | {
-      readonly op: "for";
-      readonly init: Stmt;
-      readonly test: Expr;
-      readonly step: Stmt;
+      readonly op: "case";
+      readonly flavour: "case" | "casez" | "casex" | "inside";
+      readonly check?: "unique" | "unique0" | "priority" | null;
+      readonly subject: Expr;
+      /** For `inside`, each label is the whole test. */
+      readonly items: readonly { readonly labels: readonly Expr[]; readonly body: Stmt; readonly loc: Loc }[];
+      readonly fallback: Stmt | null;
+      readonly loc: Loc;
+      readonly endLoc?: Loc;
+    }
+  | {
+      /** `test` null: forever. With `after`, the test comes behind the body. */
+      readonly op: "loop";
+      readonly init: Stmt | null;
+      readonly test: Expr | null;
+      readonly after: boolean;
+      readonly step: Stmt | null;
       readonly body: Stmt;
       readonly loc: Loc;
     }
+  | { readonly op: "repeat"; readonly count: Expr; readonly body: Stmt; readonly loc: Loc }
   | {
       readonly op: "assign";
       readonly target: Target;
       readonly value: Expr;
       readonly blocking: boolean;
+      readonly intra: {
+        readonly delay: DelayModel | null;
+        readonly repeat: Expr | null;
+        readonly events: readonly EventModel[] | null;
+      } | null;
       readonly loc: Loc;
-    };
+    }
+  /** All elements of one array from another of the same size, from given element indexes on. */
+  | {
+      readonly op: "arraycopy";
+      readonly target: Signal;
+      readonly from: Signal;
+      readonly targetStart: number;
+      readonly fromStart: number;
+      readonly count: number;
+      readonly blocking: boolean;
+      readonly loc: Loc;
+    }
+  | {
+      readonly op: "force";
+      readonly word: "assign" | "deassign" | "force" | "release";
+      readonly target: Target;
+      readonly value: Expr | null;
+      readonly loc: Loc;
+    }
+  | { readonly op: "delay"; readonly delay: DelayModel; readonly loc: Loc }
+  | { readonly op: "event"; readonly events: readonly EventModel[]; readonly loc: Loc }
+  | { readonly op: "wait"; readonly test: Expr | null; readonly loc: Loc }
+  | {
+      readonly op: "fork";
+      readonly join: "join" | "join_any" | "join_none";
+      readonly branches: readonly Stmt[];
+      readonly id?: BlockId;
+      readonly loc: Loc;
+    }
+  /** `block` null: all threads that this one has forked. */
+  | { readonly op: "disable"; readonly block: BlockId | null; readonly loc: Loc }
+  | { readonly op: "trigger"; readonly signal: Signal; readonly blocking: boolean; readonly loc: Loc }
+  | { readonly op: "call"; readonly sub: Subroutine; readonly args: readonly (Expr | Target)[]; readonly loc: Loc }
+  | {
+      readonly op: "system";
+      readonly name: string;
+      readonly args: readonly SystemArg[];
+      readonly instance: Instance;
+      readonly scope: string;
+      readonly loc: Loc;
+    }
+  | { readonly op: "eval"; readonly expr: Expr; readonly loc: Loc }
+  | {
+      readonly op: "assert";
+      readonly word: "assert" | "assume" | "cover";
+      readonly label: string | null;
+      readonly test: Expr;
+      readonly pass: Stmt | null;
+      readonly fail: Stmt | null;
+      readonly text: string;
+      readonly instance: Instance;
+      readonly loc: Loc;
+    }
+  | { readonly op: "return"; readonly loc: Loc }
+  | { readonly op: "break" | "continue"; readonly loc: Loc };
 
-export interface Func {
+/** A function or task. Its result is a signal of its own. */
+export interface Subroutine {
   readonly name: string;
-  readonly args: readonly Signal[];
-  readonly result: Signal;
+  readonly task: boolean;
+  readonly automatic: boolean;
+  readonly args: readonly { readonly signal: Signal; readonly direction: "input" | "output" | "inout" | "ref" }[];
+  /** null for tasks and void functions. */
+  readonly result: Signal | null;
+  /** Variables besides arguments and result. */
+  readonly locals: Signal[];
   body: Stmt;
+  /** Waits for time or events somewhere within, or calls what does. Set once bodies are bound. */
+  suspends: boolean;
+  readonly id: BlockId;
+  readonly instance: Instance;
+  readonly loc: Loc;
 }
 
-export interface Edge {
-  readonly signal: Signal;
-  readonly bit: number;
-  readonly rising: boolean;
-  readonly loc: Loc;
-}
-/** `edges` is empty for a combinational process. */
+export type ProcessKind = "always" | "always_comb" | "always_ff" | "always_latch" | "initial" | "final";
 export interface Process {
-  readonly edges: readonly Edge[];
+  readonly kind: ProcessKind;
+  /** For always: what starts a turn. "star" stands for all that is read. null: nothing. */
+  readonly events: readonly EventModel[] | "star" | null;
   readonly body: Stmt;
+  readonly instance: Instance;
   readonly loc: Loc;
+  readonly eventLoc: Loc;
   /** Name for findings and schematics: the first target, or the place in order. */
   readonly name: string;
 }
@@ -153,9 +318,22 @@ export interface Process {
 export interface ContinuousAssignment {
   readonly target: Target;
   readonly value: Expr;
+  readonly delay: DelayModel | null;
+  /** Levels 0 to 7; 6 is strong. */
+  readonly strength: { readonly zero: number; readonly one: number } | null;
+  readonly instance: Instance;
   readonly loc: Loc;
 }
 
+/** A net that is a stretch of another: an inout port, or two nets that a switch joins for good. */
+export interface NetJoin {
+  readonly inner: Signal;
+  readonly outer: Signal;
+  readonly offset: number;
+  readonly loc: Loc;
+}
+
+/** Port connection that could not be taken as one name for both sides. */
 export interface PortBinding {
   /** Port signal in the child. */
   readonly port: Signal;
@@ -167,21 +345,26 @@ export interface PortBinding {
 }
 export interface Instance {
   readonly name: string;
-  readonly module: ElaboratedModule;
-  readonly bindings: readonly PortBinding[];
+  /** Names from the top on, with the top's own. */
+  readonly path: string;
+  readonly module: string;
+  readonly kind: "module" | "interface" | "program" | "package";
+  readonly parent: Instance | null;
+  readonly children: Instance[];
+  readonly parameters: { readonly name: string; readonly value: string }[];
+  readonly ports: Signal[];
+  readonly bindings: PortBinding[];
+  readonly timeScale: TimeScale;
   readonly loc: Loc;
+  /** Place of the module's own name. */
+  readonly moduleLoc: Loc;
 }
 
-/** One module with one set of parameter values. Shared by all instances that agree on those. */
-export interface ElaboratedModule {
-  readonly name: string;
-  /** Name and parameter values, unique in a design. */
-  readonly variant: string;
-  readonly parameters: readonly { readonly name: string; readonly value: string }[];
+export interface DesignModel {
+  readonly top: Instance;
   readonly signals: Signal[];
-  readonly ports: readonly Signal[];
   readonly assigns: ContinuousAssignment[];
   readonly processes: Process[];
-  readonly instances: Instance[];
-  readonly loc: Loc;
+  readonly joins: NetJoin[];
+  readonly subroutines: Subroutine[];
 }

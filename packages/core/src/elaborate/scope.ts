@@ -1,31 +1,53 @@
 import type { Loc } from "../common/source.ts";
-import type { Func, Signal, Value } from "./model.ts";
+import type { SubroutineItem } from "../hdl/verilog/ast.ts";
+import type { AnyValue, BlockId, Instance, Signal, Subroutine } from "./model.ts";
+import type { DataType } from "./types.ts";
 
-/** A named constant: parameter, localparam or genvar. */
+/** A named constant: parameter, localparam, genvar or name of an enumeration. */
 export interface Constant {
-  readonly value: Value;
-  readonly width: number;
-  readonly signed: boolean;
-  /** Bounds if the declaration gave a range. */
-  readonly msb: number;
-  readonly lsb: number;
+  readonly value: AnyValue;
+  readonly type: DataType;
 }
 
 export type Meaning =
   | { readonly kind: "signal"; readonly signal: Signal }
-  | { readonly kind: "constant"; readonly constant: Constant }
-  | { readonly kind: "function"; readonly func: Func; readonly loc: Loc }
-  | { readonly kind: "array"; readonly loc: Loc };
+  | { readonly kind: "constant"; readonly constant: Constant; readonly loc: Loc }
+  | { readonly kind: "type"; readonly type: DataType; readonly loc: Loc }
+  | { readonly kind: "subroutine"; readonly node: SubroutineItem; readonly scope: Scope; sub: Subroutine | null }
+  | { readonly kind: "scope"; readonly scope: Scope; readonly loc: Loc }
+  /** Generate loops and arrays of instances, by index. */
+  | { readonly kind: "scopes"; readonly list: ReadonlyMap<number, Scope>; readonly loc: Loc }
+  | { readonly kind: "block"; readonly scope: Scope; readonly id: BlockId }
+  | { readonly kind: "genvar"; readonly loc: Loc };
 
-/** What names mean within a module, a generate block, a named block or a function; inner ones hide outer ones. */
+/** What names mean within a module, a generate block, a named block or a subroutine; inner ones hide outer ones. */
 export class Scope {
   private readonly names = new Map<string, Meaning>();
+  /** Packages whose names are all visible here, unless declared nearer. */
+  readonly imports: Scope[] = [];
+  /** Directions by name, where a modport limits a view of an interface. */
+  readonly modports = new Map<string, ReadonlyMap<string, string>>();
+  /** Innermost subroutine, for `return`. */
+  subroutine: Subroutine | null = null;
+  /** Variables declared here live for one call, unless they say otherwise. */
+  automatic = false;
+  generateCount = 0;
+  blockCount = 0;
 
   constructor(
     readonly parent: Scope | null,
-    /** Put before names declared here, as in `lane[2].`. */
+    readonly instance: Instance,
+    /** Put before names declared here, as in `u1.lane[2].`. */
     readonly prefix: string,
-  ) {}
+    /** This scope's own name; "" for unnamed ones. */
+    readonly name: string,
+    readonly kind: "unit" | "package" | "module" | "generate" | "block" | "subroutine",
+  ) {
+    if (parent && parent.instance === instance) {
+      this.automatic = parent.automatic;
+      this.subroutine = parent.subroutine;
+    }
+  }
 
   declare(name: string, meaning: Meaning): boolean {
     if (this.names.has(name)) return false;
@@ -33,19 +55,52 @@ export class Scope {
     return true;
   }
 
-  local(name: string): Meaning | undefined {
-    return this.names.get(name);
+  replace(name: string, meaning: Meaning): void {
+    this.names.set(name, meaning);
   }
 
-  find(name: string): Meaning | undefined {
-    for (let scope: Scope | null = this; scope; scope = scope.parent) {
-      const meaning = scope.names.get(name);
+  /** Declared here, or imported here. */
+  local(name: string): Meaning | undefined {
+    const own = this.names.get(name);
+    if (own || this.imports.length === 0) return own;
+    for (const source of this.imports) {
+      const meaning = source.names.get(name);
       if (meaning) return meaning;
     }
     return undefined;
   }
 
+  own(name: string): Meaning | undefined {
+    return this.names.get(name);
+  }
+
+  find(name: string): Meaning | undefined {
+    for (let scope: Scope | null = this; scope; scope = scope.parent) {
+      const meaning = scope.local(name);
+      if (meaning) return meaning;
+    }
+    return undefined;
+  }
+
+  ownNames(): Iterable<string> {
+    return this.names.keys();
+  }
+
+  entries(): Iterable<[string, Meaning]> {
+    return this.names.entries();
+  }
+
   *visibleNames(): Iterable<string> {
-    for (let scope: Scope | null = this; scope; scope = scope.parent) yield* scope.names.keys();
+    for (let scope: Scope | null = this; scope; scope = scope.parent) {
+      yield* scope.names.keys();
+      for (const source of scope.imports) yield* source.names.keys();
+    }
+  }
+
+  /** The module, interface or package that this scope belongs to. */
+  get root(): Scope {
+    let scope: Scope = this;
+    while (scope.parent && scope.kind !== "module" && scope.kind !== "package") scope = scope.parent;
+    return scope;
   }
 }

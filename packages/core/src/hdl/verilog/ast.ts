@@ -1,6 +1,9 @@
 import type { Loc } from "../../common/source.ts";
 
-/** Syntax tree of IEEE 1364-2005 modules, as written: names unresolved, sizes unknown. Every node has its place. */
+/**
+ * Syntax tree of Verilog (IEEE 1364-2005) and the SystemVerilog (IEEE 1800-2017) that designs and test benches use, as
+ * written: names unresolved, sizes unknown. Every node has its place.
+ */
 
 export type UnaryOp = "+" | "-" | "!" | "~" | "&" | "~&" | "|" | "~|" | "^" | "~^";
 export type BinaryOp =
@@ -14,8 +17,12 @@ export type BinaryOp =
   | "!="
   | "==="
   | "!=="
+  | "==?"
+  | "!=?"
   | "&&"
   | "||"
+  | "->"
+  | "<->"
   | "<"
   | "<="
   | ">"
@@ -40,14 +47,48 @@ export interface NumberNode {
   readonly a: bigint;
   readonly b: bigint;
 }
+export interface RealNode {
+  readonly kind: "real";
+  readonly loc: Loc;
+  readonly value: number;
+}
+/** `1.5ns`: scaled to the time unit of the module around it. */
+export interface TimeNode {
+  readonly kind: "time";
+  readonly loc: Loc;
+  readonly value: number;
+  /** Power of ten of a second: -9 for ns. */
+  readonly exponent: number;
+}
+/** `'0`, `'1`, `'x`, `'z`: every bit of the context. */
+export interface FillNode {
+  readonly kind: "fill";
+  readonly loc: Loc;
+  readonly bit: "0" | "1" | "x" | "z";
+}
 export interface NameNode {
   readonly kind: "name";
   readonly loc: Loc;
   readonly name: string;
 }
+/** `package::name` or `$unit::name`. */
+export interface ScopedNode {
+  readonly kind: "scoped";
+  readonly loc: Loc;
+  readonly scope: string;
+  readonly name: string;
+}
+export interface MemberNode {
+  readonly kind: "member";
+  readonly loc: Loc;
+  readonly base: ExprNode;
+  readonly name: string;
+  readonly nameLoc: Loc;
+}
 export interface StringNode {
   readonly kind: "string";
   readonly loc: Loc;
+  /** With its escapes resolved; one character a byte. */
   readonly text: string;
 }
 export interface IndexNode {
@@ -77,6 +118,14 @@ export interface BinaryNode {
   readonly left: ExprNode;
   readonly right: ExprNode;
 }
+/** `i++`, `--i`. */
+export interface StepNode {
+  readonly kind: "step";
+  readonly loc: Loc;
+  readonly op: "++" | "--";
+  readonly prefix: boolean;
+  readonly target: ExprNode;
+}
 export interface ConditionalNode {
   readonly kind: "conditional";
   readonly loc: Loc;
@@ -95,11 +144,50 @@ export interface RepeatNode {
   readonly count: ExprNode;
   readonly parts: readonly ExprNode[];
 }
+/** `'{a, b}`, `'{x: 1, default: 0}`, `'{4{a}}`. */
+export interface PatternNode {
+  readonly kind: "pattern";
+  readonly loc: Loc;
+  readonly items: readonly { readonly key: ExprNode | "default" | null; readonly value: ExprNode }[];
+  readonly count: ExprNode | null;
+}
+export interface CallArg {
+  readonly name: string | null;
+  readonly value: ExprNode | null;
+  readonly loc: Loc;
+}
 export interface CallNode {
   readonly kind: "call";
   readonly loc: Loc;
-  readonly name: string;
-  readonly args: readonly ExprNode[];
+  /** A name node whose name starts with `$` is a system task or function. */
+  readonly callee: ExprNode;
+  readonly args: readonly CallArg[];
+}
+export interface CastNode {
+  readonly kind: "cast";
+  readonly loc: Loc;
+  /** A type, a size, or a sign. */
+  readonly to: TypeNode | ExprNode | "signed" | "unsigned";
+  readonly value: ExprNode;
+}
+export interface InsideNode {
+  readonly kind: "inside";
+  readonly loc: Loc;
+  readonly value: ExprNode;
+  readonly ranges: readonly (ExprNode | SpanNode)[];
+}
+/** `[low:high]` in `inside`; a `$` bound is open. */
+export interface SpanNode {
+  readonly kind: "span";
+  readonly loc: Loc;
+  readonly low: ExprNode | null;
+  readonly high: ExprNode | null;
+}
+/** A data type where an expression may stand, as in `$bits(byte)`. */
+export interface TypeExprNode {
+  readonly kind: "type";
+  readonly loc: Loc;
+  readonly type: TypeNode;
 }
 /** Stands where an expression could not be read; a finding was given there already. */
 export interface BadExprNode {
@@ -109,52 +197,177 @@ export interface BadExprNode {
 
 export type ExprNode =
   | NumberNode
+  | RealNode
+  | TimeNode
+  | FillNode
   | NameNode
+  | ScopedNode
+  | MemberNode
   | StringNode
   | IndexNode
   | RangeSelectNode
   | UnaryNode
   | BinaryNode
+  | StepNode
   | ConditionalNode
   | ConcatNode
   | RepeatNode
+  | PatternNode
   | CallNode
+  | CastNode
+  | InsideNode
+  | TypeExprNode
   | BadExprNode;
+
+export interface RangeNode {
+  readonly left: ExprNode;
+  /** null: `[n]`, which stands for `[0:n-1]`. */
+  readonly right: ExprNode | null;
+  readonly loc: Loc;
+}
+
+export type BuiltinWord =
+  | "logic"
+  | "reg"
+  | "bit"
+  | "integer"
+  | "time"
+  | "int"
+  | "byte"
+  | "shortint"
+  | "longint"
+  | "real"
+  | "string"
+  | "event"
+  | "void"
+  | "implicit";
+
+export interface BuiltinType {
+  readonly kind: "builtin";
+  readonly loc: Loc;
+  readonly word: BuiltinWord;
+  /** null: as the word has it. */
+  readonly signed: boolean | null;
+  readonly dims: readonly RangeNode[];
+}
+export interface EnumType {
+  readonly kind: "enum";
+  readonly loc: Loc;
+  readonly base: TypeNode | null;
+  readonly members: readonly {
+    readonly name: string;
+    readonly loc: Loc;
+    readonly range: RangeNode | null;
+    readonly value: ExprNode | null;
+  }[];
+  readonly dims: readonly RangeNode[];
+}
+export interface StructType {
+  readonly kind: "struct";
+  readonly loc: Loc;
+  readonly union: boolean;
+  readonly packed: boolean;
+  readonly signed: boolean;
+  readonly members: readonly { readonly type: TypeNode; readonly names: readonly DeclName[] }[];
+  readonly dims: readonly RangeNode[];
+}
+export interface NamedType {
+  readonly kind: "named";
+  readonly loc: Loc;
+  readonly scope: string | null;
+  readonly name: string;
+  readonly dims: readonly RangeNode[];
+}
+/** `type(expression)`. */
+export interface TypeOfType {
+  readonly kind: "typeof";
+  readonly loc: Loc;
+  readonly expr: ExprNode;
+  readonly dims: readonly RangeNode[];
+}
+export type TypeNode = BuiltinType | EnumType | StructType | NamedType | TypeOfType;
+
+/** `#5`, `#(2, 3)`, `#(1:2:3)` with the typical value kept: rise, fall, turn-off. */
+export interface DelayNode {
+  readonly loc: Loc;
+  readonly values: readonly ExprNode[];
+}
+export interface EventTerm {
+  readonly edge: "posedge" | "negedge" | "edge" | null;
+  readonly signal: ExprNode;
+  readonly guard: ExprNode | null;
+  readonly loc: Loc;
+}
+/** `star`: every signal that is read. */
+export type EventControl = readonly EventTerm[] | "star";
 
 export interface BlockStmt {
   readonly kind: "block";
   readonly loc: Loc;
   readonly label: string | null;
-  readonly decls: readonly DeclItem[];
+  readonly decls: readonly (DeclItem | ParamItem | TypedefItem | ImportItem)[];
   readonly body: readonly StmtNode[];
+  /** null for begin ... end. */
+  readonly fork: "join" | "join_any" | "join_none" | null;
 }
 export interface IfStmt {
   readonly kind: "if";
   readonly loc: Loc;
+  readonly check: Uniqueness;
   readonly test: ExprNode;
   readonly yes: StmtNode;
   readonly no: StmtNode | null;
 }
+export type Uniqueness = "unique" | "unique0" | "priority" | null;
 export interface CaseItem {
-  readonly labels: readonly ExprNode[];
+  readonly labels: readonly (ExprNode | SpanNode)[];
   readonly body: StmtNode;
   readonly loc: Loc;
 }
 export interface CaseStmt {
   readonly kind: "case";
   readonly loc: Loc;
-  readonly flavour: "case" | "casez" | "casex";
+  readonly check: Uniqueness;
+  readonly flavour: "case" | "casez" | "casex" | "inside";
   readonly subject: ExprNode;
   readonly items: readonly CaseItem[];
   readonly fallback: StmtNode | null;
+  /** Place of `endcase`, where a default may be put. */
+  readonly endLoc: Loc;
 }
 export interface ForStmt {
   readonly kind: "for";
   readonly loc: Loc;
-  readonly init: AssignStmt;
-  readonly test: ExprNode;
-  readonly step: AssignStmt;
+  readonly decls: readonly DeclItem[];
+  readonly init: readonly StmtNode[];
+  readonly test: ExprNode | null;
+  readonly step: readonly StmtNode[];
   readonly body: StmtNode;
+}
+export interface ForeachStmt {
+  readonly kind: "foreach";
+  readonly loc: Loc;
+  readonly array: ExprNode;
+  /** null where a dimension is passed over. */
+  readonly names: readonly ({ readonly name: string; readonly loc: Loc } | null)[];
+  readonly body: StmtNode;
+}
+export interface LoopStmt {
+  readonly kind: "while" | "dowhile" | "repeat";
+  readonly loc: Loc;
+  readonly test: ExprNode;
+  readonly body: StmtNode;
+}
+export interface ForeverStmt {
+  readonly kind: "forever";
+  readonly loc: Loc;
+  readonly body: StmtNode;
+}
+/** `= #5 v`, `<= @(posedge clk) v`, `= repeat (3) @(e) v`. */
+export interface IntraControl {
+  readonly delay: DelayNode | null;
+  readonly repeat: ExprNode | null;
+  readonly events: EventControl | null;
 }
 export interface AssignStmt {
   readonly kind: "assign";
@@ -162,25 +375,114 @@ export interface AssignStmt {
   readonly target: ExprNode;
   readonly value: ExprNode;
   readonly blocking: boolean;
+  /** For `+=` and its kin. */
+  readonly op: BinaryOp | null;
+  readonly intra: IntraControl | null;
+  /** Place of the `=` or `<=`. */
+  readonly opLoc: Loc;
 }
-/** A system task call such as `$display`: no hardware comes of it. */
-export interface SystemStmt {
-  readonly kind: "system";
+/** Procedural continuous assignment: `assign`, `deassign`, `force`, `release`. */
+export interface ForceStmt {
+  readonly kind: "force";
   readonly loc: Loc;
-  readonly name: string;
+  readonly word: "assign" | "deassign" | "force" | "release";
+  readonly target: ExprNode;
+  readonly value: ExprNode | null;
+}
+export interface DelayStmt {
+  readonly kind: "delay";
+  readonly loc: Loc;
+  readonly delay: DelayNode;
+  readonly body: StmtNode | null;
+}
+export interface EventStmt {
+  readonly kind: "event";
+  readonly loc: Loc;
+  readonly events: EventControl;
+  readonly body: StmtNode | null;
+}
+export interface WaitStmt {
+  readonly kind: "wait";
+  readonly loc: Loc;
+  /** null: `wait fork`. */
+  readonly test: ExprNode | null;
+  readonly body: StmtNode | null;
+}
+export interface DisableStmt {
+  readonly kind: "disable";
+  readonly loc: Loc;
+  /** null: `disable fork`. */
+  readonly target: ExprNode | null;
+}
+export interface TriggerStmt {
+  readonly kind: "trigger";
+  readonly loc: Loc;
+  readonly target: ExprNode;
+  readonly blocking: boolean;
+}
+/** A task, a system task, or a void function; `i++` too. */
+export interface CallStmt {
+  readonly kind: "call";
+  readonly loc: Loc;
+  readonly call: ExprNode;
+}
+export interface ReturnStmt {
+  readonly kind: "return";
+  readonly loc: Loc;
+  readonly value: ExprNode | null;
+}
+export interface JumpStmt {
+  readonly kind: "break" | "continue";
+  readonly loc: Loc;
+}
+export interface AssertStmt {
+  readonly kind: "assert";
+  readonly loc: Loc;
+  readonly word: "assert" | "assume" | "cover";
+  readonly label: string | null;
+  readonly test: ExprNode;
+  readonly pass: StmtNode | null;
+  readonly fail: StmtNode | null;
 }
 export interface NullStmt {
   readonly kind: "null";
   readonly loc: Loc;
 }
-export type StmtNode = BlockStmt | IfStmt | CaseStmt | ForStmt | AssignStmt | SystemStmt | NullStmt;
+export type StmtNode =
+  | BlockStmt
+  | IfStmt
+  | CaseStmt
+  | ForStmt
+  | ForeachStmt
+  | LoopStmt
+  | ForeverStmt
+  | AssignStmt
+  | ForceStmt
+  | DelayStmt
+  | EventStmt
+  | WaitStmt
+  | DisableStmt
+  | TriggerStmt
+  | CallStmt
+  | ReturnStmt
+  | JumpStmt
+  | AssertStmt
+  | NullStmt;
 
-export interface RangeNode {
-  readonly left: ExprNode;
-  readonly right: ExprNode;
-  readonly loc: Loc;
-}
-export type Direction = "input" | "output" | "inout";
+export type Direction = "input" | "output" | "inout" | "ref";
+export type NetKind =
+  | "wire"
+  | "tri"
+  | "wand"
+  | "triand"
+  | "wor"
+  | "trior"
+  | "tri0"
+  | "tri1"
+  | "trireg"
+  | "uwire"
+  | "supply0"
+  | "supply1";
 
 export interface DeclName {
   readonly name: string;
@@ -193,45 +495,95 @@ export interface DeclItem {
   readonly kind: "decl";
   readonly loc: Loc;
   readonly direction: Direction | null;
-  /** null where a port declaration gives a direction only. */
-  readonly net: "wire" | "reg" | "integer" | "genvar" | "supply0" | "supply1" | null;
-  readonly signed: boolean;
-  readonly range: RangeNode | null;
+  /** null for variables, and where a port declaration gives a direction only. */
+  readonly net: NetKind | null;
+  /** True if the declaration names a data type or `var`. */
+  readonly variable: boolean;
+  readonly type: TypeNode;
   readonly names: readonly DeclName[];
+  readonly lifetime: "automatic" | "static" | null;
+  readonly isConst: boolean;
+  readonly delay: DelayNode | null;
+  readonly strength: Strength | null;
+}
+/** `bus_if.slave b` in a port list; `interface b` has no interface name. */
+export interface InterfacePortItem {
+  readonly kind: "interfaceport";
+  readonly loc: Loc;
+  readonly interfaceName: string | null;
+  readonly modport: string | null;
+  readonly name: string;
+  readonly dims: readonly RangeNode[];
+}
+export interface GenvarItem {
+  readonly kind: "genvar";
+  readonly loc: Loc;
+  readonly names: readonly { readonly name: string; readonly loc: Loc }[];
 }
 export interface ParamItem {
   readonly kind: "param";
   readonly loc: Loc;
+  readonly nameLoc: Loc;
   readonly local: boolean;
-  readonly signed: boolean;
-  readonly range: RangeNode | null;
+  readonly type: TypeNode;
+  readonly dims: readonly RangeNode[];
   readonly name: string;
-  readonly value: ExprNode;
+  /** null: must be overridden. */
+  readonly value: ExprNode | null;
+  /** `parameter type T = byte`. */
+  readonly typeValue: TypeNode | null;
+  readonly isType: boolean;
+}
+export interface TypedefItem {
+  readonly kind: "typedef";
+  readonly loc: Loc;
+  readonly name: string;
+  readonly nameLoc: Loc;
+  readonly type: TypeNode;
+  readonly dims: readonly RangeNode[];
+}
+export interface ImportItem {
+  readonly kind: "import";
+  readonly loc: Loc;
+  readonly package: string;
+  /** null: everything (`*`). */
+  readonly name: string | null;
+}
+/** Drive strengths as levels: 7 supply, 6 strong, 5 pull, 3 weak, 0 high impedance. */
+export interface Strength {
+  readonly zero: number;
+  readonly one: number;
 }
 export interface ContinuousAssign {
   readonly kind: "continuous";
   readonly loc: Loc;
   readonly target: ExprNode;
   readonly value: ExprNode;
-}
-export interface EventNode {
-  readonly edge: "posedge" | "negedge" | null;
-  readonly signal: ExprNode;
-  readonly loc: Loc;
+  readonly delay: DelayNode | null;
+  readonly strength: Strength | null;
 }
 export interface AlwaysItem {
   readonly kind: "always";
   readonly loc: Loc;
-  /** null: no event control. "star": every signal that is read. */
-  readonly events: readonly EventNode[] | "star" | null;
+  readonly word: "always" | "always_comb" | "always_ff" | "always_latch";
+  /** Place of the event control, or of the word. */
+  readonly eventLoc: Loc;
   readonly body: StmtNode;
 }
 export interface InitialItem {
   readonly kind: "initial";
   readonly loc: Loc;
+  readonly final: boolean;
   readonly body: StmtNode;
 }
 export interface Connection {
+  readonly name: string | null;
+  readonly value: ExprNode | null;
+  /** `.name` alone: the net of the same name. */
+  readonly implicit?: boolean;
+  readonly loc: Loc;
+}
+export interface ParamOverride {
   readonly name: string | null;
   readonly value: ExprNode | null;
   readonly loc: Loc;
@@ -242,8 +594,22 @@ export interface InstanceItem {
   readonly module: string;
   readonly moduleLoc: Loc;
   readonly name: string;
-  readonly params: readonly Connection[];
+  readonly nameLoc: Loc;
+  readonly range: RangeNode | null;
+  readonly params: readonly ParamOverride[];
   readonly ports: readonly Connection[];
+  /** `.*`: all ports not named connect to nets of their name. */
+  readonly wildcard: boolean;
+}
+export interface GateItem {
+  readonly kind: "gate";
+  readonly loc: Loc;
+  readonly gate: string;
+  readonly name: string | null;
+  readonly range: RangeNode | null;
+  readonly delay: DelayNode | null;
+  readonly strength: Strength | null;
+  readonly pins: readonly ExprNode[];
 }
 export interface GenerateFor {
   readonly kind: "genfor";
@@ -251,10 +617,8 @@ export interface GenerateFor {
   readonly genvar: string;
   readonly init: ExprNode;
   readonly test: ExprNode;
-  readonly stepName: string;
-  readonly step: ExprNode;
-  readonly label: string | null;
-  readonly body: readonly ModuleItem[];
+  readonly step: StmtNode;
+  readonly body: GenerateBlock;
 }
 export interface GenerateIf {
   readonly kind: "genif";
@@ -263,37 +627,110 @@ export interface GenerateIf {
   readonly yes: GenerateBlock;
   readonly no: GenerateBlock | null;
 }
+export interface GenerateCase {
+  readonly kind: "gencase";
+  readonly loc: Loc;
+  readonly subject: ExprNode;
+  readonly items: readonly { readonly labels: readonly ExprNode[]; readonly block: GenerateBlock }[];
+  readonly fallback: GenerateBlock | null;
+}
 export interface GenerateBlock {
+  readonly kind: "genblock";
+  readonly loc: Loc;
   readonly label: string | null;
   readonly items: readonly ModuleItem[];
+  /** False for a single item without begin and end. */
+  readonly braced: boolean;
 }
-export interface FunctionItem {
-  readonly kind: "function";
+export interface SubroutineItem {
+  readonly kind: "subroutine";
+  readonly loc: Loc;
+  readonly nameLoc: Loc;
+  readonly task: boolean;
+  readonly automatic: boolean | null;
+  readonly name: string;
+  /** For functions; `void` gives nothing back. */
+  readonly type: TypeNode | null;
+  /** In order; each names one argument. Declared in the header or in the body. */
+  readonly args: readonly DeclItem[];
+  readonly decls: readonly (DeclItem | ParamItem | TypedefItem | ImportItem)[];
+  readonly body: readonly StmtNode[];
+}
+export interface DefparamItem {
+  readonly kind: "defparam";
+  readonly loc: Loc;
+  readonly target: ExprNode;
+  readonly value: ExprNode;
+}
+export interface ModportItem {
+  readonly kind: "modport";
   readonly loc: Loc;
   readonly name: string;
-  readonly signed: boolean;
-  readonly range: RangeNode | null;
-  readonly isInteger: boolean;
-  readonly decls: readonly DeclItem[];
-  readonly body: StmtNode;
+  readonly ports: readonly {
+    readonly name: string;
+    readonly direction: Direction;
+    readonly imported: boolean;
+    readonly loc: Loc;
+  }[];
+}
+export interface ElabTaskItem {
+  readonly kind: "elabtask";
+  readonly loc: Loc;
+  readonly call: CallNode;
 }
 export type ModuleItem =
   | DeclItem
+  | InterfacePortItem
+  | GenvarItem
   | ParamItem
+  | TypedefItem
+  | ImportItem
   | ContinuousAssign
   | AlwaysItem
   | InitialItem
   | InstanceItem
+  | GateItem
   | GenerateFor
   | GenerateIf
-  | FunctionItem;
+  | GenerateCase
+  | GenerateBlock
+  | SubroutineItem
+  | DefparamItem
+  | ModportItem
+  | ElabTaskItem
+  | AssertItem;
+/** A deferred or immediate assertion standing as a module item. */
+export interface AssertItem {
+  readonly kind: "assertitem";
+  readonly loc: Loc;
+  readonly body: AssertStmt;
+}
+
+export interface TimeScale {
+  /** Powers of ten of a second: -9 for ns. */
+  readonly unit: number;
+  readonly precision: number;
+}
+
+export interface PortName {
+  readonly name: string;
+  readonly loc: Loc;
+  /** `.name(expression)` of an old-style header; null where the name is the net itself. */
+  readonly expr: ExprNode | null;
+}
 
 export interface ModuleNode {
+  readonly kind: "module" | "interface" | "package" | "program";
   readonly name: string;
   readonly loc: Loc;
   readonly nameLoc: Loc;
   /** Port names in order. ANSI declarations appear in `items` as well. */
-  readonly ports: readonly { readonly name: string; readonly loc: Loc }[];
+  readonly ports: readonly PortName[];
   readonly items: readonly ModuleItem[];
   readonly endLoc: Loc;
+  /** From a `timescale before it, or its own timeunit; null if there was none. */
+  readonly timeScale: TimeScale | null;
+  /** What an undeclared name becomes; null after `default_nettype none. */
+  readonly defaultNet: NetKind | null;
+  readonly automatic: boolean;
 }

@@ -1,7 +1,6 @@
 /**
- * Verilog text to syntax trees. In: the design's files, in order. Out: one tree a module, and findings.
- * Recursive descent with precedence climbing (Clarke 1986); goes on after a mistake.
+ * Verilog and SystemVerilog text (IEEE 1364-2005, IEEE 1800-2017) to a syntax tree. In: source files. Out: modules,
+ * packages and findings. The parser goes on after mistakes by recursive descent with known stopping words (Wirth,
+ * "Algorithms + Data Structures = Programs", 1976, section 5.9).
  */
-export type * as ast from "./ast.ts";
-export type { ModuleNode } from "./ast.ts";
 export { parseVerilog, type VerilogSyntax } from "./parser.ts";

@@ -1,33 +1,24 @@
 import type { Finding } from "../../common/finding.ts";
 import type { Loc, SourceSet } from "../../common/source.ts";
-
-export type TokenKind = "name" | "keyword" | "number" | "string" | "system" | "op" | "end";
-
-export interface Token {
-  readonly kind: TokenKind;
-  /** Text as written; for an escaped identifier without its backslash. */
-  readonly text: string;
-  readonly loc: Loc;
-}
-
-const keywords = new Set(
-  `always and assign automatic begin buf bufif0 bufif1 case casex casez cell cmos config deassign default defparam
-  design disable edge else end endcase endconfig endfunction endgenerate endmodule endprimitive endspecify endtable
-  endtask event for force forever fork function generate genvar highz0 highz1 if ifnone incdir include initial inout
-  input instance integer join large liblist library localparam macromodule medium module nand negedge nmos nor
-  noshowcancelled not notif0 notif1 or output parameter pmos posedge primitive pull0 pull1 pulldown pullup
-  pulsestyle_onevent pulsestyle_ondetect rcmos real realtime reg release repeat rnmos rpmos rtran rtranif0 rtranif1
-  scalared showcancelled signed small specify specparam strong0 strong1 supply0 supply1 table task time tran tranif0
-  tranif1 tri tri0 tri1 triand trior trireg unsigned use vectored wait wand weak0 weak1 while wire wor xnor xor`.split(
-    /\s+/,
-  ),
-);
+import type { NetKind, TimeScale } from "./ast.ts";
+import { systemVerilogKeywords, tellingWords, verilogKeywords } from "./keywords.ts";
+import { type Macro, nameAt, type Preprocessor, readActuals, readDefinition, substitute } from "./macros.ts";
+import { Token, type TokenKind } from "./token.ts";
 
 const operators = [
+  "<<<=",
+  ">>>=",
   "<<<",
   ">>>",
   "===",
   "!==",
+  "==?",
+  "!=?",
+  "<->",
+  "->>",
+  "<<=",
+  ">>=",
+  "&&&",
   "**",
   "<<",
   ">>",
@@ -45,288 +36,514 @@ const operators = [
   "-:",
   "->",
   "=>",
-  "+",
-  "-",
-  "*",
-  "/",
-  "%",
-  "<",
-  ">",
-  "!",
-  "~",
-  "&",
-  "|",
-  "^",
-  "?",
-  ":",
-  ";",
-  ",",
-  ".",
-  "(",
-  ")",
-  "[",
-  "]",
-  "{",
-  "}",
-  "=",
-  "@",
-  "#",
-]; // longest first
+  "++",
+  "--",
+  "+=",
+  "-=",
+  "*=",
+  "/=",
+  "%=",
+  "&=",
+  "|=",
+  "^=",
+  "::",
+  "'{",
+  "##",
+  ..."+-*/%<>!~&|^?:;,.()[]{}=@#'$",
+]; // longest first within each first character
 
-const operatorsByFirst = new Map<string, string[]>();
-for (const op of operators) operatorsByFirst.set(op[0], [...(operatorsByFirst.get(op[0]) ?? []), op]);
+const operatorsByFirst: string[][] = Array.from({ length: 128 }, () => []);
+for (const op of operators) operatorsByFirst[op.charCodeAt(0)].push(op);
+for (const list of operatorsByFirst) list.sort((a, b) => b.length - a.length);
 
-const isDigit = (c: number) => c >= 48 && c <= 57;
-const isNameStart = (c: number) => (c >= 65 && c <= 90) || (c >= 97 && c <= 122) || c === 95;
-const isNamePart = (c: number) => isNameStart(c) || isDigit(c) || c === 36;
-const isSpace = (c: number) => c === 32 || (c >= 9 && c <= 13) || c === 0xa0;
+/** 1 name start, 2 digit, 4 space, 8 name part. */
+const classOf = new Uint8Array(128);
+for (let c = 0; c < 128; c++) {
+  const letter = (c >= 65 && c <= 90) || (c >= 97 && c <= 122) || c === 95;
+  const digit = c >= 48 && c <= 57;
+  classOf[c] =
+    (letter ? 1 | 8 : 0) | (digit ? 2 | 8 : 0) | (c === 36 ? 8 : 0) | (c === 32 || (c >= 9 && c <= 13) ? 4 : 0);
+}
+const charClass = (c: number) => (c < 128 ? classOf[c] : c === 0xa0 ? 4 : 0);
 
 const numberPattern =
-  /(?:[0-9][0-9_]*[ \t]*)?'[sS]?[bBoOdDhH][ \t]*[0-9a-fA-FxXzZ?_]+|[0-9][0-9_]*(?:\.[0-9][0-9_]*)?(?:[eE][+-]?[0-9]+)?/y;
-const directivePattern = /`([A-Za-z_][A-Za-z0-9_$]*)/y;
+  /(?:[0-9][0-9_]*\s*)?'[sS]?[bBoOdDhH]\s*[0-9a-fA-FxXzZ?][0-9a-fA-FxXzZ?_]*|'[01xXzZ](?![A-Za-z0-9_$])|[0-9][0-9_]*(?:\.[0-9][0-9_]*)?(?:[eE][+-]?[0-9][0-9_]*)?(?:(?:fs|ps|ns|us|ms|s)(?![A-Za-z0-9_$]))?/y;
 
-/** Macros live across the files of one compilation, in their order. */
-export interface Preprocessor {
-  readonly macros: Map<string, Token[]>;
+const maxExpansions = 200_000;
+const maxNesting = 60;
+
+/** State of the directives from one token on. */
+export interface Mark {
+  readonly at: number;
+  readonly timeScale: TimeScale | null;
+  readonly defaultNet: NetKind | null;
+}
+export interface Lexed {
+  readonly tokens: Token[];
+  /** In order of `at`; the first stands at 0. */
+  readonly marks: Mark[];
 }
 
 /**
- * Text to tokens, with the object-like part of the preprocessor (IEEE 1364-2005 clause 19): `define without arguments,
- * `undef, `ifdef, `ifndef, `elsif, `else, `endif. A macro's tokens take the place of its use.
+ * Text to tokens, with the preprocessor (IEEE 1364-2005 clause 19, IEEE 1800-2017 clause 22). What a macro gives has
+ * the place of the macro's use. Files named `.v` have Verilog's words alone, unless the text shows that it is
+ * SystemVerilog.
  */
-export function tokenize(sources: SourceSet, file: number, pre: Preprocessor, findings: Finding[]): Token[] {
-  const { text, name } = sources.files[file];
-  const tokens: Token[] = [];
-  const conditions: { active: boolean; taken: boolean; outer: boolean; loc: Loc }[] = [];
-  let active = true;
-  let at = 0;
+export function tokenize(sources: SourceSet, file: number, pre: Preprocessor, findings: Finding[]): Lexed {
+  const plain = /\.(v|vh)$/i.test(sources.files[file].name);
+  if (!plain) return new Lexer(sources, pre, findings, systemVerilogKeywords).run(file);
+  const before = { ...pre, macros: new Map(pre.macros) };
+  const found: Finding[] = [];
+  const lexed = new Lexer(sources, pre, found, verilogKeywords).run(file);
+  const telling = lexed.tokens.some((token) => token.kind === "name" && tellingWords.has(token.text));
+  if (!telling) {
+    findings.push(...found);
+    return lexed;
+  }
+  Object.assign(pre, before);
+  return new Lexer(sources, pre, findings, systemVerilogKeywords).run(file);
+}
 
-  const report = (code: string, loc: Loc, message: string, remedy: string) =>
-    findings.push({ code, severity: "error", place: sources.place(loc), message, remedy });
+class Lexer {
+  private readonly tokens: Token[] = [];
+  private readonly marks: Mark[] = [];
+  private readonly conditions: { taken: boolean; outer: boolean; loc: Loc }[] = [];
+  private active = true;
+  private expansions = 0;
+  private readonly open: string[] = [];
+  /** What is being read: a file, or the text of a macro, whose tokens all stand at `fixed`. */
+  private text = "";
+  private at = 0;
+  private file = 0;
+  private fixed: Loc | null = null;
 
-  const reason = looksBinary(text);
-  if (reason) {
-    const loc = { file, start: 0, end: 0 };
-    report(
-      "verilog/not-text",
-      loc,
-      `${name} is not a text file: ${reason}.`,
-      "Take it out of the sources, or add the right file.",
-    );
-    return [{ kind: "end", text: "", loc }];
+  constructor(
+    private readonly sources: SourceSet,
+    private readonly pre: Preprocessor,
+    private readonly findings: Finding[],
+    private keywords: ReadonlyMap<string, string>,
+  ) {}
+
+  run(file: number): Lexed {
+    const { text, name } = this.sources.files[file];
+    const end = (): Lexed => {
+      this.tokens.push(new Token("end", "", file, text.length, text.length));
+      return { tokens: this.tokens, marks: this.marks };
+    };
+    this.mark();
+    const reason = looksBinary(text);
+    if (reason) {
+      const loc = { file, start: 0, end: 0 };
+      this.report("verilog/not-text", loc, `${name} is not a text file: ${reason}.`, "Take it out of the sources.");
+      return end();
+    }
+    this.scan(text, file, null);
+    for (const open of this.conditions)
+      this.report("verilog/open-condition", open.loc, "This conditional part has no `endif.", "Add `endif.");
+    return end();
   }
 
-  const restOfLine = (from: number) => {
-    let end = from;
-    while (end < text.length) {
-      const c = text.charCodeAt(end);
-      if (c === 10 || c === 13) {
-        if (text[end - 1] !== "\\") break;
+  private report(code: string, loc: Loc, message: string, remedy: string): void {
+    this.findings.push({ code, severity: "error", place: this.sources.place(loc), message, remedy });
+  }
+
+  private mark(): void {
+    this.marks.push({ at: this.tokens.length, timeScale: this.pre.timeScale, defaultNet: this.pre.defaultNet });
+  }
+
+  private loc(start: number, end: number): Loc {
+    return this.fixed ?? { file: this.file, start, end };
+  }
+
+  private push(kind: TokenKind, start: number, end: number, text: string): void {
+    if (!this.active) return;
+    const { fixed } = this;
+    this.tokens.push(
+      fixed ? new Token(kind, text, fixed.file, fixed.start, fixed.end) : new Token(kind, text, this.file, start, end),
+    );
+  }
+
+  /** Reads all of `text`, then goes back to where it was. */
+  private scan(text: string, file: number, fixed: Loc | null): void {
+    const { text: oldText, at: oldAt, file: oldFile, fixed: oldFixed } = this;
+    this.text = text;
+    this.at = 0;
+    this.file = file;
+    this.fixed = fixed;
+    const length = text.length;
+    while (this.at < length) this.one();
+    this.text = oldText;
+    this.at = oldAt;
+    this.file = oldFile;
+    this.fixed = oldFixed;
+  }
+
+  private one(): void {
+    const { text } = this;
+    const start = this.at;
+    const c = text.charCodeAt(start);
+    const kind = charClass(c);
+    if (kind & 4) {
+      this.at++;
+      return;
+    }
+    if (kind & 1) {
+      let at = start + 1;
+      while (charClass(text.charCodeAt(at)) & 8) at++;
+      this.at = at;
+      const word = text.slice(start, at);
+      const keyword = this.keywords.get(word);
+      if (keyword !== undefined) this.push("keyword", start, at, keyword);
+      else this.push("name", start, at, word);
+      return;
+    }
+    if (c === 47) {
+      const next = text.charCodeAt(start + 1);
+      if (next === 47) {
+        const end = /[\n\r]/g;
+        end.lastIndex = start;
+        this.at = end.exec(text)?.index ?? text.length;
+        return;
       }
-      end++;
-    }
-    return end;
-  };
-
-  const push = (kind: TokenKind, start: number, end: number, shown?: string) => {
-    if (active) tokens.push({ kind, text: shown ?? text.slice(start, end), loc: { file, start, end } });
-  };
-
-  /** One token from `at`, or none where only space or a comment was passed. Used for macro bodies too. */
-  const scan = (limit: number): void => {
-    const c = text.charCodeAt(at);
-    if (isSpace(c)) {
-      at++;
-      return;
-    }
-    const start = at;
-    if (c === 47 && text[at + 1] === "/") {
-      while (at < limit && text[at] !== "\n" && text[at] !== "\r") at++;
-      return;
-    }
-    if (c === 47 && text[at + 1] === "*") {
-      const end = text.indexOf("*/", at + 2);
-      if (end < 0)
-        report(
-          "verilog/open-comment",
-          { file, start, end: start + 2 },
-          "This comment is never closed.",
-          "Add */ where it ends.",
-        );
-      at = end < 0 ? text.length : end + 2;
-      return;
-    }
-    if (c === 40 && text[at + 1] === "*" && !/^\(\*\s*\)/.test(text.slice(at, at + 8))) {
-      const end = text.indexOf("*)", at + 2); // an attribute instance; read by a later stage when it has a meaning here
-      if (end >= 0) {
-        at = end + 2;
+      if (next === 42) {
+        const end = text.indexOf("*/", start + 2);
+        if (end < 0)
+          this.report(
+            "verilog/open-comment",
+            this.loc(start, start + 2),
+            "This comment is never closed.",
+            "Add */ where it ends.",
+          );
+        this.at = end < 0 ? text.length : end + 2;
         return;
       }
     }
-    if (isNameStart(c)) {
-      while (at < limit && isNamePart(text.charCodeAt(at))) at++;
-      const word = text.slice(start, at);
-      push(keywords.has(word) ? "keyword" : "name", start, at, word);
-      return;
-    }
-    if (isDigit(c) || c === 39) {
-      numberPattern.lastIndex = at;
+    if (kind & 2 || c === 39) {
+      numberPattern.lastIndex = start;
       const match = numberPattern.exec(text);
       if (match) {
-        at = start + match[0].length;
-        push("number", start, at);
+        this.at = start + match[0].length;
+        this.push("number", start, this.at, match[0]);
         return;
+      }
+    }
+    if (c === 40 && text.charCodeAt(start + 1) === 42) {
+      // an attribute, but for the (*) of an event control
+      const after = /\S/g;
+      after.lastIndex = start + 2;
+      if (after.exec(text)?.[0] !== ")") {
+        const end = text.indexOf("*)", start + 2);
+        if (end >= 0) {
+          this.at = end + 2;
+          return;
+        }
       }
     }
     if (c === 34) {
-      at++;
-      while (at < limit && text[at] !== '"' && text[at] !== "\n") at += text[at] === "\\" ? 2 : 1;
-      if (text[at] !== '"')
-        report(
-          "verilog/open-string",
-          { file, start, end: at },
-          "This string is not closed on its line.",
-          'Add the closing ".',
-        );
-      else at++;
-      push("string", start, at, text.slice(start + 1, at - 1));
+      this.string(start);
       return;
     }
-    if (c === 36 && isNameStart(text.charCodeAt(at + 1))) {
-      at++;
-      while (at < limit && isNamePart(text.charCodeAt(at))) at++;
-      push("system", start, at);
+    if (c === 36 && charClass(text.charCodeAt(start + 1)) & 8) {
+      let at = start + 1;
+      while (charClass(text.charCodeAt(at)) & 8) at++;
+      this.at = at;
+      this.push("system", start, at, text.slice(start, at));
       return;
     }
     if (c === 92) {
-      at++;
-      while (at < limit && !isSpace(text.charCodeAt(at))) at++;
-      push("name", start, at, text.slice(start + 1, at));
+      let at = start + 1;
+      while (at < text.length && !(charClass(text.charCodeAt(at)) & 4)) at++;
+      this.at = at;
+      this.push("name", start, at, text.slice(start + 1, at));
       return;
     }
     if (c === 96) {
-      directive(start);
+      this.directive(start);
       return;
     }
-    for (const op of operatorsByFirst.get(text[at]) ?? []) {
-      if (text.startsWith(op, at)) {
-        at += op.length;
-        push("op", start, at, op === "^~" ? "~^" : op);
-        return;
+    if (c < 128) {
+      for (const op of operatorsByFirst[c]) {
+        if (op.length === 1 || text.startsWith(op, start)) {
+          this.at = start + op.length;
+          this.push("op", start, this.at, op === "^~" ? "~^" : op);
+          return;
+        }
       }
     }
-    at++;
-    if (active) {
-      const shown = c < 32 || c > 126 ? `U+${c.toString(16).toUpperCase().padStart(4, "0")}` : `'${text[start]}'`;
-      report("verilog/character", { file, start, end: at }, `${shown} has no meaning here.`, "Delete it.");
+    this.at = start + (c >= 0xd800 && c < 0xdc00 ? 2 : 1);
+    if (this.active) {
+      const code = text.codePointAt(start)!;
+      const shown = c < 32 || c > 126 ? `U+${code.toString(16).toUpperCase().padStart(4, "0")}` : `'${text[start]}'`;
+      this.report("verilog/character", this.loc(start, this.at), `${shown} has no meaning here.`, "Delete it.");
     }
-  };
+  }
 
-  const directive = (start: number): void => {
-    directivePattern.lastIndex = at;
-    const match = directivePattern.exec(text);
-    if (!match) {
-      at++;
-      report(
-        "verilog/directive",
-        { file, start, end: at },
-        "A back-quote without a directive or macro name.",
-        "Delete it.",
-      );
+  private string(start: number): void {
+    const { text } = this;
+    let at = start + 1;
+    while (at < text.length && text[at] !== '"' && text[at] !== "\n") {
+      if (text[at] === "\\") at += text[at + 1] === "\r" && text[at + 2] === "\n" ? 3 : 2;
+      else at++;
+    }
+    if (text[at] !== '"') {
+      this.at = Math.min(at, text.length);
+      if (this.active)
+        this.report(
+          "verilog/open-string",
+          this.loc(start, this.at),
+          "This string is not closed on its line.",
+          'Add the closing ".',
+        );
+      this.push("string", start, this.at, text.slice(start + 1, this.at));
       return;
     }
-    const word = match[1];
-    at += match[0].length;
-    const loc = { file, start, end: at };
-    const operand = () => {
-      while (text[at] === " " || text[at] === "\t") at++;
-      const from = at;
-      while (at < text.length && isNamePart(text.charCodeAt(at))) at++;
-      return text.slice(from, at);
-    };
+    this.at = at + 1;
+    this.push("string", start, this.at, text.slice(start + 1, at));
+  }
+
+  private restOfLine(): string {
+    const { text } = this;
+    let end = this.at;
+    while (end < text.length && text[end] !== "\n" && text[end] !== "\r") end++;
+    const rest = text.slice(this.at, end);
+    this.at = end;
+    return rest.replace(/\/\/.*$/, "").replace(/\/\*.*?\*\//g, " ");
+  }
+
+  private operand(): string {
+    const { text } = this;
+    while (text[this.at] === " " || text[this.at] === "\t") this.at++;
+    const name = nameAt(text, this.at);
+    this.at += name.length;
+    return name;
+  }
+
+  private directive(start: number): void {
+    const { text, pre } = this;
+    const word = nameAt(text, start + 1);
+    if (word === "") {
+      this.at = start + 1;
+      if (this.active)
+        this.report("verilog/directive", this.loc(start, this.at), "A back-quote without a name.", "Delete it.");
+      return;
+    }
+    this.at = start + 1 + word.length;
+    const loc = this.loc(start, this.at);
     switch (word) {
       case "ifdef":
       case "ifndef": {
-        const known = pre.macros.has(operand()) === (word === "ifdef");
-        conditions.push({ active: active && known, taken: known, outer: active, loc });
-        active = active && known;
+        const known = pre.macros.has(this.operand()) === (word === "ifdef");
+        this.conditions.push({ taken: known, outer: this.active, loc });
+        this.active = this.active && known;
         return;
       }
       case "elsif":
       case "else":
       case "endif": {
-        const top = conditions[conditions.length - 1];
+        const top = this.conditions[this.conditions.length - 1];
+        const name = word === "elsif" ? this.operand() : "";
         if (!top) {
-          report("verilog/directive", loc, `\`${word} without an \`ifdef before it.`, "Delete it, or add the `ifdef.");
+          this.report("verilog/directive", loc, `\`${word} without an \`ifdef before it.`, "Delete it.");
           return;
         }
         if (word === "endif") {
-          conditions.pop();
-          active = top.outer;
+          this.conditions.pop();
+          this.active = top.outer;
           return;
         }
-        const take = !top.taken && (word === "else" || pre.macros.has(operand()));
+        const take = !top.taken && (word === "else" || pre.macros.has(name));
         top.taken ||= take;
-        active = top.outer && take;
+        this.active = top.outer && take;
         return;
       }
       case "define": {
-        const macro = operand();
-        if (text[at] === "(" && active) {
-          report(
-            "verilog/macro-arguments",
-            loc,
-            `The macro ${macro} takes arguments, which are not supported yet.`,
-            "Use a parameter or a function.",
-          );
-          at = restOfLine(at);
-          return;
-        }
-        const end = restOfLine(at);
-        const mark = tokens.length;
-        while (at < end) {
-          if (text[at] === "\\" && (text[at + 1] === "\n" || text[at + 1] === "\r")) at++;
-          else scan(end);
-        }
-        const body = tokens.splice(mark);
-        if (active) pre.macros.set(macro, body);
+        const { name, macro, end, problem } = readDefinition(text, this.at);
+        this.at = end;
+        if (!this.active) return;
+        if (problem) this.report("verilog/macro", loc, problem, "Write `define NAME(a, b) text.");
+        if (name) pre.macros.set(name, macro);
         return;
       }
       case "undef":
-        if (active) pre.macros.delete(operand());
+        if (this.active) pre.macros.delete(this.operand());
         return;
-      case "timescale":
-      case "default_nettype":
+      case "undefineall":
+        if (this.active) pre.macros.clear();
+        return;
+      case "include":
+        this.include(loc);
+        return;
+      case "timescale": {
+        const rest = this.restOfLine();
+        if (!this.active) return;
+        const match = /^\s*(1|10|100)\s*(fs|ps|ns|us|ms|s)\s*\/\s*(1|10|100)\s*(fs|ps|ns|us|ms|s)/.exec(rest);
+        const unit = match ? timeExponent(match[1], match[2]) : 0;
+        const precision = match ? timeExponent(match[3], match[4]) : 0;
+        if (!match || precision > unit)
+          this.report(
+            "verilog/timescale",
+            loc,
+            match ? "The precision is coarser than the unit." : "This `timescale cannot be read.",
+            "Write it like `timescale 1ns/1ps.",
+          );
+        else pre.timeScale = { unit, precision };
+        this.mark();
+        return;
+      }
+      case "default_nettype": {
+        const net = this.operand();
+        if (!this.active) return;
+        if (/^(none|wire|tri|tri0|tri1|wand|triand|wor|trior|trireg|uwire)$/.test(net))
+          pre.defaultNet = net === "none" ? null : (net as NetKind);
+        else this.report("verilog/directive", loc, `'${net}' is no net type.`, "Write `default_nettype wire or none.");
+        this.mark();
+        return;
+      }
       case "resetall":
+        if (this.active) {
+          pre.defaultNet = "wire";
+          pre.timeScale = null;
+          this.mark();
+        }
+        return;
+      case "begin_keywords": {
+        const rest = this.restOfLine();
+        if (this.active) this.keywords = /1800/.test(rest) ? systemVerilogKeywords : verilogKeywords;
+        return;
+      }
+      case "end_keywords":
+        this.keywords = systemVerilogKeywords;
+        return;
       case "celldefine":
       case "endcelldefine":
+      case "nounconnected_drive":
+        return;
+      case "unconnected_drive":
       case "line":
       case "pragma":
-        at = restOfLine(at);
+        this.restOfLine();
         return;
-      default: {
-        if (!active) return;
-        const body = pre.macros.get(word);
-        if (!body) {
-          report(
-            "verilog/unknown-macro",
-            loc,
-            `The macro \`${word} is not defined.`,
-            "Define it before its use, or correct the name.",
-          );
-          return;
-        }
-        for (const token of body) tokens.push({ ...token, loc });
-      }
+      case "__FILE__":
+        this.push("string", start, this.at, this.sources.files[loc.file].name);
+        return;
+      case "__LINE__":
+        this.push("number", start, this.at, String(this.sources.position(loc.file, loc.start).line));
+        return;
+      default:
+        if (this.active) this.expand(word, loc, start);
+        else if (pre.macros.get(word)?.params) readActuals(text, this.at);
     }
-  };
-
-  while (at < text.length) scan(text.length);
-  for (const open of conditions) {
-    report("verilog/open-condition", open.loc, "This conditional part has no `endif.", "Add `endif where it ends.");
   }
-  tokens.push({ kind: "end", text: "", loc: { file, start: text.length, end: text.length } });
-  return tokens;
+
+  private expand(word: string, loc: Loc, start: number): void {
+    const macro: Macro | undefined = this.pre.macros.get(word);
+    if (!macro) {
+      this.report(
+        "verilog/unknown-macro",
+        loc,
+        `The macro \`${word} is not defined.`,
+        "Define it before its use, or correct the name.",
+      );
+      return;
+    }
+    if (this.open.includes(word) || ++this.expansions > maxExpansions || this.open.length > maxNesting) {
+      this.report(
+        "verilog/macro",
+        loc,
+        `The macro \`${word} expands without an end.`,
+        "Take its name out of its text.",
+      );
+      return;
+    }
+    let body = macro.text;
+    if (macro.params) {
+      const actuals = readActuals(this.text, this.at);
+      if (!actuals) {
+        this.report(
+          "verilog/macro",
+          loc,
+          `The macro \`${word} takes ${macro.params.length} argument(s) in parentheses.`,
+          "Give it its arguments.",
+        );
+        return;
+      }
+      this.at = actuals.end;
+      const least = macro.params.filter((param) => param.fallback === null).length;
+      const given = actuals.list.length === 1 && actuals.list[0] === "" ? 0 : actuals.list.length;
+      if (given > macro.params.length || (given < least && macro.params.length > 1)) {
+        this.report(
+          "verilog/macro",
+          loc,
+          `The macro \`${word} takes ${macro.params.length} argument(s); ${given} given.`,
+          "Correct the call.",
+        );
+        return;
+      }
+      body = substitute(macro, actuals.list);
+    }
+    if (body === "") return;
+    const place = this.fixed ?? { file: this.file, start, end: this.at };
+    this.open.push(word);
+    this.scan(body, this.file, place);
+    this.open.pop();
+  }
+
+  private include(loc: Loc): void {
+    let rest = this.restOfLine().trim();
+    if (!this.active) return;
+    if (rest.startsWith("`")) rest = this.pre.macros.get(nameAt(rest, 1))?.text.trim() ?? rest;
+    const match = /^"([^"]+)"|^<([^>]+)>/.exec(rest);
+    const wanted = match ? (match[1] ?? match[2]) : null;
+    const here = this.sources.files[loc.file].name;
+    const target = wanted === null ? -1 : findIncluded(this.sources, here, wanted);
+    if (wanted === null || target < 0) {
+      this.report(
+        "verilog/include",
+        loc,
+        wanted === null ? "This `include names no file." : `The design has no file '${wanted}'.`,
+        wanted === null ? 'Write `include "file".' : "Add it to the sources, or correct the name.",
+      );
+      return;
+    }
+    const { name, text } = this.sources.files[target];
+    if (this.open.includes(`"${name}`) || this.open.length > maxNesting) {
+      this.report("verilog/include", loc, `${name} includes itself.`, "Guard it with `ifndef, or remove the `include.");
+      return;
+    }
+    this.open.push(`"${name}`);
+    const conditions = this.conditions.length;
+    this.scan(text, target, null);
+    for (const open of this.conditions.splice(conditions)) {
+      this.report("verilog/open-condition", open.loc, "This conditional part has no `endif.", "Add `endif.");
+      this.active = open.outer;
+    }
+    this.open.pop();
+  }
+}
+
+/** Index of the file that `include "wanted"` in `from` means, or -1: beside it first, then by path, then by base name. */
+export function findIncluded(sources: SourceSet, from: string, wanted: string): number {
+  const folder = from.slice(0, from.lastIndexOf("/") + 1);
+  const clean = (path: string) => {
+    const parts: string[] = [];
+    for (const part of path.split("/")) {
+      if (part === ".." && parts.length && parts[parts.length - 1] !== "..") parts.pop();
+      else if (part !== "." && part !== "") parts.push(part);
+    }
+    return parts.join("/");
+  };
+  const names = sources.files.map((file) => clean(file.name));
+  const beside = names.indexOf(clean(folder + wanted));
+  if (beside >= 0) return beside;
+  const exact = names.indexOf(clean(wanted));
+  if (exact >= 0) return exact;
+  const base = wanted.slice(wanted.lastIndexOf("/") + 1);
+  return names.findIndex((name) => name.slice(name.lastIndexOf("/") + 1) === base);
+}
+
+function timeExponent(count: string, unit: string): number {
+  const base = { s: 0, ms: -3, us: -6, ns: -9, ps: -12, fs: -15 }[unit] ?? 0;
+  return base + count.length - 1;
 }
 
 function looksBinary(text: string): string | null {
@@ -335,61 +552,7 @@ function looksBinary(text: string): string | null {
   for (let i = 0; i < span; i++) {
     const c = text.charCodeAt(i);
     if (c === 0) return "it holds a zero byte";
-    if (c === 0xfffd || (c < 32 && !isSpace(c))) odd++;
+    if (c === 0xfffd || (c < 32 && !(charClass(c) & 4))) odd++;
   }
   return odd > 8 && odd > span / 20 ? "it holds many control characters" : null;
-}
-
-/** Value of a number token; null if its digits do not fit its base. IEEE 1364-2005 clause 3.5.1. */
-export function readNumber(
-  text: string,
-): { width: number | null; signed: boolean; based: boolean; a: bigint; b: bigint } | null {
-  const clean = text.replace(/[_\s]/g, "").toLowerCase();
-  const quote = clean.indexOf("'");
-  if (quote < 0)
-    return /^[0-9]+$/.test(clean) ? { width: null, signed: true, based: false, a: BigInt(clean), b: 0n } : null;
-  const width = quote > 0 ? Number(clean.slice(0, quote)) : null;
-  if (width !== null && (width < 1 || width > 65536)) return null;
-  const signed = clean[quote + 1] === "s";
-  const base = clean[quote + (signed ? 2 : 1)];
-  const digits = clean.slice(quote + (signed ? 3 : 2));
-  let a = 0n;
-  let b = 0n;
-  let bits = 0;
-  if (base === "d") {
-    if (/^[xz?]$/.test(digits)) {
-      const mask = (1n << BigInt(width ?? 32)) - 1n;
-      return { width, signed, based: true, a: digits === "x" ? mask : 0n, b: mask };
-    }
-    if (!/^[0-9]+$/.test(digits)) return null;
-    a = BigInt(digits);
-  } else {
-    const step = base === "b" ? 1 : base === "o" ? 3 : 4;
-    const ones = (1n << BigInt(step)) - 1n;
-    for (const digit of digits) {
-      a <<= BigInt(step);
-      b <<= BigInt(step);
-      bits += step;
-      if (digit === "x") [a, b] = [a | ones, b | ones];
-      else if (digit === "z" || digit === "?") b |= ones;
-      else {
-        const value = Number.parseInt(digit, 16);
-        if (value >= 1 << step) return null;
-        a |= BigInt(value);
-      }
-    }
-    // the leftmost x or z fills up to the size (clause 3.5.1)
-    const total = width ?? Math.max(32, bits);
-    if (bits < total && /^[xz?]/.test(digits)) {
-      const fill = ((1n << BigInt(total - bits)) - 1n) << BigInt(bits);
-      b |= fill;
-      if (digits[0] === "x") a |= fill;
-    }
-  }
-  if (width !== null) {
-    const mask = (1n << BigInt(width)) - 1n;
-    a &= mask;
-    b &= mask;
-  }
-  return { width, signed, based: true, a, b };
 }

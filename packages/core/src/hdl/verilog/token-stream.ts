@@ -1,6 +1,7 @@
 import type { Finding } from "../../common/finding.ts";
 import type { Loc, SourceSet } from "../../common/source.ts";
-import type { Token } from "./lexer.ts";
+import type { Mark } from "./lexer.ts";
+import type { Token } from "./token.ts";
 
 /** More findings than this in one file help nobody: the rest are counted, not listed. */
 const maxSyntaxFindings = 60;
@@ -11,6 +12,7 @@ const maxSyntaxFindings = 60;
  */
 export class TokenStream {
   private at = 0;
+  private markAt = 0;
   private lastReported = -1;
   private reported = 0;
 
@@ -18,7 +20,14 @@ export class TokenStream {
     private readonly tokens: readonly Token[],
     private readonly sources: SourceSet,
     private readonly findings: Finding[],
+    private readonly marks: readonly Mark[] = [{ at: 0, timeScale: null, defaultNet: "wire" }],
   ) {}
+
+  /** What the directives before the current token have set. */
+  get mark(): Mark {
+    while (this.markAt + 1 < this.marks.length && this.marks[this.markAt + 1].at <= this.at) this.markAt++;
+    return this.marks[this.markAt];
+  }
 
   get current(): Token {
     return this.tokens[this.at];
@@ -49,6 +58,18 @@ export class TokenStream {
 
   isAny(...texts: string[]): boolean {
     return texts.some((text) => this.is(text));
+  }
+
+  /** Goes back to a token that was passed; for choices that only a longer look can make. */
+  rewind(index: number): void {
+    this.at = index;
+  }
+
+  acceptAny(...texts: string[]): string | null {
+    const { text } = this.current;
+    if (!this.isAny(...texts)) return null;
+    this.at++;
+    return text;
   }
 
   accept(text: string): boolean {
@@ -122,6 +143,21 @@ export class TokenStream {
       if (this.current.kind === "keyword" && stops.has(this.current.text)) return;
       this.at++;
     }
+  }
+
+  /** Index past the bracket that closes the one at `ahead`, counted from the current token; -1 if there is none near. */
+  pastBracket(ahead: number): number {
+    let depth = 0;
+    for (let i = ahead; i < ahead + 4096; i++) {
+      const { kind, text } = this.peek(i);
+      if (kind === "end") return -1;
+      if (kind !== "op") continue;
+      if (text === "[" || text === "(" || text === "{" || text === "'{") depth++;
+      else if (text === "]" || text === ")" || text === "}") {
+        if (--depth === 0) return i + 1;
+      }
+    }
+    return -1;
   }
 
   describeCurrent(): string {

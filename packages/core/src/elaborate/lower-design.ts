@@ -1,0 +1,438 @@
+import type { Loc, SourcePosition } from "../common/source.ts";
+import {
+  type Bits,
+  bit0,
+  bit1,
+  bitX,
+  type HierarchyNode,
+  type RtlNetlist,
+  type RtlPort,
+  type RtlPositions,
+  type RtlVector,
+} from "../netlist/rtl.ts";
+import { type Edge, hintOf, ProcessLowering } from "./lower-process.ts";
+import { hardwareBits, StatementLowering } from "./lower-stmt.ts";
+import type { DesignModel, Expr, Instance, Process, Signal, Target } from "./model.ts";
+import type { Report } from "./report.ts";
+import { RtlBuilder } from "./rtl-builder.ts";
+
+export interface FlatDesign {
+  readonly netlist: RtlNetlist;
+  readonly positions: RtlPositions;
+  readonly hierarchy: HierarchyNode;
+}
+
+const maxArrayBits = 1 << 20;
+
+/** The whole design as word-level cells. Wires of the hierarchy become aliases, which are then resolved away. */
+export function lowerDesign(design: DesignModel, report: Report): FlatDesign {
+  return new DesignLowering(design, report).run();
+}
+
+class DesignLowering {
+  private readonly rtl = new RtlBuilder();
+  private readonly bits: (Bits | undefined)[] = [];
+  /** Net -> the bit that drives it. */
+  private readonly drivers = new Map<number, number>();
+  private readonly driverLocs = new Map<number, Loc>();
+  private readonly conflicts = new Set<Signal>();
+
+  constructor(
+    private readonly design: DesignModel,
+    private readonly report: Report,
+  ) {}
+
+  private readonly bitsOf = (signal: Signal): Bits => {
+    let nets = this.bits[signal.id];
+    if (!nets) {
+      const width = hardwareBits(signal);
+      if (width > maxArrayBits) {
+        this.report.error(
+          "verilog/large-array",
+          signal.loc,
+          `'${signal.plainName}' has ${width} bits, more than a circuit of registers can hold.`,
+          "Make it smaller.",
+        );
+        nets = new Array<number>(width).fill(bitX);
+      } else nets = this.rtl.nets(width);
+      this.bits[signal.id] = nets;
+    }
+    return nets;
+  };
+
+  private readonly drive = (signal: Signal, offset: number, bits: Bits, loc: Loc): void => {
+    const nets = this.bitsOf(signal);
+    for (let i = 0; i < bits.length; i++) {
+      const net = nets[offset + i];
+      if (net === undefined) continue; // beyond the vector's end: told already
+      if (this.drivers.has(net)) {
+        if (this.conflicts.has(signal)) return;
+        this.conflicts.add(signal);
+        const first = this.driverLocs.get(net);
+        this.report.error(
+          "verilog/several-drivers",
+          loc,
+          signal.direction === "input"
+            ? `'${signal.plainName}' is an input, and is driven inside the module too.`
+            : `'${signal.plainName}' has several drivers.`,
+          "Keep one driver for each bit.",
+          { related: first ? [{ place: this.report.sources.place(first), message: "Also driven here." }] : undefined },
+        );
+        return;
+      }
+      this.drivers.set(net, bits[i]);
+      this.driverLocs.set(net, loc);
+    }
+  };
+
+  private process(): ProcessLowering {
+    return new ProcessLowering(this.rtl, this.bitsOf, this.report, this.drive);
+  }
+
+  private expression(expr: Expr): Bits {
+    return new StatementLowering(this.rtl, this.bitsOf, this.report).expression(expr);
+  }
+
+  private driveTarget(target: Target, bits: Bits, loc: Loc): void {
+    let at = 0;
+    for (let i = target.parts.length - 1; i >= 0; i--) {
+      const part = target.parts[i];
+      const value = bits.slice(at, at + part.width);
+      at += part.width;
+      let base = 0;
+      if (part.signal.dims.length) {
+        const element = this.constantElement(part.signal, part.index);
+        if (element === null) {
+          this.notConstant(part.loc);
+          continue;
+        }
+        base = element * part.signal.width;
+      }
+      if (typeof part.offset === "number") this.drive(part.signal, base + part.offset, value, loc);
+      else this.notConstant(part.loc);
+    }
+  }
+
+  private constantElement(signal: Signal, index: readonly Expr[]): number | null {
+    let at = 0;
+    for (let d = 0; d < signal.dims.length; d++) {
+      const own = index[d];
+      if (own?.op !== "const" || own.value.b) return null;
+      at = at * (Math.abs(signal.dims[d].left - signal.dims[d].right) + 1) + Number(own.value.a);
+    }
+    return at;
+  }
+
+  private notConstant(loc: Loc): void {
+    this.report.error(
+      "verilog/target",
+      loc,
+      "The index of a driven net must be a constant.",
+      "Assign to a register with this index in an always block.",
+    );
+  }
+
+  run(): FlatDesign {
+    const { design, rtl } = this;
+    for (const signal of design.top.ports) {
+      if (signal.direction === "inout")
+        this.report.error(
+          "verilog/inout",
+          signal.loc,
+          `The port '${signal.plainName}' is inout, which the part's pins do not offer yet.`,
+          "Use an input and an output.",
+        );
+      if (signal.direction === "input") for (const net of this.bitsOf(signal)) this.drivers.set(net, net);
+    }
+    for (const item of design.processes) if (item.kind === "initial") this.initial(item);
+    this.bindings(design.top);
+    for (const assign of design.assigns) {
+      rtl.hint = assign.target.parts[0]?.signal.name ?? "";
+      if (assign.target.form) this.process().unsynthesizable(assign.loc, `A ${assign.target.form}`);
+      else this.driveTarget(assign.target, this.expression(assign.value), assign.loc);
+    }
+    for (const item of design.processes) if (item.kind !== "initial" && item.kind !== "final") this.lowerProcess(item);
+    for (const join of design.joins) this.join(join.inner, join.outer, join.offset, join.loc);
+    this.settleUndriven();
+    return this.finish();
+  }
+
+  private lowerProcess(item: Process): void {
+    const lowering = this.process();
+    if (item.events === null) {
+      lowering.unsynthesizable(item.loc, "An always block that waits inside");
+      return;
+    }
+    const edges: Edge[] = [];
+    if (item.events !== "star") {
+      for (const event of item.events) {
+        if (event.expr.op === "signal" && event.expr.signal.type.kind === "event") {
+          lowering.unsynthesizable(event.loc, "Waiting for a named event");
+          return;
+        }
+        if (event.guard) lowering.unsynthesizable(event.loc, "A guarded event");
+        if (event.edge === null) continue;
+        const bit = asBit(event.expr);
+        if (!bit || event.edge === "both") {
+          this.report.error(
+            "verilog/event",
+            event.loc,
+            "A clock needs one edge of one bit.",
+            "Name a single bit, with posedge or negedge.",
+          );
+          return;
+        }
+        edges.push({ ...bit, rising: event.edge === "pos", loc: event.loc });
+      }
+      if (edges.length > 0 && edges.length < item.events.length) {
+        this.report.error(
+          "verilog/event",
+          item.loc,
+          "This event list mixes edges and levels, which makes no circuit.",
+          "Use edges only, or @(*).",
+        );
+        return;
+      }
+    }
+    if (edges.length) {
+      lowering.clocked(item, edges);
+      return;
+    }
+    for (const latch of lowering.combinational(item)) {
+      if (item.kind === "always_latch") continue;
+      this.report.warn(
+        "verilog/latch",
+        latch.loc,
+        `'${latch.signal.plainName}' keeps its value in some branch, so it becomes a latch.`,
+        "Assign it in every branch, or give it a value before the first 'if' or 'case'.",
+        { related: [{ place: this.report.sources.place(latch.signal.loc), message: "Declared here." }] },
+      );
+    }
+  }
+
+  /** Hardware takes from an initial block the values that registers start with. */
+  private initial(item: Process): void {
+    const lowering = new InitialLowering(this.rtl, () => [], this.report);
+    const cells = this.rtl.cells.length;
+    lowering.run(item);
+    if (this.rtl.cells.length > cells) {
+      // only constants give start values; what was built on the way feeds nothing
+      this.rtl.cells.length = cells;
+      this.rtl.cellLocs.length = cells;
+    }
+  }
+
+  private bindings(instance: Instance): void {
+    for (const child of instance.children) {
+      for (const binding of child.bindings) {
+        const { port } = binding;
+        if (port.direction === "output") {
+          if (!binding.target) continue;
+          const nets = this.bitsOf(port);
+          const { width } = binding.target;
+          this.driveTarget(
+            binding.target,
+            Array.from({ length: width }, (_, i) => nets[i] ?? bit0),
+            binding.loc,
+          );
+        } else if (port.direction === "input") {
+          this.rtl.hint = port.name;
+          const value = binding.value ? this.expression(binding.value) : new Array<number>(port.width).fill(bitX);
+          this.drive(port, 0, value, binding.loc);
+        }
+      }
+      this.bindings(child);
+    }
+  }
+
+  private join(inner: Signal, outer: Signal, offset: number, loc: Loc): void {
+    const inside = this.bitsOf(inner);
+    const outside = this.bitsOf(outer).slice(offset, offset + inside.length);
+    inside.forEach((net, i) => {
+      const other = outside[i];
+      if (other === undefined) return;
+      const [from, to] = this.drivers.has(net) && !this.drivers.has(other) ? [net, other] : [other, net];
+      if (this.drivers.has(to)) this.drive(inner, i, [from], loc);
+      else {
+        this.drivers.set(to, from);
+        this.driverLocs.set(to, loc);
+      }
+    });
+  }
+
+  /** A register that nothing assigns keeps its start value; any other net without a driver is reported where it is read. */
+  private settleUndriven(): void {
+    const { rtl, drivers, report, design } = this;
+    for (const port of design.top.ports) this.bitsOf(port);
+    const read = new Uint8Array(rtl.netCount);
+    for (const cell of rtl.cells) for (const input of cell.inputs) for (const bit of input) read[bit] = 1;
+    for (const [net, bit] of drivers) if (net !== bit) read[bit] = 1;
+    for (const signal of design.signals) {
+      const needed = signal.direction === "output" && signal.instance.kind === "module";
+      const nets = needed ? this.bitsOf(signal) : this.bits[signal.id];
+      if (!nets || signal.kind === "local" || signal.direction === "input" || signal.direction === "inout") continue;
+      const open = nets.map((_, i) => i).filter((i) => !drivers.has(nets[i]) && nets[i] > bitX);
+      if (open.length === 0) continue;
+      if (signal.init) {
+        const value = rtl.constant(signal.init, nets.length);
+        for (const i of open) drivers.set(nets[i], value[i]);
+        continue;
+      }
+      const missing = open.filter(
+        (i) => (signal.direction === "output" && signal.instance.kind === "module") || read[nets[i]],
+      );
+      if (missing.length === 0) continue;
+      const whole = missing.length === nets.length || signal.dims.length > 0;
+      const bits = missing.map((i) => (signal.msb >= signal.lsb ? signal.lsb + i : signal.lsb - i));
+      const which = whole ? `'${signal.plainName}'` : `Bit ${shortList(bits)} of '${signal.plainName}'`;
+      const role = signal.direction === "output" ? "is an output" : "is read";
+      report.warn(
+        "verilog/undriven",
+        signal.loc,
+        `${which} ${role} but nothing drives it.`,
+        "Assign it, connect it to an output, or remove it.",
+      );
+    }
+  }
+
+  private finish(): FlatDesign {
+    const { rtl, drivers, design, report } = this;
+    const { netCount } = rtl;
+    const driven = new Uint8Array(netCount);
+    for (const cell of rtl.cells) for (const bit of cell.output) driven[bit] = 1;
+    for (const port of design.top.ports)
+      if (port.direction === "input") for (const bit of this.bitsOf(port)) driven[bit] = 1;
+    const resolved = new Int32Array(netCount).fill(-1);
+    resolved[bit0] = bit0;
+    resolved[bit1] = bit1;
+    resolved[bitX] = bitX;
+    const trail: number[] = [];
+    const resolve = (net: number): number => {
+      let here = net;
+      while (resolved[here] === -1) {
+        resolved[here] = -2; // on the trail
+        trail.push(here);
+        const next = drivers.get(here);
+        if (next === undefined || next === here) {
+          resolved[here] = driven[here] ? here : bitX;
+          break;
+        }
+        here = next;
+      }
+      // a ring of wires has no value; the undriven check cannot see it, the loop check cannot either
+      const value = resolved[here] === -2 ? bitX : resolved[here];
+      for (const passed of trail) resolved[passed] = value;
+      trail.length = 0;
+      return value;
+    };
+    const settle = (bits: Bits) => bits.map(resolve);
+    const at = (loc: Loc): SourcePosition => report.sources.position(loc.file, loc.start);
+    const ports: RtlPort[] = design.top.ports.map((port) => ({
+      name: port.name,
+      direction: port.direction === "output" ? "output" : "input",
+      bits: port.direction === "output" ? settle(this.bitsOf(port)) : this.bitsOf(port),
+      msb: port.dims.length ? hardwareBits(port) - 1 : port.msb,
+      lsb: port.dims.length ? 0 : port.lsb,
+    }));
+    const signals: RtlVector[] = [];
+    const signalPlaces: SourcePosition[] = [];
+    for (const signal of design.signals) {
+      if (signal.kind === "local" || signal.width === 0 || signal.type.kind === "real") continue;
+      const bits = this.bits[signal.id];
+      if (!bits) continue;
+      if (signal.dims.length) {
+        const width = bits.length;
+        signals.push({ name: signal.name, bits: settle(bits), msb: width - 1, lsb: 0 });
+      } else signals.push({ name: signal.name, bits: settle(bits), msb: signal.msb, lsb: signal.lsb });
+      signalPlaces.push(at(signal.loc));
+    }
+    const node = (instance: Instance): HierarchyNode => ({
+      instance: instance.name,
+      module: variantOf(instance),
+      place: at(instance.loc),
+      children: instance.children.map(node),
+    });
+    return {
+      netlist: {
+        top: design.top.module,
+        netCount,
+        cells: rtl.cells.map((cell) => ({ ...cell, inputs: cell.inputs.map(settle) })),
+        ports,
+        signals,
+      },
+      positions: {
+        cells: rtl.cellLocs.map(at),
+        signals: signalPlaces,
+        ports: design.top.ports.map((port) => at(port.loc)),
+      },
+      hierarchy: node(design.top),
+    };
+  }
+}
+
+/** Start values: the block is run once, and what it leaves as constants counts. */
+class InitialLowering extends StatementLowering {
+  run(process: Process): void {
+    this.rtl.hint = hintOf(process);
+    this.exec(process.body, false);
+    for (const [signal, slot] of [...this.env.blocking, ...this.env.deferred]) {
+      if (signal.kind !== "variable" || this.loopVariables.has(signal)) continue;
+      let a = 0n;
+      let b = 0n;
+      const old = signal.init;
+      let unknown = false;
+      slot.value.forEach((bit, i) => {
+        const at = BigInt(i);
+        if (slot.assigned[i] === bit1 && bit === bit1) a |= 1n << at;
+        else if (slot.assigned[i] === bit1 && bit === bit0) return;
+        else if (slot.assigned[i] === bit0 && old) {
+          a |= old.a & (1n << at);
+          b |= old.b & (1n << at);
+        } else {
+          b |= 1n << at;
+          if (bit > bitX || slot.assigned[i] > bitX) unknown = true;
+        }
+      });
+      if (unknown)
+        this.report.warn(
+          "verilog/initial",
+          process.loc,
+          `The start value of '${signal.plainName}' is not a constant, so it is ignored.`,
+          "Assign a constant in the initial block.",
+        );
+      signal.init = { a, b };
+    }
+  }
+
+  override unsynthesizable(loc: Loc, what: string): void {
+    this.report.warn(
+      "verilog/initial",
+      loc,
+      `${what} gives no start value, so hardware ignores it.`,
+      "Assign constants in the initial block.",
+    );
+  }
+}
+
+export function variantOf(instance: Instance): string {
+  if (!instance.parent || instance.parameters.length === 0) return instance.module;
+  return `${instance.module} #(${instance.parameters.map(({ name, value }) => `${name}=${value}`).join(", ")})`;
+}
+
+function asBit(expr: Expr): { signal: Signal; bit: number } | null {
+  if (expr.op === "signal" && expr.width === 1) return { signal: expr.signal, bit: 0 };
+  if (expr.op === "slice" && expr.width === 1 && expr.arg.op === "signal")
+    return { signal: expr.arg.signal, bit: expr.lsb };
+  return null;
+}
+
+function shortList(numbers: readonly number[]): string {
+  const runs: string[] = [];
+  for (let i = 0; i < numbers.length; ) {
+    let j = i;
+    while (j + 1 < numbers.length && Math.abs(numbers[j + 1] - numbers[j]) === 1) j++;
+    runs.push(j > i ? `${numbers[i]} to ${numbers[j]}` : `${numbers[i]}`);
+    i = j + 1;
+  }
+  return runs.join(", ");
+}

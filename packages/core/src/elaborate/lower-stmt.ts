@@ -1,0 +1,746 @@
+import type { Loc } from "../common/source.ts";
+import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
+import { covers, labelPattern, narrowPattern, type Pattern } from "./case-patterns.ts";
+import { extendBits, lowerExpr, type Reader } from "./lower-expr.ts";
+import type { Expr, Signal, Stmt, Subroutine, Target } from "./model.ts";
+import type { Report } from "./report.ts";
+import { numberOf, type RtlBuilder } from "./rtl-builder.ts";
+import { sizeOf, vectorType } from "./types.ts";
+
+/**
+ * Runs statements once on symbols. For every bit that they assign we keep the value, and the condition under which it
+ * is assigned at all.
+ */
+export interface Slot {
+  /** [bits] -1 where nothing was assigned yet. */
+  readonly value: readonly number[];
+  /** [bits] Net that is 1 when the bit was assigned. */
+  readonly assigned: readonly number[];
+  /** Set by an outermost `if` whose first branch only sets constants: a synchronous reset. */
+  readonly reset?: { readonly condition: number; readonly value: readonly number[]; readonly otherwise: Slot };
+}
+export type Slots = Map<Signal, Slot>;
+
+export class Env {
+  readonly blocking: Slots = new Map();
+  readonly deferred: Slots = new Map();
+  constructor(readonly parent: Env | null) {}
+
+  find(signal: Signal, blocking: boolean): Slot | undefined {
+    for (let env: Env | null = this; env; env = env.parent) {
+      const slot = (blocking ? env.blocking : env.deferred).get(signal);
+      if (slot) return slot;
+    }
+    return undefined;
+  }
+}
+
+const maxTurns = 65536;
+const trieWidth = 20;
+
+/** Bits of a signal in hardware: those of all its elements, the lowest one first. */
+export function hardwareBits(signal: Signal): number {
+  return signal.dims.reduce((product, dim) => product * sizeOf(dim), signal.width);
+}
+
+/** The loops and subroutines around a statement: one-bit marks that are set once control has left them. */
+interface Jumps {
+  readonly broke: Signal | null;
+  readonly continued: Signal | null;
+  readonly returned: Signal | null;
+}
+const noJumps: Jumps = { broke: null, continued: null, returned: null };
+
+export class StatementLowering implements Reader {
+  protected env = new Env(null);
+  protected readonly loopVariables = new Set<Signal>();
+  private callDepth = 0;
+  private turns = 0;
+  private jumps: Jumps = noJumps;
+
+  constructor(
+    protected readonly rtl: RtlBuilder,
+    /** Net bits of each signal of the design. */
+    protected readonly bitsOf: (signal: Signal) => Bits,
+    protected readonly report: Report,
+  ) {}
+
+  unsynthesizable(loc: Loc, what: string): void {
+    this.report.error(
+      "verilog/not-synthesizable",
+      loc,
+      `${what} makes no circuit.`,
+      "Keep it in a test bench, or write it with clocked registers.",
+    );
+  }
+
+  read(signal: Signal): Bits {
+    const slot = this.env.find(signal, true);
+    if (!slot)
+      return signal.kind === "local" ? new Array<number>(hardwareBits(signal)).fill(bitX) : this.bitsOf(signal);
+    if (slot.assigned.every((bit) => bit === bit1)) return slot.value;
+    const nets = signal.kind === "local" ? null : this.bitsOf(signal);
+    return slot.value.map((value, i) => {
+      if (slot.assigned[i] === bit1) return value;
+      const old = nets ? nets[i] : bitX;
+      return slot.assigned[i] === bit0 ? old : this.rtl.mux(slot.assigned[i], [value], [old])[0];
+    });
+  }
+
+  /** Runs a subroutine on the values of its arguments. What it assigns outside of itself stays assigned. */
+  private enter(sub: Subroutine, args: readonly (Expr | Target)[]): Bits {
+    const width = sub.result ? hardwareBits(sub.result) : 0;
+    if (this.callDepth > 64) {
+      this.report.error(
+        "verilog/recursion",
+        sub.loc,
+        `'${sub.name}' calls itself without an end.`,
+        "Give the recursion an end that constants decide.",
+      );
+      return new Array<number>(width).fill(bitX);
+    }
+    this.callDepth++;
+    const values = args.map((arg) => ("op" in arg ? this.expression(arg) : this.readTarget(arg)));
+    const outer = this.env;
+    const outerJumps = this.jumps;
+    this.env = new Env(outer);
+    const returned = this.mark("returned", sub);
+    this.jumps = { broke: null, continued: null, returned };
+    sub.args.forEach(({ signal, direction }, i) => {
+      if (direction !== "output") this.write(signal, 0, values[i], true);
+      else this.forget(signal);
+    });
+    for (const local of sub.locals) this.forget(local);
+    if (sub.result) this.forget(sub.result);
+    this.write(returned, 0, [bit0], true);
+    this.exec(sub.body, false);
+    const result = sub.result ? this.read(sub.result) : [];
+    const outputs = sub.args.map(({ signal, direction }) => (direction === "input" ? null : this.read(signal)));
+    const inner = this.env;
+    this.env = outer;
+    this.jumps = outerJumps;
+    for (const [signal, slot] of inner.blocking) if (signal.kind !== "local") outer.blocking.set(signal, slot);
+    for (const [signal, slot] of inner.deferred) outer.deferred.set(signal, slot);
+    outputs.forEach((bits, i) => {
+      const arg = args[i];
+      if (bits && !("op" in arg)) this.assign(arg, bits, true);
+    });
+    this.callDepth--;
+    return result;
+  }
+
+  call(func: Subroutine, args: readonly (Expr | Target)[]): Bits {
+    return this.enter(func, args);
+  }
+
+  step(expr: Expr & { op: "step" }): Bits {
+    const before = expr.old ? this.expression(expr.old) : null;
+    const value = this.expression(expr.value);
+    this.assign(expr.target, value, true);
+    return before ?? value;
+  }
+
+  private mark(name: string, at: { readonly instance: Subroutine["instance"]; readonly loc: Loc }): Signal {
+    return {
+      id: -1,
+      name,
+      plainName: name,
+      instance: at.instance,
+      type: vectorType(1),
+      width: 1,
+      signed: false,
+      fourState: false,
+      msb: 0,
+      lsb: 0,
+      dims: [],
+      kind: "local",
+      net: null,
+      direction: null,
+      automatic: true,
+      loc: at.loc,
+      init: null,
+      implicit: false,
+      isConst: false,
+    };
+  }
+
+  private forget(signal: Signal): void {
+    const bits = hardwareBits(signal);
+    this.env.blocking.set(signal, { value: new Array(bits).fill(-1), assigned: new Array(bits).fill(bit0) });
+  }
+
+  expression(expr: Expr): Bits {
+    this.rtl.loc = expr.loc;
+    return lowerExpr(expr, this.rtl, this, this.report);
+  }
+
+  protected forRuns(keys: readonly number[], each: (from: number, to: number, key: number) => void): void {
+    for (let from = 0; from < keys.length; ) {
+      let to = from + 1;
+      while (to < keys.length && keys[to] === keys[from]) to++;
+      each(from, to, keys[from]);
+      from = to;
+    }
+  }
+
+  /** Statement by statement; after one that may jump, the rest runs only where it has not. */
+  protected execList(body: readonly Stmt[], outermost: boolean): void {
+    for (let i = 0; i < body.length; i++) {
+      this.exec(body[i], outermost);
+      const left = this.left();
+      if (left === bit0) continue;
+      if (left === bit1 || i + 1 === body.length) return;
+      const outer = new Env(this.env);
+      const rest = this.inside(() => this.execList(body.slice(i + 1), false));
+      this.merge(left, outer, rest, false);
+      return;
+    }
+  }
+
+  /** Net that is 1 where control has left the statements at hand. */
+  private left(): number {
+    const { broke, continued, returned } = this.jumps;
+    let net = bit0;
+    for (const mark of [broke, continued, returned]) {
+      if (!mark) continue;
+      const slot = this.env.find(mark, true);
+      if (!slot || slot.value[0] === bit0) continue;
+      net = this.rtl.or([net], [this.read(mark)[0]])[0];
+    }
+    return net;
+  }
+
+  protected exec(stmt: Stmt, outermost: boolean): void {
+    switch (stmt.op) {
+      case "block":
+        for (const local of stmt.locals ?? []) this.forget(local);
+        this.execList(stmt.body, outermost);
+        return;
+      case "assign": {
+        const bits = this.expression(stmt.value);
+        this.rtl.loc = stmt.loc;
+        if (stmt.target.form) this.unsynthesizable(stmt.loc, `A ${stmt.target.form} variable`);
+        else {
+          if (stmt.intra?.events) this.unsynthesizable(stmt.loc, "An assignment that waits for an event");
+          this.assign(stmt.target, bits, stmt.blocking);
+        }
+        return;
+      }
+      case "arraycopy":
+        this.write(stmt.target, 0, this.read(stmt.from), stmt.blocking);
+        return;
+      case "if": {
+        const [test] = this.expression(stmt.test);
+        if (test <= bitX) {
+          if (test === bit1) this.exec(stmt.yes, outermost);
+          else if (stmt.no) this.exec(stmt.no, outermost);
+          return;
+        }
+        const yes = this.branch(stmt.yes);
+        const no = stmt.no ? this.branch(stmt.no) : new Env(this.env);
+        this.rtl.loc = stmt.loc;
+        this.merge(test, yes, no, outermost);
+        return;
+      }
+      case "case":
+        this.execCase(stmt);
+        return;
+      case "loop":
+        this.execLoop(stmt, outermost);
+        return;
+      case "repeat": {
+        const count = numberOf(this.expression(stmt.count));
+        if (count === null || count > BigInt(maxTurns)) {
+          this.report.error(
+            "verilog/loop-bound",
+            stmt.count.loc,
+            count === null
+              ? "The number of turns of this loop depends on signals."
+              : `This loop passes ${maxTurns} turns.`,
+            "Loop over constants, and test the signals inside.",
+          );
+          return;
+        }
+        this.loop(stmt, () => {
+          for (let i = 0n; i < count; i++) if (!this.turn(() => this.exec(stmt.body, outermost))) return;
+        });
+        return;
+      }
+      case "break":
+      case "continue":
+      case "return": {
+        const { broke, continued, returned } = this.jumps;
+        const mark = stmt.op === "break" ? broke : stmt.op === "continue" ? continued : returned;
+        if (mark) this.write(mark, 0, [bit1], true);
+        else this.unsynthesizable(stmt.loc, `A '${stmt.op}' outside of its loop or function`);
+        return;
+      }
+      case "call":
+        if (stmt.sub.suspends) this.unsynthesizable(stmt.loc, `'${stmt.sub.name}', which waits,`);
+        else this.enter(stmt.sub, stmt.args);
+        return;
+      case "eval":
+        this.expression(stmt.expr);
+        return;
+      case "system":
+      case "assert":
+        return; // prints and checks belong to simulation
+      case "delay":
+        this.unsynthesizable(stmt.loc, "A delay");
+        return;
+      case "event":
+      case "wait":
+        this.unsynthesizable(stmt.loc, "Waiting within a block");
+        return;
+      case "fork":
+        this.unsynthesizable(stmt.loc, "A fork");
+        return;
+      case "force":
+        this.unsynthesizable(stmt.loc, `A procedural '${stmt.word}'`);
+        return;
+      case "disable":
+        this.unsynthesizable(stmt.loc, "Disabling a block");
+        return;
+      case "trigger":
+        this.unsynthesizable(stmt.loc, "An event");
+    }
+  }
+
+  private branch(stmt: Stmt): Env {
+    return this.inside(() => this.exec(stmt, false));
+  }
+
+  private inside(run: () => void): Env {
+    const outer = this.env;
+    const inner = new Env(outer);
+    this.env = inner;
+    run();
+    this.env = outer;
+    return inner;
+  }
+
+  private loop(stmt: Stmt & { loc: Loc }, run: () => void): void {
+    const outer = this.jumps;
+    const place = { instance: null as unknown as Subroutine["instance"], loc: stmt.loc };
+    const broke = this.mark("broke", place);
+    const continued = this.mark("continued", place);
+    this.jumps = { broke, continued, returned: outer.returned };
+    this.write(broke, 0, [bit0], true);
+    run();
+    this.jumps = outer;
+  }
+
+  /** One turn of a loop, under the condition that no earlier one has left it. False once it surely has. */
+  private turn(run: () => void): boolean {
+    const { continued } = this.jumps;
+    this.write(continued!, 0, [bit0], true);
+    const left = this.left();
+    if (left === bit1) return false;
+    if (left === bit0) run();
+    else {
+      const outer = new Env(this.env);
+      const inner = this.inside(run);
+      this.merge(left, outer, inner, false);
+    }
+    return true;
+  }
+
+  private execLoop(stmt: Stmt & { op: "loop" }, outermost: boolean): void {
+    if (stmt.init) {
+      this.collectLoopVariables(stmt.init);
+      this.exec(stmt.init, false);
+    }
+    this.loop(stmt, () => {
+      for (let first = stmt.after; ; first = false) {
+        if (!first && stmt.test) {
+          const [test] = this.expression(stmt.test);
+          if (test === bit0) return;
+          if (test !== bit1) {
+            this.report.error(
+              "verilog/loop-bound",
+              stmt.test.loc,
+              "The number of turns of this loop depends on signals.",
+              "Loop over constants, and test the signals inside.",
+            );
+            return;
+          }
+        }
+        if (++this.turns > maxTurns) {
+          this.report.error(
+            "verilog/endless-loop",
+            stmt.loc,
+            `This loop passes ${maxTurns} turns.`,
+            "Check its condition and step.",
+          );
+          return;
+        }
+        if (!this.turn(() => this.exec(stmt.body, outermost))) return;
+        if (stmt.step) {
+          // the step counts on constants: it runs whether or not some turn has left the loop
+          this.exec(stmt.step, false);
+        }
+      }
+    });
+  }
+
+  private collectLoopVariables(stmt: Stmt): void {
+    if (stmt.op === "assign") for (const part of stmt.target.parts) this.loopVariables.add(part.signal);
+    else if (stmt.op === "block") for (const inner of stmt.body) this.collectLoopVariables(inner);
+  }
+
+  private readTarget(target: Target): Bits {
+    const bits: number[] = [];
+    for (let i = target.parts.length - 1; i >= 0; i--) {
+      const part = target.parts[i];
+      const all = this.element(part.signal, part.index);
+      if (typeof part.offset === "number") bits.push(...all.slice(part.offset, part.offset + part.width));
+      else bits.push(...this.rtl.shift("shr", all, this.expression(part.offset)).slice(0, part.width));
+    }
+    return bits;
+  }
+
+  /** Bits of one element of an array, or of the whole signal if it is none. */
+  element(signal: Signal, index: readonly Expr[]): Bits {
+    const all = this.read(signal);
+    if (signal.dims.length === 0) return all;
+    const at = this.flatIndex(signal, index);
+    const { width } = signal;
+    if (typeof at === "number") {
+      if (at < 0) return new Array<number>(width).fill(bitX);
+      return all.slice(at * width, (at + 1) * width);
+    }
+    const words: Bits[] = [];
+    for (let i = 0; i < all.length; i += width) words.push(all.slice(i, i + width));
+    // halve the candidates with each bit of the index; what is past the end does not matter
+    let level = words;
+    for (let bit = 0; level.length > 1; bit++) {
+      const next: Bits[] = [];
+      for (let i = 0; i < level.length; i += 2)
+        next.push(i + 1 < level.length ? this.rtl.mux(at[bit] ?? bit0, level[i + 1], level[i]) : level[i]);
+      level = next;
+    }
+    return level[0];
+  }
+
+  /** Number of the element, or its bits; -1 when a constant index is outside. */
+  private flatIndex(signal: Signal, index: readonly Expr[]): number | Bits {
+    let known: number | null = 0;
+    let bits: Bits = [bit0];
+    for (let d = 0; d < signal.dims.length; d++) {
+      const size = sizeOf(signal.dims[d]);
+      const own = this.expression(index[d]);
+      const value = numberOf(own);
+      if (value !== null && value >= BigInt(size)) return -1;
+      if (known !== null && value !== null) {
+        known = known * size + Number(value);
+        continue;
+      }
+      if (known !== null) {
+        bits = this.rtl.constant({ a: BigInt(known), b: 0n }, Math.max(1, known.toString(2).length));
+        known = null;
+      }
+      if (d === 0) bits = own;
+      else {
+        const width = Math.max(bits.length + size.toString(2).length, own.length) + 1;
+        const scale = this.rtl.constant({ a: BigInt(size), b: 0n }, width);
+        const scaled = this.rtl.arithmetic("mul", extendBits(bits, width, false), scale, false);
+        bits = this.rtl.arithmetic("add", scaled, extendBits(own, width, false), false);
+      }
+    }
+    return known ?? bits;
+  }
+
+  protected assign(target: Target, bits: Bits, blocking: boolean): void {
+    let at = 0;
+    for (let i = target.parts.length - 1; i >= 0; i--) {
+      const part = target.parts[i];
+      const value = bits.slice(at, at + part.width);
+      at += part.width;
+      const { signal, offset } = part;
+      this.rtl.hint = signal.name;
+      if (signal.dims.length) this.writeElement(signal, part.index, offset, value, blocking);
+      else if (typeof offset === "number") {
+        if (offset < signal.width && offset + part.width > 0) this.write(signal, offset, value, blocking);
+      } else this.writeAt(signal, offset, value, blocking);
+    }
+  }
+
+  protected slot(signal: Signal, blocking: boolean): Slot {
+    const known = this.env.find(signal, blocking);
+    if (known) return known;
+    const bits = hardwareBits(signal);
+    return { value: new Array(bits).fill(-1), assigned: new Array(bits).fill(bit0) };
+  }
+
+  protected write(signal: Signal, offset: number, bits: Bits, blocking: boolean): void {
+    const old = this.slot(signal, blocking);
+    const value = [...old.value];
+    const assigned = [...old.assigned];
+    for (let i = Math.max(0, -offset); i < bits.length && offset + i < value.length; i++) {
+      value[offset + i] = bits[i];
+      assigned[offset + i] = bit1;
+    }
+    (blocking ? this.env.blocking : this.env.deferred).set(signal, { value, assigned });
+  }
+
+  private writeElement(
+    signal: Signal,
+    index: readonly Expr[],
+    offset: number | Expr,
+    bits: Bits,
+    blocking: boolean,
+  ): void {
+    const at = this.flatIndex(signal, index);
+    const { width } = signal;
+    if (typeof at === "number") {
+      if (at < 0) return;
+      if (typeof offset === "number") {
+        this.write(signal, at * width + offset, bits.slice(0, Math.max(0, width - offset)), blocking);
+        return;
+      }
+    }
+    const { where, moved } = this.place(offset, bits, width);
+    const old = this.slot(signal, blocking);
+    const value = [...old.value];
+    const assigned = [...old.assigned];
+    const count = value.length / width;
+    for (let word = 0; word < count; word++) {
+      if (typeof at === "number" && at !== word) continue;
+      let hit = bit1;
+      if (typeof at !== "number") {
+        if (word.toString(2).length > at.length) break;
+        hit = this.rtl.eq(at, this.rtl.constant({ a: BigInt(word), b: 0n }, at.length));
+      }
+      for (let i = 0; i < width; i++) {
+        const here = this.rtl.and([hit], [where[i]])[0];
+        if (here === bit0) continue;
+        const k = word * width + i;
+        value[k] = old.value[k] < 0 ? moved[i] : this.rtl.mux(here, [moved[i]], [old.value[k]])[0];
+        assigned[k] = this.rtl.or([old.assigned[k]], [here])[0];
+      }
+    }
+    (blocking ? this.env.blocking : this.env.deferred).set(signal, { value, assigned });
+  }
+
+  /** Where in `width` bits an offset puts some bits: a mark for each, and the bits moved there. */
+  private place(offset: number | Expr, bits: Bits, width: number): { where: Bits; moved: Bits } {
+    if (typeof offset === "number") {
+      const pad = (fill: number) => new Array<number>(Math.max(0, offset)).fill(fill);
+      const ones = [...pad(bit0), ...bits.map(() => bit1)].slice(0, width);
+      return {
+        where: extendBits(ones, width, false),
+        moved: extendBits([...pad(bit0), ...bits].slice(0, width), width, false),
+      };
+    }
+    const room = offset.signed ? bits.length : 0; // below bit 0, for negative offsets
+    const total = Math.max(width + room, bits.length);
+    let by = this.expression(offset);
+    if (room) {
+      const wide = Math.max(by.length, room.toString(2).length) + 1;
+      by = this.rtl.arithmetic(
+        "add",
+        extendBits(by, wide, true),
+        this.rtl.constant({ a: BigInt(room), b: 0n }, wide),
+        false,
+      );
+    }
+    const ones = extendBits(new Array<number>(bits.length).fill(bit1), total, false);
+    return {
+      where: this.rtl.shift("shl", ones, by).slice(room, room + width),
+      moved: this.rtl.shift("shl", extendBits(bits, total, false), by).slice(room, room + width),
+    };
+  }
+
+  /** Assignment to bits that an expression selects: every bit gets its own condition. */
+  private writeAt(signal: Signal, offset: Expr, bits: Bits, blocking: boolean): void {
+    const { where, moved } = this.place(offset, bits, signal.width);
+    const old = this.slot(signal, blocking);
+    const value = [...old.value];
+    const assigned = [...old.assigned];
+    for (let i = 0; i < signal.width; i++) {
+      if (where[i] === bit0) continue;
+      value[i] = old.value[i] < 0 ? moved[i] : this.rtl.mux(where[i], [moved[i]], [old.value[i]])[0];
+      assigned[i] = this.rtl.or([old.assigned[i]], [where[i]])[0];
+    }
+    (blocking ? this.env.blocking : this.env.deferred).set(signal, { value, assigned });
+  }
+
+  private merge(test: number, yes: Env, no: Env, outermost: boolean): void {
+    for (const blocking of [true, false]) {
+      const [a, b] = blocking ? [yes.blocking, no.blocking] : [yes.deferred, no.deferred];
+      const into = blocking ? this.env.blocking : this.env.deferred;
+      for (const signal of new Set([...a.keys(), ...b.keys()])) {
+        const before = this.slot(signal, blocking);
+        const y = a.get(signal) ?? before;
+        const n = b.get(signal) ?? before;
+        this.rtl.hint = signal.name;
+        let merged = this.mergeSlots(test, y, n);
+        const untouched = before.assigned.every((bit) => bit === bit0);
+        if (
+          outermost &&
+          untouched &&
+          y.value.every((bit) => bit === bit0 || bit === bit1) &&
+          y.assigned.every((bit) => bit === bit1)
+        ) {
+          merged = { ...merged, reset: { condition: test, value: y.value, otherwise: n } };
+        }
+        into.set(signal, merged);
+      }
+    }
+  }
+
+  private mergeSlots(test: number, yes: Slot, no: Slot): Slot {
+    if (yes === no) return yes;
+    const width = yes.value.length;
+    const value = new Array<number>(width);
+    const open: number[] = [];
+    for (let i = 0; i < width; i++) {
+      if (yes.value[i] === no.value[i] || no.value[i] === -1) value[i] = yes.value[i];
+      else if (yes.value[i] === -1) value[i] = no.value[i];
+      else open.push(i);
+    }
+    if (open.length) {
+      const made = this.rtl.mux(
+        test,
+        open.map((i) => yes.value[i]),
+        open.map((i) => no.value[i]),
+      );
+      open.forEach((at, i) => {
+        value[at] = made[i];
+      });
+    }
+    const pairs = new Map<string, number>(); // vectors mostly share one condition
+    const assigned = yes.assigned.map((bit, i) => {
+      if (bit === no.assigned[i]) return bit;
+      const id = `${bit},${no.assigned[i]}`;
+      let net = pairs.get(id);
+      if (net === undefined) {
+        [net] = this.rtl.mux(test, [bit], [no.assigned[i]]);
+        pairs.set(id, net);
+      }
+      return net;
+    });
+    return { value, assigned };
+  }
+
+  private execCase(stmt: Stmt & { op: "case" }): void {
+    if (stmt.subject.form) {
+      this.unsynthesizable(stmt.loc, `A case over a ${stmt.subject.form}`);
+      return;
+    }
+    const whole = this.expression(stmt.subject);
+    // bits that constants decide (a narrow subject among 32-bit labels has many) only rule labels out
+    const open = whole.map((_, i) => i).filter((i) => whole[i] > bit1);
+    const subject = open.map((i) => whole[i]);
+    const width = subject.length;
+    const { flavour } = stmt;
+    if (flavour === "inside") {
+      this.execInside(stmt);
+      return;
+    }
+    const items = stmt.items.map((item) => ({
+      labels: item.labels.map((label) => this.expression(label)),
+      constants: item.labels.map((label) => narrowPattern(labelPattern(label, flavour), whole, open)),
+      body: item.body,
+    }));
+    const known = numberOf(subject);
+    const allConstant = items.every((item) => item.constants.every((pattern) => pattern !== null));
+    if (known !== null && allConstant) {
+      const hit = items.find((item) =>
+        item.constants.some((pattern) => pattern!.possible && (known & pattern!.care) === pattern!.value),
+      );
+      if (hit) this.exec(hit.body, false);
+      else if (stmt.fallback) this.exec(stmt.fallback, false);
+      return;
+    }
+    const envs = items.map((item) => this.branch(item.body));
+    const fallback = stmt.fallback ? this.branch(stmt.fallback) : new Env(this.env);
+    this.rtl.loc = stmt.loc;
+    const patterns = items.map((item) => item.constants);
+    const labelCount = patterns.reduce((sum, list) => sum + list.length, 0);
+    const full = (1n << BigInt(width)) - 1n;
+    const exact =
+      allConstant && patterns.every((list) => list.every((pattern) => pattern!.care === full || !pattern!.possible));
+    if (exact && labelCount >= 4 && width <= trieWidth) {
+      const values = new Map<number, Env>();
+      patterns.forEach((list, i) => {
+        for (const pattern of list) {
+          const value = Number(pattern!.value);
+          if (pattern!.possible && !values.has(value)) values.set(value, envs[i]); // the first item that matches wins
+        }
+      });
+      this.mergeTrie(subject, values, fallback);
+      return;
+    }
+    // priority chain, from the last item up
+    const covered = allConstant && width <= 12 && covers(patterns as Pattern[][], width);
+    let rest = covered ? envs.pop()! : fallback;
+    for (let i = envs.length - 1; i >= 0; i--) {
+      const tests = items[i].labels.map((label, j) => {
+        const pattern = items[i].constants[j];
+        if (pattern && !pattern.possible) return bit0;
+        if (!pattern) return this.rtl.eq(whole, label);
+        const kept = subject.map((_, bit) => bit).filter((bit) => ((pattern.care >> BigInt(bit)) & 1n) === 1n);
+        return this.rtl.eq(
+          kept.map((bit) => subject[bit]),
+          kept.map((bit) => label[open[bit]]),
+        );
+      });
+      const joined = new Env(this.env);
+      const outer = this.env;
+      const test = this.rtl.reduce("redor", tests);
+      if (test === bit0) continue;
+      this.env = joined;
+      this.merge(test, envs[i], rest, false);
+      this.env = outer;
+      rest = joined;
+    }
+    for (const [signal, slot] of rest.blocking) this.env.blocking.set(signal, slot);
+    for (const [signal, slot] of rest.deferred) this.env.deferred.set(signal, slot);
+  }
+
+  /** Decision tree over the subject's bits: depth by its width, not by the number of items. */
+  private mergeTrie(subject: Bits, values: ReadonlyMap<number, Env>, fallback: Env): void {
+    const sorted = [...values.keys()].sort((a, b) => a - b);
+    for (const blocking of [true, false]) {
+      const slotsOf = (env: Env) => (blocking ? env.blocking : env.deferred);
+      const touched = new Set<Signal>();
+      for (const env of [...values.values(), fallback]) for (const signal of slotsOf(env).keys()) touched.add(signal);
+      for (const signal of touched) {
+        const before = this.slot(signal, blocking);
+        const leaf = (env: Env) => slotsOf(env).get(signal) ?? before;
+        this.rtl.hint = signal.name;
+        const build = (low: number, high: number, bit: number): Slot => {
+          if (low === high) return leaf(fallback);
+          if (bit < 0) return leaf(values.get(sorted[low])!);
+          let middle = low;
+          while (middle < high && ((sorted[middle] >> bit) & 1) === 0) middle++;
+          return this.mergeSlots(subject[bit], build(middle, high, bit - 1), build(low, middle, bit - 1));
+        };
+        slotsOf(this.env).set(signal, build(0, sorted.length, subject.length - 1));
+      }
+    }
+  }
+
+  /** Each label is a test of its own; the first that holds wins. */
+  private execInside(stmt: Stmt & { op: "case" }): void {
+    const tests = stmt.items.map((item) =>
+      this.rtl.reduce(
+        "redor",
+        item.labels.map((label) => this.expression(label)[0]),
+      ),
+    );
+    const envs = stmt.items.map((item) => this.branch(item.body));
+    let rest = stmt.fallback ? this.branch(stmt.fallback) : new Env(this.env);
+    for (let i = envs.length - 1; i >= 0; i--) {
+      const outer = this.env;
+      const joined = new Env(outer);
+      this.env = joined;
+      this.merge(tests[i], envs[i], rest, false);
+      this.env = outer;
+      rest = joined;
+    }
+    for (const [signal, slot] of rest.blocking) this.env.blocking.set(signal, slot);
+    for (const [signal, slot] of rest.deferred) this.env.deferred.set(signal, slot);
+  }
+}

@@ -1,0 +1,243 @@
+import { evaluateAny, truthOf } from "./evaluate.ts";
+import type { AnyValue, Expr, Signal, Stmt, Subroutine, Target, Value } from "./model.ts";
+import type { Host } from "./verilog/host.ts";
+
+/**
+ * Runs a constant function (IEEE 1364-2005 clause 10.4.3): a plain interpreter over bigint values. It sees its own
+ * variables and constants only; anything else makes the call no constant.
+ */
+const maxSteps = 5_000_000;
+const maxDepth = 500;
+
+interface State {
+  steps: number;
+  depth: number;
+}
+type Frame = Map<Signal, AnyValue | Map<number, AnyValue>>;
+class NotConstant extends Error {}
+type Jump = "break" | "continue" | "return" | null;
+
+/** @returns null if the call is no constant, or after a finding. */
+export function runConstant(expr: Expr & { op: "call" }, host: Host): AnyValue | null {
+  const state: State = { steps: 0, depth: 0 };
+  try {
+    return call(expr.func, expr.args, new Map(), state, host);
+  } catch (error) {
+    if (error instanceof NotConstant) return null;
+    if (error instanceof RangeError) {
+      host.report.error(
+        "verilog/recursion",
+        expr.loc,
+        `'${expr.func.name}' calls itself without an end.`,
+        "Give the recursion an end.",
+      );
+      return null;
+    }
+    throw error;
+  }
+}
+
+function call(func: Subroutine, args: readonly (Expr | Target)[], outer: Frame, state: State, host: Host): AnyValue {
+  if (func.task || !func.result || func.suspends) throw new NotConstant();
+  if (++state.depth > maxDepth) throw new RangeError("depth");
+  const frame: Frame = new Map();
+  func.args.forEach((arg, i) => {
+    const given = args[i];
+    if (arg.direction !== "input" || !("op" in given)) throw new NotConstant();
+    frame.set(arg.signal, valueIn(given, outer, state, host));
+  });
+  run(func.body, frame, state, host);
+  state.depth--;
+  return read(func.result, frame);
+}
+
+function initial(signal: Signal): AnyValue {
+  if (signal.type.kind === "real") return 0;
+  if (signal.type.kind === "string") return "";
+  const ones = signal.fourState ? (1n << BigInt(signal.width)) - 1n : 0n;
+  return signal.init ?? { a: ones, b: ones };
+}
+
+function read(signal: Signal, frame: Frame): AnyValue {
+  const value = frame.get(signal);
+  if (value instanceof Map) throw new NotConstant();
+  if (value !== undefined) return value;
+  if (signal.kind !== "local") throw new NotConstant();
+  return initial(signal);
+}
+
+function valueIn(expr: Expr, frame: Frame, state: State, host: Host): AnyValue {
+  const value = evaluateAny(expr, (inner) => {
+    switch (inner.op) {
+      case "signal":
+        return read(inner.signal, frame);
+      case "element": {
+        if (inner.signal.kind !== "local") throw new NotConstant();
+        const at = position(inner.signal, inner.index, frame, state, host);
+        const held = frame.get(inner.signal);
+        const element = at === null || !(held instanceof Map) ? undefined : held.get(at);
+        return element ?? initial({ ...inner.signal, init: null });
+      }
+      case "call":
+        return call(inner.func, inner.args, frame, state, host);
+      case "step": {
+        const value = valueIn(inner.value, frame, state, host);
+        const before = inner.old ? valueIn(inner.old, frame, state, host) : value;
+        assign(inner.target, value, frame, state, host);
+        return before;
+      }
+      default:
+        throw new NotConstant();
+    }
+  });
+  if (value === null) throw new NotConstant();
+  return value;
+}
+
+function position(signal: Signal, index: readonly Expr[], frame: Frame, state: State, host: Host): number | null {
+  let at = 0;
+  for (let d = 0; d < signal.dims.length; d++) {
+    const value = valueIn(index[d], frame, state, host) as Value;
+    if (value.b) return null;
+    const i = Number(index[d].signed ? BigInt.asIntN(index[d].width, value.a) : value.a);
+    const size = Math.abs(signal.dims[d].left - signal.dims[d].right) + 1;
+    if (i < 0 || i >= size) return null;
+    at = at * size + i;
+  }
+  return at;
+}
+
+function assign(target: Target, value: AnyValue, frame: Frame, state: State, host: Host): void {
+  let above = target.width;
+  for (const part of target.parts) {
+    above -= part.width;
+    const { signal } = part;
+    if (signal.kind !== "local") throw new NotConstant();
+    let held: Frame | Map<number, AnyValue> = frame;
+    let key: Signal | number = signal;
+    if (signal.dims.length) {
+      const at = position(signal, part.index, frame, state, host);
+      if (at === null) continue;
+      let list = frame.get(signal);
+      if (!(list instanceof Map)) {
+        list = new Map();
+        frame.set(signal, list);
+      }
+      held = list;
+      key = at;
+    }
+    const put = (next: AnyValue) => (held as Map<Signal | number, AnyValue>).set(key, next);
+    if (typeof value !== "object") {
+      put(value);
+      continue;
+    }
+    const mask = (1n << BigInt(part.width)) - 1n;
+    const a = (value.a >> BigInt(above)) & mask;
+    const b = (value.b >> BigInt(above)) & mask;
+    let offset: number;
+    if (typeof part.offset === "number") offset = part.offset;
+    else {
+      const at = valueIn(part.offset, frame, state, host) as Value;
+      if (at.b) continue;
+      offset = Number(part.offset.signed ? BigInt.asIntN(part.offset.width, at.a) : at.a);
+    }
+    const old = ((held as Map<Signal | number, AnyValue>).get(key) as Value | undefined) ?? (initial(signal) as Value);
+    const full = (1n << BigInt(signal.width)) - 1n;
+    const move = (bits: bigint) => (offset >= 0 ? bits << BigInt(offset) : bits >> BigInt(-offset)) & full;
+    const hole = full & ~move(mask);
+    put({ a: (old.a & hole) | move(a), b: (old.b & hole) | move(b) });
+  }
+}
+
+function tick(state: State, host: Host, stmt: Stmt): void {
+  if (++state.steps <= maxSteps) return;
+  if ("loc" in stmt && stmt.loc)
+    host.report.error(
+      "verilog/endless-loop",
+      stmt.loc,
+      `A constant function has taken ${maxSteps} steps here.`,
+      "Check the loop's condition and step.",
+    );
+  throw new NotConstant();
+}
+
+function run(stmt: Stmt, frame: Frame, state: State, host: Host): Jump {
+  switch (stmt.op) {
+    case "block":
+      for (const local of stmt.locals ?? []) frame.delete(local);
+      for (const inner of stmt.body) {
+        const jump = run(inner, frame, state, host);
+        if (jump) return jump;
+      }
+      return null;
+    case "assign":
+      tick(state, host, stmt);
+      if (!stmt.blocking || stmt.intra) throw new NotConstant();
+      assign(stmt.target, valueIn(stmt.value, frame, state, host), frame, state, host);
+      return null;
+    case "eval":
+      valueIn(stmt.expr, frame, state, host);
+      return null;
+    case "if": {
+      const test = valueIn(stmt.test, frame, state, host) as Value;
+      if (truthOf(test)) return run(stmt.yes, frame, state, host);
+      return stmt.no ? run(stmt.no, frame, state, host) : null;
+    }
+    case "case": {
+      const subject = valueIn(stmt.subject, frame, state, host);
+      for (const item of stmt.items) {
+        for (const label of item.labels) {
+          if (caseMatches(stmt.flavour, subject, valueIn(label, frame, state, host)))
+            return run(item.body, frame, state, host);
+        }
+      }
+      return stmt.fallback ? run(stmt.fallback, frame, state, host) : null;
+    }
+    case "loop": {
+      if (stmt.init) run(stmt.init, frame, state, host);
+      for (let first = stmt.after; ; first = false) {
+        tick(state, host, stmt);
+        if (!first && stmt.test && !truthOf(valueIn(stmt.test, frame, state, host) as Value)) return null;
+        const jump = run(stmt.body, frame, state, host);
+        if (jump === "break") return null;
+        if (jump === "return") return jump;
+        if (stmt.step) run(stmt.step, frame, state, host);
+      }
+    }
+    case "repeat": {
+      const count = valueIn(stmt.count, frame, state, host) as Value;
+      const turns = count.b ? 0n : stmt.count.signed ? BigInt.asIntN(stmt.count.width, count.a) : count.a;
+      for (let i = 0n; i < turns; i++) {
+        tick(state, host, stmt);
+        const jump = run(stmt.body, frame, state, host);
+        if (jump === "break") return null;
+        if (jump === "return") return jump;
+      }
+      return null;
+    }
+    case "disable":
+      throw new NotConstant();
+    case "return":
+    case "break":
+    case "continue":
+      return stmt.op;
+    case "assert":
+    case "system":
+      return null;
+    default:
+      throw new NotConstant();
+  }
+}
+
+/** Whether a case item's label fits (IEEE 1364-2005 clause 9.5). For `inside` the label is the whole test. */
+export function caseMatches(
+  flavour: "case" | "casez" | "casex" | "inside",
+  subject: AnyValue,
+  label: AnyValue,
+): boolean {
+  if (typeof subject !== "object" || typeof label !== "object") return subject === label;
+  if (flavour === "inside") return truthOf(label) === true;
+  if (flavour === "case") return subject.a === label.a && subject.b === label.b;
+  const wild = flavour === "casex" ? subject.b | label.b : (subject.b & ~subject.a) | (label.b & ~label.a);
+  return ((subject.a ^ label.a) & ~wild) === 0n && ((subject.b ^ label.b) & ~wild) === 0n;
+}

@@ -1,0 +1,154 @@
+import type { Value } from "./model.ts";
+
+/** Data types after elaboration: all bounds are numbers. Unpacked structs of plain members are kept as packed ones. */
+
+export interface Dim {
+  readonly left: number;
+  readonly right: number;
+}
+export interface EnumInfo {
+  readonly name: string;
+  readonly members: readonly { readonly name: string; readonly value: Value }[];
+}
+export interface StructMember {
+  readonly name: string;
+  readonly type: IntegralType;
+  /** Bits below it. */
+  readonly offset: number;
+}
+export interface StructInfo {
+  readonly union: boolean;
+  readonly members: readonly StructMember[];
+}
+export interface IntegralType {
+  readonly kind: "integral";
+  readonly width: number;
+  readonly signed: boolean;
+  /** False for bit, int and their kin: they hold no x or z. */
+  readonly fourState: boolean;
+  /** Packed dimensions, outermost first; empty for one bit and for a struct by itself. */
+  readonly dims: readonly Dim[];
+  readonly struct: StructInfo | null;
+  readonly enumeration: EnumInfo | null;
+  /** The name that a typedef gave it, for messages. */
+  readonly name: string | null;
+  /** An unpacked struct: takes no part in arithmetic by itself. */
+  readonly unpackedStruct?: boolean;
+}
+export interface ArrayType {
+  readonly kind: "array";
+  readonly dim: Dim;
+  readonly element: DataType;
+}
+export type DataType =
+  | IntegralType
+  | ArrayType
+  | { readonly kind: "real" }
+  | { readonly kind: "string" }
+  | { readonly kind: "event" }
+  | { readonly kind: "void" };
+
+export const realType: DataType = { kind: "real" };
+export const stringType: DataType = { kind: "string" };
+export const eventType: DataType = { kind: "event" };
+export const voidType: DataType = { kind: "void" };
+
+export function sizeOf(dim: Dim): number {
+  return Math.abs(dim.left - dim.right) + 1;
+}
+
+export function vectorType(width: number, signed = false, fourState = true): IntegralType {
+  return {
+    kind: "integral",
+    width,
+    signed,
+    fourState,
+    dims: width === 1 ? [] : [{ left: width - 1, right: 0 }],
+    struct: null,
+    enumeration: null,
+    name: null,
+  };
+}
+export const bitType = vectorType(1);
+export const integerType: IntegralType = { ...vectorType(32, true), name: "integer" };
+
+/** What `value[i]` is: the type with its outermost packed dimension taken off, or one bit of a vector. */
+export function elementOf(type: IntegralType): IntegralType {
+  if (type.dims.length === 0) return bitType;
+  const width = type.width / sizeOf(type.dims[0]);
+  const dims = type.dims.slice(1);
+  const plain = dims.length === 0 && !type.struct;
+  return {
+    kind: "integral",
+    width,
+    signed: dims.length === 0 && type.struct ? type.signed : false,
+    fourState: type.fourState,
+    dims: plain && width > 1 ? [{ left: width - 1, right: 0 }] : dims,
+    struct: type.struct,
+    enumeration: null,
+    name: null,
+  };
+}
+
+/** `value[left:right]` over the outermost packed dimension. */
+export function partOf(type: IntegralType, count: number): IntegralType {
+  const dims = type.dims.length ? type.dims : [{ left: 0, right: 0 }];
+  const width = type.width / sizeOf(dims[0]);
+  return {
+    kind: "integral",
+    width: width * count,
+    signed: false,
+    fourState: type.fourState,
+    dims: [{ left: count - 1, right: 0 }, ...dims.slice(1)],
+    struct: type.struct,
+    enumeration: null,
+    name: null,
+  };
+}
+
+/** Place of index `index` counted from the least significant element. */
+export function positionOf(dim: Dim, index: number): number {
+  return dim.left >= dim.right ? index - dim.right : dim.right - index;
+}
+
+export function unpackedDims(type: DataType): { dims: Dim[]; element: DataType } {
+  const dims: Dim[] = [];
+  let element = type;
+  while (element.kind === "array") {
+    dims.push(element.dim);
+    element = element.element;
+  }
+  return { dims, element };
+}
+
+/** As people write it. */
+export function typeText(type: DataType): string {
+  switch (type.kind) {
+    case "integral": {
+      if (type.name) return type.name;
+      const base = type.struct ? (type.struct.union ? "union" : "struct") : type.fourState ? "logic" : "bit";
+      const dims = type.dims.map((dim) => `[${dim.left}:${dim.right}]`).join("");
+      return `${base}${type.signed ? " signed" : ""}${dims ? ` ${dims}` : ""}`;
+    }
+    case "array": {
+      const { dims, element } = unpackedDims(type);
+      return `${typeText(element)} $${dims.map((dim) => `[${dim.left}:${dim.right}]`).join("")}`.replace("$", "");
+    }
+    default:
+      return type.kind;
+  }
+}
+
+/** Bits of a value of this type, arrays included; 0 for those that have none. */
+export function bitsOf(type: DataType): number {
+  if (type.kind === "integral") return type.width;
+  if (type.kind === "array") return sizeOf(type.dim) * bitsOf(type.element);
+  return type.kind === "real" ? 64 : 0;
+}
+
+export function sameType(a: DataType, b: DataType): boolean {
+  if (a.kind === "array" && b.kind === "array")
+    return sizeOf(a.dim) === sizeOf(b.dim) && sameType(a.element, b.element);
+  if (a.kind === "integral" && b.kind === "integral") return a.width === b.width;
+  return a.kind === b.kind;
+}

@@ -1,0 +1,600 @@
+import { nearestName } from "../../common/finding.ts";
+import type { Loc } from "../../common/source.ts";
+import type { CallArg, CallNode, ExprNode } from "../../hdl/verilog/ast.ts";
+import type { Expr, Subroutine, SystemArg, Target } from "../model.ts";
+import type { Scope } from "../scope.ts";
+import {
+  bitsOf,
+  type DataType,
+  type Dim,
+  integerType,
+  realType,
+  sizeOf,
+  stringType,
+  typeText,
+  unpackedDims,
+  vectorType,
+  voidType,
+} from "../types.ts";
+import type { DataRef } from "./bind-ref.ts";
+import type { Host } from "./host.ts";
+
+const int = vectorType(32, true, false);
+const unsignedInt = vectorType(32, false, false);
+const oneBit = vectorType(1, false, false);
+
+/** System functions that give a value: result type, least and most arguments. */
+const systemFunctions: Readonly<Record<string, { type: DataType; least: number; most: number }>> = {
+  $time: { type: vectorType(64, false), least: 0, most: 0 },
+  $stime: { type: vectorType(32, false), least: 0, most: 0 },
+  $realtime: { type: realType, least: 0, most: 0 },
+  $random: { type: integerType, least: 0, most: 1 },
+  $urandom: { type: unsignedInt, least: 0, most: 1 },
+  $urandom_range: { type: unsignedInt, least: 1, most: 2 },
+  $dist_uniform: { type: integerType, least: 3, most: 3 },
+  $rtoi: { type: integerType, least: 1, most: 1 },
+  $itor: { type: realType, least: 1, most: 1 },
+  $realtobits: { type: vectorType(64), least: 1, most: 1 },
+  $bitstoreal: { type: realType, least: 1, most: 1 },
+  $countones: { type: int, least: 1, most: 1 },
+  $countbits: { type: int, least: 2, most: 5 },
+  $onehot: { type: oneBit, least: 1, most: 1 },
+  $onehot0: { type: oneBit, least: 1, most: 1 },
+  $isunknown: { type: oneBit, least: 1, most: 1 },
+  $test$plusargs: { type: int, least: 1, most: 1 },
+  $value$plusargs: { type: int, least: 2, most: 2 },
+  $fopen: { type: int, least: 1, most: 2 },
+  $feof: { type: int, least: 1, most: 1 },
+  $fgetc: { type: int, least: 1, most: 1 },
+  $fgets: { type: int, least: 2, most: 2 },
+  $fscanf: { type: int, least: 2, most: 64 },
+  $sscanf: { type: int, least: 2, most: 64 },
+  $ftell: { type: int, least: 1, most: 1 },
+  $rewind: { type: int, least: 1, most: 1 },
+  $fseek: { type: int, least: 3, most: 3 },
+  $ungetc: { type: int, least: 2, most: 2 },
+  $ferror: { type: int, least: 2, most: 2 },
+  $sformatf: { type: stringType, least: 1, most: 64 },
+  $psprintf: { type: stringType, least: 1, most: 64 },
+  $cast: { type: int, least: 2, most: 2 },
+};
+const realFunctions = new Set(
+  "$ln $log10 $exp $sqrt $floor $ceil $sin $cos $tan $asin $acos $atan $sinh $cosh $tanh $asinh $acosh $atanh $pow $atan2 $hypot".split(
+    " ",
+  ),
+);
+const sizeQueries = new Set("$size $left $right $low $high $increment".split(" "));
+
+/** Arguments that a system task or function writes, by place. */
+const written: Readonly<Record<string, readonly number[]>> = {
+  $random: [0],
+  $dist_uniform: [0],
+  $value$plusargs: [1],
+  $fgets: [0],
+  $fscanf: [2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15],
+  $sscanf: [2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15],
+  $sformat: [0],
+  $swrite: [0],
+  $swriteb: [0],
+  $swriteo: [0],
+  $swriteh: [0],
+  $cast: [0],
+  $ferror: [1],
+};
+
+/** Calls: of functions, of system functions, of methods of enumerations and strings. */
+export class Calls {
+  constructor(private readonly host: Host) {}
+
+  typeOf(node: CallNode, scope: Scope): DataType | null {
+    const { callee, args } = node;
+    const { refs, exprs } = this.host;
+    if (callee.kind === "name" && callee.name.startsWith("$")) {
+      const { name } = callee;
+      if (name === "$signed" || name === "$unsigned") {
+        const width = args[0]?.value ? exprs.typeOf(args[0].value, scope).width : 1;
+        return vectorType(Math.max(1, width), name === "$signed");
+      }
+      if (realFunctions.has(name)) return realType;
+      if (name === "$abs" && args[0]?.value) return exprs.dataTypeOf(args[0].value, scope);
+      return systemFunctions[name]?.type ?? integerType;
+    }
+    if (callee.kind === "member") {
+      const base = this.methodBase(callee, scope);
+      if (base) return this.method(base, callee.name, args, node.loc, scope, true)?.type ?? null;
+    }
+    const ref = refs.resolve(callee, scope);
+    if (ref?.kind !== "subroutine") return null;
+    return this.host.subroutine(ref, false).result?.type ?? voidType;
+  }
+
+  /** The data that a method is called on, or null if the name is that of a subroutine in another scope. */
+  private methodBase(callee: ExprNode & { kind: "member" }, scope: Scope): DataRef | null {
+    const { refs } = this.host;
+    if (
+      callee.base.kind === "name" &&
+      scope.find(callee.base.name)?.kind !== "signal" &&
+      scope.find(callee.base.name)?.kind !== "constant"
+    )
+      return null;
+    if (!refs.isReference(callee.base)) return null;
+    const base = refs.resolve(callee.base, scope);
+    return base?.kind === "data" ? base : null;
+  }
+
+  build(node: CallNode, scope: Scope): Expr {
+    const { callee, args, loc } = node;
+    const { refs, report, exprs } = this.host;
+    if (callee.kind === "name" && callee.name.startsWith("$")) return this.system(callee.name, args, loc, scope);
+    if (callee.kind === "member") {
+      const base = this.methodBase(callee, scope);
+      if (base) {
+        const made = this.method(base, callee.name, args, loc, scope);
+        if (made) return made.expr;
+        report.error(
+          "verilog/method",
+          callee.nameLoc,
+          `A ${typeText(base.type)} has no method '${callee.name}'.`,
+          "Correct the name.",
+        );
+        return exprs.unknown(1, loc);
+      }
+    }
+    const ref = refs.resolve(callee, scope);
+    if (ref?.kind !== "subroutine") {
+      if (ref)
+        report.error(
+          "verilog/value",
+          callee.loc,
+          `'${this.host.sources.text(callee.loc)}' is no function.`,
+          "Correct the name.",
+        );
+      return exprs.unknown(1, loc);
+    }
+    const func = this.host.subroutine(ref, scope.kind !== "subroutine" || ref.sub === null);
+    if (func.task || !func.result) {
+      report.error(
+        "verilog/value",
+        loc,
+        func.task
+          ? `'${func.name}' is a task: it gives no value.`
+          : `'${func.name}' is a void function: it gives no value.`,
+        "Call it as a statement, or make it a function.",
+      );
+      return exprs.unknown(1, loc);
+    }
+    const bound = this.arguments(func, args, loc, scope);
+    const { result } = func;
+    const { type } = result;
+    const form = type.kind === "real" || type.kind === "string" ? type.kind : undefined;
+    if (!bound)
+      return form ? exprs.ofConstant({ value: form === "real" ? 0 : "", type }, loc) : exprs.unknown(result.width, loc);
+    return {
+      op: "call",
+      func,
+      args: bound,
+      width: result.width,
+      signed: result.signed,
+      loc,
+      ...(form ? { form } : {}),
+    };
+  }
+
+  /** Arguments in the order of the declaration; null after a finding. */
+  arguments(sub: Subroutine, args: readonly CallArg[], loc: Loc, scope: Scope): (Expr | Target)[] | null {
+    const { report, exprs, refs } = this.host;
+    const given = new Array<ExprNode | null>(sub.args.length).fill(null);
+    let wrong = false;
+    args.forEach((arg, i) => {
+      let at = i;
+      if (arg.name !== null) {
+        at = sub.args.findIndex((formal) => formal.signal.plainName === arg.name);
+        if (at < 0) {
+          const near = nearestName(
+            arg.name,
+            sub.args.map((formal) => formal.signal.plainName),
+          );
+          report.error(
+            "verilog/arguments",
+            arg.loc,
+            `'${sub.name}' has no argument '${arg.name}'.`,
+            near ? `Did you mean '${near}'?` : "Correct the name.",
+          );
+          wrong = true;
+          return;
+        }
+      }
+      if (at < sub.args.length) given[at] = arg.value;
+    });
+    if (args.length > sub.args.length) {
+      report.error(
+        "verilog/arguments",
+        loc,
+        `'${sub.name}' takes ${sub.args.length} argument(s); ${args.length} given.`,
+        "Correct the call.",
+      );
+      return null;
+    }
+    const bound: (Expr | Target)[] = [];
+    sub.args.forEach(({ signal, direction }, i) => {
+      const node = given[i];
+      if (!node) {
+        const fallback = this.defaults.get(sub)?.[i];
+        if (fallback && direction === "input") {
+          bound.push(exprs.assigned(fallback.node, signal.type, fallback.scope));
+          return;
+        }
+        report.error(
+          "verilog/arguments",
+          loc,
+          `'${sub.name}' needs a value for '${signal.plainName}'.`,
+          "Add it to the call.",
+        );
+        wrong = true;
+        return;
+      }
+      if (signal.type.kind === "array") {
+        report.error(
+          "verilog/unsupported",
+          node.loc,
+          "An array cannot be handed to a function or task.",
+          "Make it a packed array, or use it directly.",
+        );
+        wrong = true;
+        return;
+      }
+      if (direction === "input") bound.push(exprs.assigned(node, signal.type, scope));
+      else {
+        const target = refs.target(node, scope);
+        if (target) bound.push(target);
+        else wrong = true;
+      }
+    });
+    return wrong ? null : bound;
+  }
+
+  /** Values of arguments that a call may leave out. */
+  readonly defaults = new Map<Subroutine, ({ node: ExprNode; scope: Scope } | null)[]>();
+
+  /** `i++` and its kin as expressions. */
+  step(node: ExprNode & { kind: "step" }, scope: Scope): Expr {
+    const { exprs, refs } = this.host;
+    const target = refs.target(node.target, scope);
+    const type = exprs.dataTypeOf(node.target, scope);
+    if (!target) return exprs.unknown(1, node.loc);
+    const one: ExprNode = { kind: "number", width: null, signed: true, based: false, a: 1n, b: 0n, loc: node.loc };
+    const sum: ExprNode = {
+      kind: "binary",
+      op: node.op === "++" ? "+" : "-",
+      left: node.target,
+      right: one,
+      loc: node.loc,
+    };
+    const value = exprs.assigned(sum, type, scope);
+    const old = node.prefix ? null : exprs.selfDetermined(node.target, scope);
+    return {
+      op: "step",
+      target,
+      value,
+      old,
+      width: value.width,
+      signed: old?.signed ?? value.signed,
+      loc: node.loc,
+      ...(value.form ? { form: value.form } : {}),
+    };
+  }
+
+  private system(name: string, args: readonly CallArg[], loc: Loc, scope: Scope): Expr {
+    const { exprs, report } = this.host;
+    const first = args[0]?.value ?? null;
+    const wants = (least: number, most: number): boolean => {
+      if (args.length >= least && args.length <= most) return true;
+      const count = least === most ? `${least}` : `${least} to ${most}`;
+      report.error(
+        "verilog/arguments",
+        loc,
+        `${name} takes ${count} argument(s); ${args.length} given.`,
+        "Correct the call.",
+      );
+      return false;
+    };
+    if (name === "$signed" || name === "$unsigned") {
+      if (!wants(1, 1) || !first) return exprs.unknown(1, loc);
+      const arg = exprs.selfDetermined(first, scope);
+      if (arg.form) return { op: "convert", arg, width: 32, signed: name === "$signed", loc };
+      return { ...arg, signed: name === "$signed" };
+    }
+    if (name === "$clog2") {
+      if (!wants(1, 1) || !first) return exprs.unknown(32, loc);
+      const arg = exprs.selfDetermined(first, scope);
+      const value = exprs.fold(arg);
+      if (value !== null && typeof value === "object" && !value.b)
+        return exprs.number(BigInt(value.a <= 1n ? 0 : (value.a - 1n).toString(2).length), 32, loc);
+      return { op: "system", name, args: [{ kind: "expr", expr: arg }], width: 32, signed: true, loc };
+    }
+    if (name === "$bits") {
+      if (!wants(1, 1) || !first) return exprs.unknown(32, loc);
+      const type = this.host.refs.typeOfNode(first, scope);
+      const width =
+        this.host.refs.isReference(first) || first.kind === "type" ? bitsOf(type) : exprs.typeOf(first, scope).width;
+      return exprs.number(BigInt(width), 32, loc);
+    }
+    if (sizeQueries.has(name) || name === "$dimensions" || name === "$unpacked_dimensions") {
+      if (!wants(1, 2) || !first) return exprs.unknown(32, loc);
+      return this.sizeQuery(name, first, args[1]?.value ?? null, loc, scope);
+    }
+    if (name === "$typename" && first) {
+      const text = typeText(this.host.refs.typeOfNode(first, scope));
+      return { op: "strconst", value: text, width: 0, signed: false, form: "string", loc };
+    }
+    if (realFunctions.has(name)) {
+      const count = name === "$pow" || name === "$atan2" || name === "$hypot" ? 2 : 1;
+      const make = { width: 64, signed: true, form: "real" as const, loc };
+      if (!wants(count, count)) return { op: "realconst", value: Number.NaN, ...make };
+      const list = args.map((arg) => ({ kind: "expr" as const, expr: exprs.real(arg.value!, scope) }));
+      const known = list.map((arg) => exprs.fold(arg.expr));
+      if (known.every((value) => typeof value === "number"))
+        return { op: "realconst", value: realFunction(name, known as number[]), ...make };
+      return { op: "system", name, args: list, ...make };
+    }
+    const info = systemFunctions[name];
+    if (!info) {
+      const near = nearestName(name, [
+        ...Object.keys(systemFunctions),
+        ...realFunctions,
+        ...sizeQueries,
+        "$clog2",
+        "$bits",
+        "$signed",
+        "$unsigned",
+      ]);
+      report.error(
+        "verilog/system-function",
+        loc,
+        `There is no system function ${name}.`,
+        near ? `Did you mean ${near}?` : "Correct the name.",
+      );
+      return exprs.unknown(32, loc);
+    }
+    if (!wants(info.least, info.most)) return exprs.unknown(info.type.kind === "integral" ? info.type.width : 32, loc);
+    const bound = this.systemArgs(name, args, scope);
+    if (info.type.kind === "integral") {
+      const made: Expr = { op: "system", name, args: bound, width: info.type.width, signed: info.type.signed, loc };
+      return made;
+    }
+    return {
+      op: "system",
+      name,
+      args: bound,
+      width: info.type.kind === "real" ? 64 : 0,
+      signed: false,
+      form: info.type.kind as "real" | "string",
+      loc,
+    };
+  }
+
+  private sizeQuery(name: string, node: ExprNode, which: ExprNode | null, loc: Loc, scope: Scope): Expr {
+    const { exprs, report } = this.host;
+    const type = this.host.refs.typeOfNode(node, scope);
+    const { dims, element } = unpackedDims(type);
+    const all: Dim[] = [...dims];
+    if (element.kind === "integral")
+      all.push(
+        ...(element.dims.length ? element.dims : element.width > 1 ? [{ left: element.width - 1, right: 0 }] : []),
+      );
+    if (name === "$dimensions") return exprs.number(BigInt(all.length), 32, loc);
+    if (name === "$unpacked_dimensions") return exprs.number(BigInt(dims.length), 32, loc);
+    const at = which ? (exprs.integer(which, scope, "The dimension") ?? 1) : 1;
+    const dim = all[at - 1];
+    if (!dim) {
+      if (all.length === 0 && at === 1 && name === "$size") return exprs.number(1n, 32, loc);
+      report.error(
+        "verilog/dimension",
+        loc,
+        `'${this.host.sources.text(node.loc)}' has ${all.length} dimension(s).`,
+        "Correct the number.",
+      );
+      return exprs.unknown(32, loc);
+    }
+    const values: Record<string, number> = {
+      $size: sizeOf(dim),
+      $left: dim.left,
+      $right: dim.right,
+      $low: Math.min(dim.left, dim.right),
+      $high: Math.max(dim.left, dim.right),
+      $increment: dim.left >= dim.right ? 1 : -1,
+    };
+    return exprs.number(BigInt(values[name]), 32, loc);
+  }
+
+  /** Arguments of a system task or function: values, places that it writes, arrays, scopes. */
+  systemArgs(name: string, args: readonly CallArg[], scope: Scope): SystemArg[] {
+    const { exprs, refs } = this.host;
+    return args.map((arg, i): SystemArg => {
+      const node = arg.value;
+      if (!node) return { kind: "none" };
+      if (node.kind === "string")
+        return {
+          kind: "expr",
+          expr: { op: "strconst", value: node.text, width: 0, signed: false, form: "string", loc: node.loc },
+        };
+      if (refs.isReference(node)) {
+        if (/^\$(dump|readmem|writemem|fread|printtimescale|cast)/.test(name) || node.kind === "name") {
+          const found = node.kind === "name" ? this.scopeNamed(node.name, scope) : null;
+          if (found && !scope.find(node.kind === "name" ? node.name : "")) return found;
+        }
+        const ref = refs.resolve(node, scope);
+        if (ref?.kind === "scope" || ref?.kind === "block") {
+          const inner = ref.scope;
+          return { kind: "scope", path: inner.prefix, instance: inner.instance };
+        }
+        if (ref?.kind === "data" && ref.signal && ref.type.kind === "array") {
+          this.host.noteRead(ref.signal);
+          return { kind: "array", signal: ref.signal, loc: node.loc };
+        }
+        if (written[name]?.includes(i) && ref?.kind === "data" && ref.signal) {
+          const target = refs.target(node, scope);
+          if (target) return { kind: "place", expr: refs.read(ref), target };
+        }
+      }
+      return { kind: "expr", expr: exprs.selfDetermined(node, scope) };
+    });
+  }
+
+  private scopeNamed(name: string, scope: Scope): SystemArg | null {
+    for (let instance = scope.instance; ; instance = instance.parent!) {
+      if (instance.module === name || instance.name === name)
+        return { kind: "scope", path: this.host.scopeOf(instance).prefix, instance };
+      if (!instance.parent) return null;
+    }
+  }
+
+  /** A method of an enumeration, a string or an array; null if there is none of that name. */
+  method(
+    base: DataRef,
+    name: string,
+    args: readonly CallArg[],
+    loc: Loc,
+    scope: Scope,
+    typeOnly = false,
+  ): { expr: Expr; type: DataType } | null {
+    const { refs, exprs } = this.host;
+    const { type } = base;
+    const nothing = exprs.unknown(1, loc);
+    const inputs = () =>
+      args.map((arg) => (arg.value ? exprs.selfDetermined(arg.value, scope) : exprs.number(1n, 32, loc)));
+    if (type.kind === "integral" && type.enumeration) {
+      const { members } = type.enumeration;
+      const constant = (index: number): Expr => ({
+        op: "const",
+        value: members[index]?.value ?? { a: 0n, b: 0n },
+        width: type.width,
+        signed: type.signed,
+        loc,
+      });
+      switch (name) {
+        case "first":
+        case "last":
+          return { expr: constant(name === "first" ? 0 : members.length - 1), type };
+        case "num":
+          return { expr: exprs.number(BigInt(members.length), 32, loc), type: int };
+        case "next":
+        case "prev": {
+          if (typeOnly) return { expr: nothing, type };
+          const value = refs.read(base);
+          const step = args[0]?.value ? (exprs.integer(args[0].value, scope, "The step") ?? 1) : 1;
+          const count = members.length;
+          // a chain of choices: small, and synthesis can take it
+          const away = name === "next" ? step : -step;
+          const expr = members.reduceRight<Expr>((rest, member, i) => {
+            const to = constant((((i + away) % count) + count) % count);
+            const label: Expr = { op: "const", value: member.value, width: type.width, signed: type.signed, loc };
+            const test: Expr = {
+              op: "binary",
+              kind: "eq",
+              left: value,
+              right: label,
+              operandSigned: false,
+              width: 1,
+              signed: false,
+              loc,
+            };
+            return { op: "cond", test, yes: to, no: rest, width: type.width, signed: type.signed, loc };
+          }, constant(0));
+          return { expr, type };
+        }
+        case "name": {
+          if (typeOnly) return { expr: nothing, type: stringType };
+          const value = refs.read(base);
+          const make = { width: 0, signed: false, form: "string" as const, loc };
+          const expr = members.reduceRight<Expr>(
+            (rest, member) => {
+              const label: Expr = { op: "const", value: member.value, width: type.width, signed: type.signed, loc };
+              const test: Expr = {
+                op: "binary",
+                kind: "ceq",
+                left: value,
+                right: label,
+                operandSigned: false,
+                width: 1,
+                signed: false,
+                loc,
+              };
+              return { op: "cond", test, yes: { op: "strconst", value: member.name, ...make }, no: rest, ...make };
+            },
+            { op: "strconst", value: "", ...make },
+          );
+          return { expr, type: stringType };
+        }
+      }
+      return null;
+    }
+    if (type.kind === "string") {
+      const results: Record<string, DataType> = {
+        len: int,
+        getc: vectorType(8, true, false),
+        toupper: stringType,
+        tolower: stringType,
+        substr: stringType,
+        compare: int,
+        icompare: int,
+        atoi: int,
+        atohex: int,
+        atobin: int,
+        atooct: int,
+        atoreal: realType,
+      };
+      const result = results[name];
+      if (!result) return null;
+      if (typeOnly) return { expr: nothing, type: result };
+      const list = [refs.read(base), ...inputs()].map((expr) => ({ kind: "expr" as const, expr }));
+      const form = result.kind === "real" || result.kind === "string" ? result.kind : undefined;
+      const width = result.kind === "integral" ? result.width : result.kind === "real" ? 64 : 0;
+      return {
+        expr: {
+          op: "system",
+          name: `string.${name}`,
+          args: list,
+          width,
+          signed: width > 0,
+          loc,
+          ...(form ? { form } : {}),
+        },
+        type: result,
+      };
+    }
+    if (type.kind === "array") {
+      if (name === "size") return { expr: exprs.number(BigInt(sizeOf(type.dim)), 32, loc), type: int };
+      const folds: Record<string, "add" | "mul" | "and" | "or" | "xor"> = {
+        sum: "add",
+        product: "mul",
+        and: "and",
+        or: "or",
+        xor: "xor",
+      };
+      const kind = folds[name];
+      const { element } = type;
+      if (!kind || element.kind !== "integral") return null;
+      if (typeOnly) return { expr: nothing, type: element };
+      const items = Array.from({ length: sizeOf(type.dim) }, (_, i) =>
+        refs.read({ ...base, index: [...base.index, exprs.number(BigInt(i), 34, loc)], type: element, loc }),
+      );
+      const { width, signed } = element;
+      return {
+        expr: items.reduce(
+          (left, right): Expr => ({ op: "binary", kind, left, right, operandSigned: signed, width, signed, loc }),
+        ),
+        type: element,
+      };
+    }
+    return null;
+  }
+}
+
+export function realFunction(name: string, args: readonly number[]): number {
+  const plain = name.slice(1);
+  if (plain === "ln") return Math.log(args[0]);
+  if (plain === "pow") return args[0] ** args[1];
+  const functions = Math as unknown as Record<string, (...list: readonly number[]) => number>;
+  return functions[plain](...args);
+}

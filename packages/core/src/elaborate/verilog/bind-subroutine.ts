@@ -1,0 +1,181 @@
+import type { DeclItem } from "../../hdl/verilog/ast.ts";
+import type { Signal, Stmt, Subroutine } from "../model.ts";
+import { type Meaning, Scope } from "../scope.ts";
+import { bitType, type DataType, voidType } from "../types.ts";
+import type { Host } from "./host.ts";
+
+const empty: Stmt = { op: "block", body: [] };
+
+/** The header of a function or task: its own scope, arguments and result. The body comes with `bindBody`. */
+export function bindHeader(host: Host, meaning: Meaning & { kind: "subroutine" }): { sub: Subroutine; scope: Scope } {
+  const { node, scope: outer } = meaning;
+  const { report, types } = host;
+  const scope = new Scope(outer, outer.instance, `${outer.prefix}${node.name}.`, node.name, "subroutine");
+  const automatic = node.automatic ?? outer.root.automatic;
+  scope.automatic = automatic;
+  const args: { signal: Signal; direction: "input" | "output" | "inout" | "ref" }[] = [];
+  let result: Signal | null = null;
+  const base: Omit<Subroutine, "args" | "result"> = {
+    name: node.name,
+    task: node.task,
+    automatic,
+    locals: [],
+    body: empty,
+    suspends: false,
+    id: { name: node.name, disabled: false },
+    instance: outer.instance,
+    loc: node.nameLoc,
+  };
+  const sub: Subroutine = { ...base, args, result: null };
+  if (!node.task) {
+    const type: DataType = node.type ? types.bind(node.type, scope) : bitType;
+    if (type.kind !== voidType.kind) {
+      result = host.newSignal(node.name, node.nameLoc, scope, { type, kind: "local", automatic });
+      scope.declare(node.name, { kind: "signal", signal: result });
+    }
+  }
+  (sub as { result: Signal | null }).result = result;
+  scope.subroutine = sub;
+  let last: DeclItem | null = null;
+  const fallbacks: ({ node: NonNullable<DeclItem["names"][number]["init"]>; scope: Scope } | null)[] = [];
+  for (const arg of node.args) {
+    const implicit =
+      arg.type.kind === "builtin" &&
+      arg.type.word === "implicit" &&
+      arg.type.dims.length === 0 &&
+      arg.type.signed === null;
+    // `input [3:0] a, b` in a header: b is like a
+    const typed: DeclItem = implicit && last && arg.loc === last.loc ? last : arg;
+    last = typed;
+    for (const declared of arg.names) {
+      const type = types.withUnpacked(types.bind(typed.type, scope), declared.dims, scope);
+      const signal = host.newSignal(declared.name, declared.loc, scope, { type, kind: "local", automatic });
+      if (!scope.declare(declared.name, { kind: "signal", signal }))
+        report.error(
+          "verilog/duplicate",
+          declared.loc,
+          `'${declared.name}' is declared twice in the same scope.`,
+          "Rename or remove one of them.",
+        );
+      args.push({ signal, direction: arg.direction ?? "input" });
+      fallbacks.push(declared.init ? { node: declared.init, scope: outer } : null);
+    }
+  }
+  if (fallbacks.some((each) => each !== null)) host.calls.defaults.set(sub, fallbacks);
+  return { sub, scope };
+}
+
+export function bindBody(host: Host, meaning: Meaning & { kind: "subroutine" }, sub: Subroutine, scope: Scope): void {
+  const { node } = meaning;
+  const { stmts, report, types } = host;
+  const init: Stmt[] = [];
+  for (const decl of node.decls) {
+    if (decl.kind === "param") stmts.declareParam(decl, scope);
+    else if (decl.kind === "typedef") stmts.declareType(decl, scope);
+    else if (decl.kind === "import") stmts.declareImport(decl.package, decl.name, decl.loc, scope);
+    else {
+      // old style: `input x; reg [3:0] x;` says the argument's type in a second declaration
+      const names = decl.names.filter((declared) => {
+        const known = scope.own(declared.name);
+        if (known?.kind !== "signal" || !sub.args.some((arg) => arg.signal === known.signal)) return true;
+        retype(known.signal, types.bind(decl.type, scope));
+        return false;
+      });
+      if (names.length) stmts.declareLocals({ ...decl, names }, scope, [], init, false);
+    }
+  }
+  const body = node.body.map((stmt) => stmts.bind(stmt, scope));
+  sub.body = { op: "block", body: [...init, ...body], loc: node.loc };
+  if (!node.task && sub.result && !assigns(sub.body, sub.result))
+    report.warn(
+      "verilog/no-result",
+      node.nameLoc,
+      `Function '${node.name}' never gives its value.`,
+      `Assign to '${node.name}', or use return.`,
+    );
+}
+
+export function retype(signal: Signal, type: DataType): void {
+  signal.type = type;
+  if (type.kind !== "integral") return;
+  const dim = type.dims[0] ?? { left: type.width - 1, right: 0 };
+  Object.assign(signal, {
+    width: type.width,
+    signed: type.signed,
+    fourState: type.fourState,
+    msb: dim.left,
+    lsb: dim.right,
+  });
+}
+
+function assigns(stmt: Stmt, signal: Signal): boolean {
+  switch (stmt.op) {
+    case "assign":
+      return stmt.target.parts.some((part) => part.signal === signal);
+    case "arraycopy":
+      return stmt.target === signal;
+    case "block":
+      return stmt.body.some((inner) => assigns(inner, signal));
+    case "if":
+      return assigns(stmt.yes, signal) || (stmt.no !== null && assigns(stmt.no, signal));
+    case "case":
+      return (
+        stmt.items.some((item) => assigns(item.body, signal)) ||
+        (stmt.fallback !== null && assigns(stmt.fallback, signal))
+      );
+    case "loop":
+      return assigns(stmt.body, signal) || (stmt.init !== null && assigns(stmt.init, signal));
+    case "repeat":
+      return assigns(stmt.body, signal);
+    case "call":
+      return stmt.args.some((arg) => !("op" in arg) && arg.parts.some((part) => part.signal === signal));
+    case "system":
+      return stmt.args.some((arg) => arg.kind === "place" && arg.target.parts.some((part) => part.signal === signal));
+    default:
+      return false;
+  }
+}
+
+/** Marks every subroutine that waits somewhere, itself or through what it calls. */
+export function markSuspending(subs: readonly Subroutine[]): void {
+  for (let changed = true; changed; ) {
+    changed = false;
+    for (const sub of subs) {
+      if (!sub.suspends && suspends(sub.body)) {
+        sub.suspends = true;
+        changed = true;
+      }
+    }
+  }
+}
+
+/** Whether running this statement may take time, or start threads. */
+export function suspends(stmt: Stmt): boolean {
+  switch (stmt.op) {
+    case "delay":
+    case "event":
+    case "wait":
+    case "fork":
+      return true;
+    case "disable":
+      return false;
+    case "assign":
+      return stmt.blocking && stmt.intra !== null;
+    case "call":
+      return stmt.sub.suspends;
+    case "block":
+      return stmt.body.some(suspends);
+    case "if":
+      return suspends(stmt.yes) || (stmt.no !== null && suspends(stmt.no));
+    case "case":
+      return stmt.items.some((item) => suspends(item.body)) || (stmt.fallback !== null && suspends(stmt.fallback));
+    case "loop":
+      return suspends(stmt.body);
+    case "repeat":
+      return suspends(stmt.body);
+    case "assert":
+      return (stmt.pass !== null && suspends(stmt.pass)) || (stmt.fail !== null && suspends(stmt.fail));
+    default:
+      return false;
+  }
+}

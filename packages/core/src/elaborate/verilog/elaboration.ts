@@ -1,0 +1,252 @@
+import { nearestName } from "../../common/finding.ts";
+import type { Loc, SourceSet } from "../../common/source.ts";
+import type { ModuleNode, TimeScale } from "../../hdl/verilog/ast.ts";
+import type { VerilogSyntax } from "../../hdl/verilog/index.ts";
+import type { ContinuousAssignment, DesignModel, Instance, NetJoin, Process, Signal, Subroutine } from "../model.ts";
+import type { Report } from "../report.ts";
+import { type Constant, type Meaning, Scope } from "../scope.ts";
+import { type DataType, unpackedDims } from "../types.ts";
+import { Calls } from "./bind-call.ts";
+import { Expressions } from "./bind-expr.ts";
+import { ItemBinder } from "./bind-items.ts";
+import { References } from "./bind-ref.ts";
+import { Statements } from "./bind-stmt.ts";
+import { bindBody, bindHeader, markSuspending } from "./bind-subroutine.ts";
+import { Types } from "./bind-type.ts";
+import type { Host, SignalFields } from "./host.ts";
+
+/** Without any directive: 1 ns, in steps of 1 ns. */
+export const defaultTimeScale: TimeScale = { unit: -9, precision: -9 };
+const maxInstanceDepth = 128;
+const maxInstances = 200_000;
+
+export type Override = Constant | { readonly dataType: DataType };
+
+/** Turns syntax trees into one elaborated design: first all declarations from the top down, then all behaviour. */
+export class Elaboration implements Host {
+  readonly modules = new Map<string, ModuleNode>();
+  private readonly packageNodes = new Map<string, ModuleNode>();
+  private readonly packages = new Map<string, Scope>();
+  private readonly scopes = new Map<Instance, Scope>();
+  readonly signals: Signal[] = [];
+  readonly assigns: ContinuousAssignment[] = [];
+  readonly processes: Process[] = [];
+  readonly joins: NetJoin[] = [];
+  readonly subroutines: Subroutine[] = [];
+  /** Behaviour to bind once all names are known. */
+  readonly later: (() => void)[] = [];
+  readonly exprs: Expressions;
+  readonly refs: References;
+  readonly types: Types;
+  readonly calls: Calls;
+  readonly stmts: Statements;
+  readonly unit: Scope;
+  readonly sources: SourceSet;
+  readonly read = new Set<Signal>();
+  private readonly stack: string[] = [];
+  private instanceCount = 0;
+  private pendingBodies = 0;
+
+  constructor(
+    syntax: VerilogSyntax,
+    readonly report: Report,
+  ) {
+    this.sources = report.sources;
+    this.exprs = new Expressions(this);
+    this.refs = new References(this);
+    this.types = new Types(this);
+    this.calls = new Calls(this);
+    this.stmts = new Statements(this);
+    for (const module of syntax.modules) this.register(this.modules, module);
+    for (const module of syntax.packages) this.register(this.packageNodes, module);
+    const loc = { file: 0, start: 0, end: 0 };
+    const instance = this.newInstance("$unit", "$unit", "package", null, defaultTimeScale, loc, loc);
+    this.unit = new Scope(null, instance, "", "$unit", "unit");
+    this.scopes.set(instance, this.unit);
+    new ItemBinder(this, this.unit, null).declare(syntax.unitItems);
+  }
+
+  private register(map: Map<string, ModuleNode>, module: ModuleNode): void {
+    const first = map.get(module.name);
+    if (!first) {
+      map.set(module.name, module);
+      return;
+    }
+    const what = module.kind[0].toUpperCase() + module.kind.slice(1);
+    this.report.error(
+      "verilog/duplicate-module",
+      module.nameLoc,
+      `${what} '${module.name}' is declared twice.`,
+      "Rename one of them, or take one file out.",
+      { related: [{ place: this.sources.place(first.nameLoc), message: "First declared here." }] },
+    );
+  }
+
+  noteRead(signal: Signal): void {
+    this.read.add(signal);
+  }
+
+  scopeOf(instance: Instance): Scope {
+    return this.scopes.get(instance)!;
+  }
+
+  private newInstance(
+    name: string,
+    module: string,
+    kind: Instance["kind"],
+    parent: Instance | null,
+    timeScale: TimeScale,
+    loc: Loc,
+    moduleLoc: Loc,
+  ): Instance {
+    const path = parent ? `${parent.path}.${name}` : name;
+    const instance: Instance = {
+      name,
+      path,
+      module,
+      kind,
+      parent,
+      children: [],
+      parameters: [],
+      ports: [],
+      bindings: [],
+      timeScale,
+      loc,
+      moduleLoc,
+    };
+    parent?.children.push(instance);
+    return instance;
+  }
+
+  newSignal(name: string, loc: Loc, scope: Scope, fields: SignalFields): Signal {
+    const { dims, element } = unpackedDims(fields.type);
+    const integral = element.kind === "integral" ? element : null;
+    const dim = integral?.dims[0] ?? { left: (integral?.width ?? 1) - 1, right: 0 };
+    const signal: Signal = {
+      id: this.signals.length,
+      name: scope.prefix + name,
+      plainName: name,
+      instance: scope.instance,
+      type: fields.type,
+      width: integral ? integral.width : element.kind === "real" ? 64 : 0,
+      signed: integral ? integral.signed : element.kind === "real",
+      fourState: integral ? integral.fourState : false,
+      msb: dim.left,
+      lsb: dim.right,
+      dims,
+      kind: fields.kind,
+      net: fields.net ?? (fields.kind === "net" ? "wire" : null),
+      direction: fields.direction ?? null,
+      automatic: fields.automatic ?? false,
+      loc,
+      init: null,
+      implicit: fields.implicit ?? false,
+      isConst: fields.isConst ?? false,
+    };
+    this.signals.push(signal);
+    return signal;
+  }
+
+  packageScope(name: string, loc: Loc): Scope | null {
+    const known = this.packages.get(name);
+    if (known) return known;
+    const node = this.packageNodes.get(name);
+    if (!node) {
+      const near = nearestName(name, this.packageNodes.keys());
+      this.report.error(
+        "verilog/unknown-package",
+        loc,
+        `There is no package '${name}' in the sources.`,
+        near ? `Did you mean '${near}'?` : "Add the file that declares it, before those that use it.",
+      );
+      return null;
+    }
+    const instance = this.newInstance(
+      name,
+      name,
+      "package",
+      null,
+      node.timeScale ?? defaultTimeScale,
+      node.nameLoc,
+      node.nameLoc,
+    );
+    const scope = new Scope(this.unit, instance, `${name}.`, name, "package");
+    scope.automatic = node.automatic;
+    this.packages.set(name, scope);
+    this.scopes.set(instance, scope);
+    new ItemBinder(this, scope, node).declare(node.items);
+    return scope;
+  }
+
+  subroutine(meaning: Meaning & { kind: "subroutine" }, body: boolean): Subroutine {
+    if (!meaning.sub) {
+      const { sub, scope } = bindHeader(this, meaning);
+      meaning.sub = sub;
+      this.subroutines.push(sub);
+      let bound = false;
+      const finish = () => {
+        if (bound) return;
+        bound = true;
+        this.bodies.delete(sub);
+        bindBody(this, meaning, sub, scope);
+      };
+      this.bodies.set(sub, finish);
+      this.later.push(finish);
+    }
+    if (body && this.pendingBodies < 200) {
+      this.pendingBodies++;
+      this.bodies.get(meaning.sub)?.();
+      this.pendingBodies--;
+    }
+    return meaning.sub;
+  }
+  private readonly bodies = new Map<Subroutine, () => void>();
+
+  /** One design with this module at its top; null after a finding that stops it. */
+  design(node: ModuleNode): DesignModel | null {
+    const top = this.instantiate(node, node.name, null, new Map(), node.nameLoc, "", () => {});
+    if (!top) return null;
+    for (let i = 0; i < this.later.length; i++) this.later[i]();
+    this.later.length = 0;
+    markSuspending(this.subroutines);
+    const { signals, assigns, processes, joins, subroutines } = this;
+    return { top, signals, assigns, processes, joins, subroutines };
+  }
+
+  /**
+   * @param overrides Values of parameters, by name.
+   * @param connect Called once the ports' names are declared, before anything else of the module.
+   */
+  instantiate(
+    node: ModuleNode,
+    name: string,
+    parent: Scope | null,
+    overrides: ReadonlyMap<string, Override>,
+    loc: Loc,
+    prefix: string,
+    connect: (binder: ItemBinder) => void,
+  ): Instance | null {
+    if (this.stack.length > maxInstanceDepth || ++this.instanceCount > maxInstances) {
+      this.report.error(
+        "verilog/recursion",
+        loc,
+        `Module '${node.name}' contains itself without an end: ${this.stack.slice(-3).join(" > ")} > ${node.name}.`,
+        "Break the cycle of instances, or end it by a parameter.",
+      );
+      return null;
+    }
+    const kind = node.kind;
+    const timeScale = node.timeScale ?? defaultTimeScale;
+    const instance = this.newInstance(name, node.name, kind, parent?.instance ?? null, timeScale, loc, node.nameLoc);
+    const scope = new Scope(this.unit, instance, prefix, node.name, "module");
+    scope.automatic = node.automatic || node.kind === "program";
+    this.scopes.set(instance, scope);
+    this.stack.push(node.name);
+    const binder = new ItemBinder(this, scope, node);
+    binder.overrides = overrides;
+    connect(binder);
+    binder.declare(node.items);
+    this.stack.pop();
+    return instance;
+  }
+}

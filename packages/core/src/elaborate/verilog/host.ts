@@ -1,0 +1,34 @@
+import type { Loc, SourceSet } from "../../common/source.ts";
+import type { Instance, Signal, Subroutine } from "../model.ts";
+import type { Report } from "../report.ts";
+import type { Meaning, Scope } from "../scope.ts";
+import type { DataType } from "../types.ts";
+
+export interface SignalFields {
+  readonly type: DataType;
+  readonly kind: Signal["kind"];
+  readonly net?: Signal["net"];
+  readonly direction?: Signal["direction"];
+  readonly automatic?: boolean;
+  readonly implicit?: boolean;
+  readonly isConst?: boolean;
+}
+
+/** What the parts of the elaboration need of each other. */
+export interface Host {
+  readonly report: Report;
+  readonly sources: SourceSet;
+  readonly exprs: import("./bind-expr.ts").Expressions;
+  readonly refs: import("./bind-ref.ts").References;
+  readonly types: import("./bind-type.ts").Types;
+  readonly calls: import("./bind-call.ts").Calls;
+  readonly stmts: import("./bind-stmt.ts").Statements;
+  newSignal(name: string, loc: Loc, scope: Scope, fields: SignalFields): Signal;
+  /** The subroutine behind a name, with its header bound; its body follows later, or at once when `body` is set. */
+  subroutine(meaning: Meaning & { kind: "subroutine" }, body: boolean): Subroutine;
+  scopeOf(instance: Instance): Scope;
+  packageScope(name: string, loc: Loc): Scope | null;
+  readonly unit: Scope;
+  /** Marks for checks of use: who reads and who writes. */
+  noteRead(signal: Signal): void;
+}
