@@ -1,5 +1,5 @@
 import { readFile, stat } from "node:fs/promises";
-import { basename, dirname, join } from "node:path";
+import { basename, dirname, join, normalize } from "node:path";
 import { type DesignInput, findBoard, type SourceFile } from "@gate-clock/core";
 
 /** A call that cannot be carried out: exit status 2. */
@@ -27,6 +27,23 @@ function wholeNumber(text: string): number {
   if (!Number.isInteger(value) || value < 0 || value >= 2 ** 31)
     throw new UsageError(`'${text}' is not a seed: give a whole number from 0 to 2147483647.`);
   return value;
+}
+
+/** Adds the files that `include names, as far as they stand beside the files that name them. */
+async function withIncluded(sources: readonly SourceFile[], folder: string): Promise<SourceFile[]> {
+  const all = [...sources];
+  const known = new Set(all.map((file) => normalize(file.name)));
+  for (let i = 0; i < all.length; i++) {
+    for (const match of all[i].text.matchAll(/^[ \t]*`include[ \t]+"([^"\n]+)"/gm)) {
+      const name = normalize(join(dirname(all[i].name), match[1]));
+      if (known.has(name) || known.has(normalize(match[1]))) continue;
+      const text = await readFile(join(folder, name), "utf8").catch(() => null);
+      if (text === null) continue; // the language says what is missing
+      known.add(name);
+      all.push({ name, text });
+    }
+  }
+  return all;
 }
 
 /** `gateclock.json` of a folder, or HDL, pin and timing files given by name. */
@@ -58,7 +75,7 @@ export async function loadDesign(paths: readonly string[], options: LoadOptions)
       name: text("name") ?? basename(folder),
       top: options.top ?? text("top") ?? null,
       part: options.part ?? text("part") ?? board?.part ?? defaultPart,
-      sources: await read(list("sources")),
+      sources: await withIncluded(await read(list("sources")), folder),
       pinFiles: await read(list("pins")),
       timingFiles: await read(list("timing")),
       recipe: options.recipe ?? text("recipe") ?? "even",
@@ -71,7 +88,10 @@ export async function loadDesign(paths: readonly string[], options: LoadOptions)
     name: options.top ?? basename(paths[0]).replace(/\.[^.]*$/, ""),
     top: options.top ?? null,
     part: options.part ?? defaultPart,
-    sources: files.filter((file) => !file.name.endsWith(".pins") && !file.name.endsWith(".sdc")),
+    sources: await withIncluded(
+      files.filter((file) => !file.name.endsWith(".pins") && !file.name.endsWith(".sdc")),
+      "",
+    ),
     pinFiles: ending(".pins"),
     timingFiles: ending(".sdc"),
     recipe: options.recipe ?? "even",

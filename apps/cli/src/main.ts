@@ -1,8 +1,10 @@
 import { Command, CommanderError } from "commander";
 import { type BuildOptions, build, check, type Output, play, report } from "./commands.ts";
 import { type LoadOptions, UsageError } from "./load-design.ts";
+import { runSimulation, type SimulateCall } from "./simulate.ts";
 
 const processOutput: Output = {
+  write: (text) => void process.stdout.write(text, "latin1"),
   out: (text) => void process.stdout.write(`${text}\n`),
   err: (text) => void process.stderr.write(`${text}\n`),
 };
@@ -22,6 +24,19 @@ export async function main(args: readonly string[], io: Output = processOutput):
     .description("language and circuit findings, no part needed")
     .action(async (files: string[], options: LoadOptions & { json?: boolean }) => {
       status = await check(files, options, io);
+    });
+  program
+    .command("simulate")
+    .argument("<files...>", "HDL files, or a design folder")
+    .option("--top <module>", "the test bench")
+    .option("--until <time>", "simulated time to stop at, such as 10us")
+    .option("--vcd <file>", "record all signals as a value change dump")
+    .option("--seed <number>", "seed of $random and $urandom")
+    .option("--plusarg <text...>", "words for $test$plusargs and $value$plusargs")
+    .option("--json", "machine-readable result instead of the printed text")
+    .description("run a test bench; what it prints goes to standard output")
+    .action(async (files: string[], options: SimulateCall) => {
+      status = await runSimulation(files, options, io);
     });
   program
     .command("build")

@@ -16,6 +16,9 @@ async function run(...args: string[]): Promise<{ status: number; out: string; er
   let out = "";
   let err = "";
   const status = await main(args, {
+    write: (text) => {
+      out += text;
+    },
     out: (text) => {
       out += `${text}\n`;
     },

@@ -12,5 +12,6 @@ export * from "./pack/index.ts";
 export * from "./place/index.ts";
 export * from "./route/index.ts";
 export * from "./silicon/index.ts";
+export * from "./simulate/index.ts";
 export * from "./synth/index.ts";
 export * from "./timing/index.ts";

@@ -1,3 +1,4 @@
-/** Open file formats in and out: structural Verilog (IEEE 1364-2005) and SDF (IEEE 1497-2001) so far. */
+/** Open file formats in and out: structural Verilog and VCD (IEEE 1364-2005), SDF (IEEE 1497-2001). */
 export { writeSdf } from "./sdf.ts";
 export { primitivesVerilog, verilogName, writeStructuralVerilog } from "./structural-verilog.ts";
+export { timescaleText, type VcdVariable, VcdWriter, vcdCode } from "./vcd-write.ts";

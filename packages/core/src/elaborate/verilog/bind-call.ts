@@ -16,7 +16,7 @@ import {
   vectorType,
   voidType,
 } from "../types.ts";
-import type { DataRef } from "./bind-ref.ts";
+import type { DataRef, Ref } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
 
 const int = vectorType(32, true, false);
@@ -88,7 +88,7 @@ export class Calls {
 
   typeOf(node: CallNode, scope: Scope): DataType | null {
     const { callee, args } = node;
-    const { refs, exprs } = this.host;
+    const { exprs } = this.host;
     if (callee.kind === "name" && callee.name.startsWith("$")) {
       const { name } = callee;
       if (name === "$signed" || name === "$unsigned") {
@@ -103,9 +103,20 @@ export class Calls {
       const base = this.methodBase(callee, scope);
       if (base) return this.method(base, callee.name, args, node.loc, scope, true)?.type ?? null;
     }
-    const ref = refs.resolve(callee, scope);
+    const ref = this.callee(callee, scope);
     if (ref?.kind !== "subroutine") return null;
     return this.host.subroutine(ref, false).result?.type ?? voidType;
+  }
+
+  /** What a call names. Within a function its name means its result, but with arguments it means itself. */
+  callee(node: ExprNode, scope: Scope): Ref {
+    if (node.kind === "name") {
+      for (let at: Scope | null = scope; at; at = at.parent) {
+        const meaning = at.local(node.name);
+        if (meaning?.kind === "subroutine") return meaning;
+      }
+    }
+    return this.host.refs.resolve(node, scope);
   }
 
   /** The data that a method is called on, or null if the name is that of a subroutine in another scope. */
@@ -124,7 +135,7 @@ export class Calls {
 
   build(node: CallNode, scope: Scope): Expr {
     const { callee, args, loc } = node;
-    const { refs, report, exprs } = this.host;
+    const { report, exprs } = this.host;
     if (callee.kind === "name" && callee.name.startsWith("$")) return this.system(callee.name, args, loc, scope);
     if (callee.kind === "member") {
       const base = this.methodBase(callee, scope);
@@ -140,7 +151,7 @@ export class Calls {
         return exprs.unknown(1, loc);
       }
     }
-    const ref = refs.resolve(callee, scope);
+    const ref = this.callee(callee, scope);
     if (ref?.kind !== "subroutine") {
       if (ref)
         report.error(

@@ -815,7 +815,7 @@ export class Statements {
           return nothing;
         }
       }
-      const ref = refs.resolve(callee, scope);
+      const ref = calls.callee(callee, scope);
       if (!ref) return nothing;
       if (ref.kind === "subroutine") {
         const sub = this.host.subroutine(ref, false);

@@ -15,11 +15,14 @@ export interface VerilogSyntax {
   readonly findings: Finding[];
 }
 
+/** Memory contents, stimuli and notes among the sources: no HDL. */
+const isData = (name: string) => /\.(hex|mem|dat|bin|txt|csv|json|md|mif|vec|vcd)$/i.test(name);
+
 /** Files of a design that are read where an `include names them, and not by themselves. */
 export function includedFiles(sources: SourceSet): Set<number> {
   const included = new Set<number>();
   sources.files.forEach((file, index) => {
-    if (/\.(vh|svh)$/i.test(file.name)) included.add(index);
+    if (/\.(vh|svh)$/i.test(file.name) || isData(file.name)) included.add(index);
     if (!file.text.includes("`include")) return;
     for (const match of file.text.matchAll(/^[ \t]*`include[ \t]+"([^"\n]+)"/gm)) {
       const target = findIncluded(sources, file.name, match[1]);

@@ -1,0 +1,18 @@
+/**
+ * Runs designs and test benches. In: source files. Out: printed text, findings, files and waves. The elaborated model is
+ * compiled to JavaScript; an event queue after IEEE 1364-2005 clause 11 and IEEE 1800-2017 clause 4 runs it.
+ */
+
+export type { WaveSink } from "./recorder.ts";
+export {
+  type Prepared,
+  type PrintedText,
+  prepare,
+  type RunEnd,
+  type SimulateOptions,
+  Simulation,
+  type SimulationOutcome,
+  showTime,
+  simulate,
+} from "./simulate.ts";
+export { VcdSink } from "./vcd-sink.ts";

@@ -1,0 +1,468 @@
+import type { BlockId } from "../elaborate/model.ts";
+
+/**
+ * The event queue of a simulation (IEEE 1364-2005 clause 11, IEEE 1800-2017 clause 4). One time slot after the other;
+ * within one, active events run until there are none, then inactive ones become active, then non-blocking assignments
+ * are made, and so on until the slot is quiet. Compiled code calls the kernel through `Kernel`'s fields.
+ */
+
+export interface Waiter {
+  readonly thread: Thread;
+  live: boolean;
+  readonly terms: readonly WaitTerm[];
+}
+export interface WaitTerm {
+  readonly signal: number;
+  readonly edge: "pos" | "neg" | "both" | null;
+  /** Looks at these bits only; null: at the whole signal. */
+  readonly bit: number | null;
+  /** For events that are expressions: shared by the terms of one expression. */
+  readonly probe: Probe | null;
+  readonly guard: (() => boolean) | null;
+}
+
+export interface Probe {
+  /** The value now, as text that tells values apart; its last character is the lowest bit. */
+  readonly value: () => string;
+  last: string;
+}
+
+export class Thread {
+  gen: Generator<void, void, void> | null = null;
+  waiter: Waiter | null = null;
+  /** Serial number of the timer it waits for; a timer with another number is stale. */
+  timer = 0;
+  parent: Thread | null = null;
+  children: Thread[] = [];
+  /** Children to end before it goes on; -1: not waiting for any. */
+  joining = -1;
+  done = false;
+  pendingThrow: unknown = null;
+  queued = false;
+  /** Other threads to tell when it ends, by kind of join. */
+  group: { readonly kind: "join" | "join_any" | "join_none"; left: number } | null = null;
+  constructor(
+    readonly id: number,
+    /** Process it began in, for messages. */
+    readonly process: number,
+  ) {}
+}
+
+export class FinishSignal {
+  constructor(readonly kind: "finish" | "stop" | "fatal") {}
+}
+/** Thrown to leave a block that was disabled. */
+export class BlockSignal {
+  constructor(readonly block: string) {}
+}
+/** Thrown when no time passes for too long. */
+export class RunawaySignal {
+  constructor(readonly process: number) {}
+}
+
+type Event = Thread | (() => void);
+interface Slot {
+  readonly time: number;
+  /** Threads come with the serial of the timer that wakes them. */
+  readonly active: (Event | number)[];
+  readonly nonblocking: (() => void)[];
+  readonly inactive: Thread[];
+}
+
+export class Kernel {
+  /** In steps of the finest precision of the design. */
+  now = 0;
+  private readonly heap: Slot[] = [];
+  private readonly slots = new Map<number, Slot>();
+  /** Processes without waiting inside, each in the queue once at most. */
+  processes: (() => void)[] = [];
+  queuedFlags = new Uint8Array(0);
+  /** Active events: processes by number, threads, and what else is to be done. */
+  readonly queue: (number | Event)[] = [];
+  private head = 0;
+  private inactive: Thread[] = [];
+  private nonblocking: (() => void)[] = [];
+  private timers = 0;
+  private threads = 0;
+  turns = 0;
+  maxTurns = 10_000_000;
+  current: Thread | null = null;
+  /** The process that runs, for messages about loops. */
+  currentProcess = -1;
+  /** Makes the narrow non-blocking assignments; set by the compiled program. True if there were any. */
+  applyNonblocking: () => boolean = () => false;
+  readonly postponed: (() => void)[] = [];
+  /** Run at the end of each time slot. */
+  onSlotEnd: (() => void) | null = null;
+  readonly waiters: (Waiter[] | null)[] = [];
+  readonly activations = new Map<BlockId, Thread[]>();
+  private readonly blockSignals = new Map<BlockId, BlockSignal>();
+  /** Processes that ran last, to name those in a loop without delay. */
+  readonly recent = new Int32Array(64);
+  private recentAt = 0;
+
+  /** Puts a process into the active queue, unless it is there. */
+  wake(process: number): void {
+    if (this.queuedFlags[process]) return;
+    this.queuedFlags[process] = 1;
+    this.queue.push(process);
+  }
+
+  private slotAt(time: number): Slot {
+    let slot = this.slots.get(time);
+    if (!slot) {
+      slot = { time, active: [], nonblocking: [], inactive: [] };
+      this.slots.set(time, slot);
+      // binary heap by time (Williams 1964)
+      const { heap } = this;
+      let at = heap.push(slot) - 1;
+      while (at > 0) {
+        const up = (at - 1) >> 1;
+        if (heap[up].time <= time) break;
+        heap[at] = heap[up];
+        at = up;
+      }
+      heap[at] = slot;
+    }
+    return slot;
+  }
+
+  private popSlot(): Slot | undefined {
+    const { heap } = this;
+    const top = heap[0];
+    if (!top) return undefined;
+    const last = heap.pop()!;
+    if (heap.length) {
+      let at = 0;
+      for (;;) {
+        let child = 2 * at + 1;
+        if (child >= heap.length) break;
+        if (child + 1 < heap.length && heap[child + 1].time < heap[child].time) child++;
+        if (heap[child].time >= last.time) break;
+        heap[at] = heap[child];
+        at = child;
+      }
+      heap[at] = last;
+    }
+    this.slots.delete(top.time);
+    return top;
+  }
+
+  /** Time of the next event, or null when nothing is left to happen. */
+  get nextTime(): number | null {
+    return this.heap[0]?.time ?? null;
+  }
+
+  /** The thread sleeps; 0 puts it into the inactive region of this slot. */
+  sleep(thread: Thread, steps: number): void {
+    if (steps <= 0) {
+      thread.timer = ++this.timers;
+      this.inactive.push(thread);
+      return;
+    }
+    thread.timer = ++this.timers;
+    this.slotAt(this.now + steps).active.push(thread, thread.timer);
+  }
+
+  /** @returns A function that takes the event back. */
+  after(steps: number, run: () => void): void {
+    if (steps <= 0) this.queue.push(run);
+    else this.slotAt(this.now + steps).active.push(run);
+  }
+
+  /** In the non-blocking region, now or later. */
+  afterNonblocking(steps: number, run: () => void): void {
+    if (steps <= 0) this.nonblocking.push(run);
+    else this.slotAt(this.now + steps).nonblocking.push(run);
+  }
+
+  spawn(process: number, make: (thread: Thread) => Generator<void, void, void>): Thread {
+    const thread = new Thread(this.threads++, process);
+    thread.gen = make(thread);
+    this.ready(thread);
+    return thread;
+  }
+
+  ready(thread: Thread): void {
+    if (thread.queued || thread.done) return;
+    thread.queued = true;
+    this.queue.push(thread);
+  }
+
+  // ---- waiting for events -------------------------------------------------------------------------------------
+
+  wait(thread: Thread, terms: readonly WaitTerm[]): void {
+    const waiter: Waiter = { thread, live: true, terms };
+    thread.waiter = waiter;
+    const seen: number[] = [];
+    for (const term of terms) {
+      if (term.probe) term.probe.last = term.probe.value();
+      if (seen.includes(term.signal)) continue;
+      seen.push(term.signal);
+      const list = this.waiters[term.signal];
+      if (list) list.push(waiter);
+      else this.waiters[term.signal] = [waiter];
+    }
+  }
+
+  /**
+   * A signal that threads wait for has changed.
+   * @param changed Whether a bit has changed, and its edge: 1 up, -1 down, 0 a change of another kind, null none.
+   */
+  notify(signal: number, changed: (bit: number) => number | null): void {
+    const list = this.waiters[signal];
+    if (!list) return;
+    let kept = 0;
+    for (const waiter of list) {
+      if (!waiter.live) continue;
+      let fires = false;
+      for (const term of waiter.terms) {
+        if (term.signal !== signal) continue;
+        if (term.probe) {
+          const value = term.probe.value();
+          const before = term.probe.last;
+          if (value === before) continue;
+          term.probe.last = value;
+          if (term.edge && !edgeFits(term.edge, edgeOf(before[before.length - 1], value[value.length - 1]))) continue;
+        } else if (term.edge) {
+          if (!edgeFits(term.edge, changed(term.bit ?? 0))) continue;
+        }
+        if (term.guard && !term.guard()) continue;
+        fires = true;
+        break;
+      }
+      if (fires) {
+        waiter.live = false;
+        waiter.thread.waiter = null;
+        this.ready(waiter.thread);
+      } else list[kept++] = waiter;
+    }
+    list.length = kept;
+  }
+
+  trigger(signal: number): void {
+    this.notify(signal, () => null);
+  }
+
+  // ---- forks and disables -------------------------------------------------------------------------------------
+
+  /** @returns True if the parent must wait. */
+  fork(
+    parent: Thread,
+    kind: "join" | "join_any" | "join_none",
+    branches: readonly ((thread: Thread) => Generator<void, void, void>)[],
+  ): boolean {
+    const group = { kind, left: kind === "join" ? branches.length : Math.min(1, branches.length) };
+    parent.children = parent.children.filter((child) => !child.done);
+    for (const branch of branches) {
+      const child = this.spawn(parent.process, branch);
+      child.parent = parent;
+      child.group = group;
+      parent.children.push(child);
+    }
+    if (kind === "join_none" || group.left === 0) return false;
+    parent.joining = 1;
+    return true;
+  }
+
+  /** @returns True if there are threads to wait for. */
+  waitFork(parent: Thread): boolean {
+    parent.children = parent.children.filter((child) => !child.done);
+    if (parent.children.length === 0) return false;
+    parent.joining = 2;
+    return true;
+  }
+
+  private ended(thread: Thread): void {
+    thread.done = true;
+    const { parent, group } = thread;
+    if (!parent || !group || parent.done) return;
+    if (parent.joining === 2) {
+      if (parent.children.every((child) => child.done)) {
+        parent.joining = -1;
+        this.ready(parent);
+      }
+      return;
+    }
+    if (parent.joining === 1 && group.kind !== "join_none" && --group.left === 0) {
+      parent.joining = -1;
+      this.ready(parent);
+    }
+  }
+
+  kill(thread: Thread): void {
+    if (thread.done) return;
+    for (const child of thread.children) this.kill(child);
+    thread.done = true;
+    this.unwait(thread);
+    for (const list of this.activations.values()) {
+      const at = list.indexOf(thread);
+      if (at >= 0) list.splice(at, 1);
+    }
+  }
+
+  private unwait(thread: Thread): void {
+    if (thread.waiter) thread.waiter.live = false;
+    thread.waiter = null;
+    thread.timer = 0;
+    thread.joining = -1;
+  }
+
+  signalOf(block: BlockId): BlockSignal {
+    let signal = this.blockSignals.get(block);
+    if (!signal) {
+      signal = new BlockSignal(block.name);
+      this.blockSignals.set(block, signal);
+    }
+    return signal;
+  }
+
+  enter(thread: Thread, block: BlockId): void {
+    const list = this.activations.get(block);
+    if (list) list.push(thread);
+    else this.activations.set(block, [thread]);
+  }
+
+  leave(thread: Thread, block: BlockId): void {
+    const list = this.activations.get(block);
+    const at = list ? list.lastIndexOf(thread) : -1;
+    if (at >= 0) list!.splice(at, 1);
+  }
+
+  /** Ends every run of the block. @returns True if the calling thread is within it and must leave by itself. */
+  disable(thread: Thread | null, block: BlockId): boolean {
+    let own = false;
+    for (const active of [...(this.activations.get(block) ?? [])]) {
+      for (let at: Thread | null = thread; at; at = at.parent) if (at === active) own = true;
+      if (active === thread) continue;
+      for (const child of active.children) if (child !== thread) this.kill(child);
+      this.unwait(active);
+      active.pendingThrow = this.signalOf(block);
+      this.ready(active);
+    }
+    return own;
+  }
+
+  disableFork(thread: Thread): void {
+    for (const child of thread.children) this.kill(child);
+    thread.children = [];
+  }
+
+  // ---- running ------------------------------------------------------------------------------------------------
+
+  private resume(thread: Thread): void {
+    thread.queued = false;
+    if (thread.done) return;
+    this.current = thread;
+    this.currentProcess = thread.process;
+    let result: IteratorResult<void, void>;
+    try {
+      if (thread.pendingThrow) {
+        const signal = thread.pendingThrow;
+        thread.pendingThrow = null;
+        result = thread.gen!.throw(signal);
+      } else result = thread.gen!.next();
+    } catch (error) {
+      // a branch of a fork that disabled the block around it: the block's own thread goes on
+      if (!(error instanceof BlockSignal)) throw error;
+      this.current = null;
+      thread.done = true;
+      return;
+    }
+    this.current = null;
+    if (result.done) this.ended(thread);
+  }
+
+  /** A turn of a loop within a process. */
+  tick(): void {
+    if (++this.turns > this.maxTurns) throw new RunawaySignal(this.currentProcess);
+  }
+
+  /** Everything that happens at this time. */
+  private settle(): void {
+    const flags = this.queuedFlags;
+    const { processes } = this;
+    for (;;) {
+      while (this.head < this.queue.length) {
+        const event = this.queue[this.head++];
+        if (typeof event === "number") {
+          flags[event] = 0;
+          this.currentProcess = event;
+          if (++this.turns > this.maxTurns) throw new RunawaySignal(event);
+          if (this.turns > this.maxTurns - 4096) this.recent[this.recentAt++ & 63] = event;
+          processes[event]();
+        } else if (typeof event === "function") event();
+        else {
+          if (++this.turns > this.maxTurns) throw new RunawaySignal(event.process);
+          if (this.turns > this.maxTurns - 4096) this.recent[this.recentAt++ & 63] = event.process;
+          this.resume(event);
+        }
+      }
+      this.queue.length = 0;
+      this.head = 0;
+      if (this.inactive.length) {
+        const list = this.inactive;
+        this.inactive = [];
+        for (const thread of list) if (thread.timer) this.ready(thread);
+        continue;
+      }
+      let any = this.applyNonblocking();
+      if (this.nonblocking.length) {
+        const list = this.nonblocking;
+        this.nonblocking = [];
+        for (const run of list) run();
+        any = true;
+      }
+      if (!any && this.queue.length === 0) break;
+    }
+    if (this.postponed.length) {
+      const list = this.postponed.splice(0);
+      for (const run of list) run();
+    }
+    this.onSlotEnd?.();
+  }
+
+  /**
+   * Runs up to and with time `until`, at most `slots` time slots.
+   * @returns "idle" when nothing is left to happen, "limit" at the time limit, "more" when slots ran out first.
+   */
+  run(until: number, slots: number): "idle" | "limit" | "more" {
+    let count = 0;
+    if (this.queue.length || this.nonblocking.length || this.inactive.length) this.settle();
+    while (count++ < slots) {
+      const next = this.heap[0];
+      if (!next) return "idle";
+      if (next.time > until) {
+        this.now = until;
+        return "limit";
+      }
+      const slot = this.popSlot()!;
+      this.now = slot.time;
+      this.turns = 0;
+      const { active } = slot;
+      for (let i = 0; i < active.length; i++) {
+        const event = active[i];
+        if (typeof event === "function") this.queue.push(event);
+        else if (typeof event === "object") {
+          if (event.timer === active[++i]) this.ready(event);
+        }
+      }
+      this.nonblocking.push(...slot.nonblocking);
+      this.settle();
+    }
+    return "more";
+  }
+}
+
+/** 1 up, -1 down, 0 neither (IEEE 1364-2005 table 9-1), from the characters of two bits. */
+export function edgeOf(from: string, to: string): number | null {
+  if (from === to) return null;
+  if (to === "1" || from === "0") return 1;
+  if (to === "0" || from === "1") return -1;
+  return 0;
+}
+
+function edgeFits(wanted: "pos" | "neg" | "both", edge: number | null): boolean {
+  if (edge === null || edge === 0) return false;
+  return wanted === "both" || (wanted === "pos") === edge > 0;
+}

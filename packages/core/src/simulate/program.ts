@@ -1,0 +1,751 @@
+import type { Loc } from "../common/source.ts";
+import { evaluateAny, truthOf } from "../elaborate/evaluate.ts";
+import type {
+  AnyValue,
+  BlockId,
+  ContinuousAssignment,
+  DesignModel,
+  Expr,
+  Instance,
+  Process,
+  Signal,
+  Stmt,
+  Target,
+  Value,
+} from "../elaborate/model.ts";
+import { sizeOf, vectorType } from "../elaborate/types.ts";
+import { readsOf } from "../elaborate/verilog/bind-stmt.ts";
+import { suspends } from "../elaborate/verilog/bind-subroutine.ts";
+import { Calls } from "./compile-call.ts";
+import { type Bits, ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
+import { StmtCompiler } from "./compile-stmt.ts";
+import { TaskCalls } from "./compile-task.ts";
+import { Writes } from "./compile-write.ts";
+import { helpers, makeOutputs } from "./helpers.ts";
+import type { Kernel } from "./kernel.ts";
+import type { Runtime } from "./runtime.ts";
+import { elementForm, Storage } from "./storage.ts";
+import { findViews, targetsOf, type Views } from "./views.ts";
+
+/** One driver of a net with several. */
+export interface ResolvedNet {
+  readonly signal: Signal;
+  readonly drivers: { a: bigint; b: bigint; readonly zero: number; readonly one: number }[];
+}
+interface Fanout {
+  /** Processes that any change wakes, with the bits that they look at (null: all). */
+  readonly level: { process: number; mask: bigint | null }[];
+  readonly edges: { process: number; bit: number; edge: "pos" | "neg" | "both" }[];
+}
+
+export interface ProcessInfo {
+  readonly loc: Loc;
+  readonly name: string;
+  readonly instance: Instance;
+  readonly kind: string;
+}
+
+/**
+ * A whole design as one JavaScript program: storage, a setter for each signal that something waits for, a function for
+ * each process. Processes that never wait inside are plain functions, called when one of their events happens; the
+ * others are generators.
+ */
+export class Program {
+  readonly storage: Storage;
+  readonly writes: Writes;
+  readonly calls: Calls;
+  readonly tasks: TaskCalls;
+  /** Finest precision of all modules, as a power of ten of a second. */
+  readonly precision: number;
+  readonly processes: ProcessInfo[] = [];
+  readonly resolved = new Map<Signal, ResolvedNet>();
+  readonly assertions: (Stmt & { op: "assert" })[] = [];
+  readonly places: Loc[] = [];
+  /** Number of the process that is being compiled, for messages. */
+  currentProcess = -1;
+  currentInstance: Instance;
+  private readonly views: Views;
+  private readonly fanouts = new Map<Signal, Fanout>();
+  private readonly setters = new Set<Signal>();
+  private readonly changers = new Set<Signal>();
+  private readonly watched = new Set<Signal>();
+  private readonly blocks: BlockId[] = [];
+  private readonly blockNumbers = new Map<BlockId, number>();
+  private readonly evaluatedExprs: { expr: Expr; keys: (Signal | Expr)[] }[] = [];
+  private readonly text: string[] = [];
+  private readonly start: string[] = [];
+  private readonly startLast: string[] = [];
+  private pseudoCount = 0;
+
+  constructor(
+    readonly design: DesignModel,
+    /** Whether values may be recorded. */
+    readonly records: boolean,
+    readonly fileNames: readonly string[],
+  ) {
+    this.views = findViews(design);
+    this.storage = new Storage(design, this.views.views);
+    this.precision = finestPrecision(design.top);
+    this.currentInstance = design.top;
+    this.writes = new Writes(this);
+    this.calls = new Calls(this);
+    this.tasks = new TaskCalls(this);
+  }
+
+  // ---- what the compilers ask for -----------------------------------------------------------------------------
+
+  setter(signal: Signal): string {
+    this.setters.add(signal);
+    return `u${signal.id}`;
+  }
+
+  /** Statement that tells of a change to an array, or to what is no bits. */
+  changed(signal: Signal): string {
+    this.changers.add(signal);
+    return `c${signal.id}();`;
+  }
+
+  watch(signal: Signal): void {
+    this.watched.add(signal);
+  }
+
+  blockIndex(block: BlockId): number {
+    let number = this.blockNumbers.get(block);
+    if (number === undefined) {
+      number = this.blocks.push(block) - 1;
+      this.blockNumbers.set(block, number);
+    }
+    return number;
+  }
+
+  blockLabel(block: BlockId): string {
+    return `L$${this.blockIndex(block)}`;
+  }
+
+  place(loc: Loc): number {
+    return this.places.push(loc) - 1;
+  }
+
+  assertion(stmt: Stmt & { op: "assert" }): number {
+    return this.assertions.push(stmt) - 1;
+  }
+
+  /** Steps of time in one unit of the module at hand. */
+  scaleOf(_expr: Expr): number {
+    return 10 ** (this.currentInstance.timeScale.unit - this.precision);
+  }
+
+  /** A made-up variable that lives in compiled code only. */
+  pseudo(width: number, signed: boolean): Signal {
+    const id = this.design.signals.length + this.pseudoCount++;
+    return {
+      id,
+      name: `$${id}`,
+      plainName: `$${id}`,
+      instance: this.design.top,
+      type: vectorType(Math.max(1, width), signed),
+      width,
+      signed,
+      fourState: true,
+      msb: width - 1,
+      lsb: 0,
+      dims: [],
+      kind: "local",
+      net: null,
+      direction: null,
+      automatic: true,
+      loc: this.design.top.loc,
+      init: null,
+      implicit: false,
+      isConst: false,
+    };
+  }
+
+  /** Registers an expression for the four-state evaluator. Keys: what must be handed over, in order. */
+  evaluated(expr: Expr, made: ReadonlyMap<Expr, Pair>): { number: number; keys: (Signal | Expr)[] } {
+    const keys = new Set<Signal | Expr>();
+    const visit = (inner: Expr | Target): void => {
+      if (!("op" in inner)) return;
+      if (made.has(inner)) {
+        keys.add(inner);
+        return;
+      }
+      switch (inner.op) {
+        case "signal":
+          if (inner.signal.automatic) keys.add(inner.signal);
+          return;
+        case "element":
+          if (inner.signal.automatic) keys.add(inner.signal);
+          inner.index.forEach(visit);
+          return;
+        case "slice":
+        case "extend":
+        case "twostate":
+        case "unary":
+        case "repeat":
+        case "convert":
+          visit(inner.arg);
+          return;
+        case "dynslice":
+          visit(inner.arg);
+          visit(inner.offset);
+          return;
+        case "binary":
+          visit(inner.left);
+          visit(inner.right);
+          return;
+        case "cond":
+          visit(inner.test);
+          visit(inner.yes);
+          visit(inner.no);
+          return;
+        case "concat":
+          inner.parts.forEach(visit);
+          return;
+        case "call":
+          inner.args.forEach(visit);
+          return;
+        case "system":
+          for (const arg of inner.args) if (arg.kind === "expr") visit(arg.expr);
+      }
+    };
+    visit(expr);
+    const list = [...keys];
+    return { number: this.evaluatedExprs.push({ expr, keys: list }) - 1, keys: list };
+  }
+
+  // ---- compiling ----------------------------------------------------------------------------------------------
+
+  private fanout(signal: Signal): Fanout {
+    const { signal: root } = this.storage.root(signal);
+    let fanout = this.fanouts.get(root);
+    if (!fanout) {
+      fanout = { level: [], edges: [] };
+      this.fanouts.set(root, fanout);
+    }
+    return fanout;
+  }
+
+  /** Processes that any change of the signal wakes. */
+  readers(signal: Signal): number[] {
+    return this.fanouts.get(signal)?.level.map((each) => each.process) ?? [];
+  }
+
+  private sensitive(signal: Signal, process: number): void {
+    const { signal: root, offset } = this.storage.root(signal);
+    const part = root !== signal && signal.width < root.width;
+    const mask = part ? ((1n << BigInt(signal.width)) - 1n) << BigInt(offset) : null;
+    const { level } = this.fanout(signal);
+    if (!level.some((each) => each.process === process && each.mask === null)) level.push({ process, mask });
+  }
+
+  private addProcess(info: ProcessInfo): number {
+    this.currentProcess = this.processes.push(info) - 1;
+    this.currentInstance = info.instance;
+    return this.currentProcess;
+  }
+
+  /** Makes the running program. */
+  build(kernel: Kernel, runtime: Runtime): { text: string; finals: (() => void)[] } {
+    for (const process of this.design.processes) this.process(process);
+    this.findResolved();
+    for (const assign of this.design.assigns) this.continuous(assign);
+    for (const { binding, instance } of this.views.bindings) {
+      const { port, value, target, loc } = binding;
+      const extra = { delay: null, strength: null, loc };
+      const whole: Target = {
+        parts: [{ signal: port, width: port.width, index: [], offset: 0, loc }],
+        width: port.width,
+        loc,
+        ...(port.type.kind === "real" || port.type.kind === "string" ? { form: port.type.kind } : {}),
+      };
+      const form = port.type.kind === "real" || port.type.kind === "string" ? { form: port.type.kind } : {};
+      if (value) this.continuous({ target: whole, value, instance: instance.parent!, ...extra });
+      else if (target) {
+        const read: Expr = { op: "signal", signal: port, width: port.width, signed: port.signed, loc, ...form };
+        const wide: Expr =
+          target.width === port.width || form.form
+            ? read
+            : { op: "extend", arg: read, bySign: port.signed, width: target.width, signed: port.signed, loc };
+        this.continuous({ target, value: wide, instance: instance.parent!, ...extra });
+      }
+    }
+    this.calls.compileAll();
+    return this.link(kernel, runtime);
+  }
+
+  private process(process: Process): void {
+    const { kind, body, events } = process;
+    const info: ProcessInfo = { loc: process.loc, name: process.name, instance: process.instance, kind };
+    const number = this.addProcess(info);
+    if (kind === "final") {
+      const compiler = new StmtCompiler(this, false);
+      this.text.push(`finals.push(function(){${compiler.body(body, "RL")}});`);
+      return;
+    }
+    const waits = suspends(body);
+    if (kind === "initial") {
+      const compiler = new StmtCompiler(this, waits);
+      const text = compiler.body(body, "RL");
+      // behind the always blocks: what they wait for at time 0 may come from here
+      if (waits) this.startLast.push(`K.spawn(${number},function*(th){${text}});`);
+      else {
+        this.text.push(`P[${number}]=function(){${text}};`);
+        this.startLast.push(`K.wake(${number});`);
+      }
+      return;
+    }
+    const simple = events === "star" || (events !== null && events.every((event) => this.staticEvent(event)));
+    if (!waits && simple && events !== null) {
+      const compiler = new StmtCompiler(this, false);
+      const text = compiler.body(body, "RL");
+      // what the process changes itself does not start it again
+      this.text.push(`P[${number}]=function(){F[${number}]=1;${text}\nF[${number}]=0;};`);
+      if (events === "star") {
+        const read = new Set<Signal>();
+        readsOf(body, read);
+        if (kind !== "always") {
+          const written = new Set<Signal>();
+          targetsOf(body, (target) => {
+            for (const part of target.parts) written.add(part.signal);
+          });
+          for (const signal of written) read.delete(signal);
+          this.start.push(`K.wake(${number});`);
+        } else if (read.size > 0 && [...read].some((signal) => this.startsKnown(signal))) {
+          this.start.push(`K.wake(${number});`);
+        }
+        for (const signal of read) this.sensitive(signal, number);
+      } else {
+        for (const event of events) {
+          const spot = this.staticEvent(event)!;
+          if (event.edge) this.fanout(spot.signal).edges.push({ process: number, bit: spot.bit, edge: event.edge });
+          else this.sensitive(spot.signal, number);
+        }
+        if (
+          events.every((event) => event.edge === null) &&
+          events.some((event) => this.startsKnown(this.staticEvent(event)!.signal))
+        )
+          this.start.push(`K.wake(${number});`);
+      }
+      return;
+    }
+    const compiler = new StmtCompiler(this, true);
+    const { c } = compiler;
+    const text = c.nested(() => {
+      if (events === "star") {
+        const read = new Set<Signal>();
+        readsOf(body, read);
+        compiler.wait(
+          [...read].map((signal) => ({
+            edge: null,
+            guard: null,
+            loc: process.loc,
+            expr: { op: "signal", signal, width: signal.width, signed: false, loc: process.loc },
+          })),
+        );
+      } else if (events) compiler.wait(events);
+      const inner = c.nested(() => compiler.stmt(body));
+      c.emit(`RL:{${inner}}K.tick();`);
+    });
+    this.start.push(`K.spawn(${number},function*(th){${c.takeTemps()}for(;;){${text}}});`);
+  }
+
+  /**
+   * In Verilog, the start value in a declaration is an event at time 0 (IEEE 1364-2005 clause 6.2.1); in SystemVerilog
+   * it stands before any process runs.
+   */
+  private startsKnown(signal: Signal): boolean {
+    return signal.init !== null && signal.kind === "variable" && !this.tasks.isSystemVerilog(signal.loc.file);
+  }
+
+  private staticEvent(event: {
+    readonly expr: Expr;
+    readonly guard: Expr | null;
+    readonly edge: unknown;
+  }): { signal: Signal; bit: number } | null {
+    const { expr, guard, edge } = event;
+    if (guard || expr.form) return null;
+    if (expr.op === "signal" && !expr.signal.automatic && expr.signal.type.kind !== "event") {
+      if (!edge && expr.signal.width === 0) return null;
+      const { offset } = this.storage.root(expr.signal);
+      return { signal: expr.signal, bit: offset };
+    }
+    if (
+      edge &&
+      expr.op === "slice" &&
+      expr.width === 1 &&
+      expr.arg.op === "signal" &&
+      !expr.arg.signal.automatic &&
+      expr.arg.signal.dims.length === 0
+    ) {
+      const { offset } = this.storage.root(expr.arg.signal);
+      return { signal: expr.arg.signal, bit: offset + expr.lsb };
+    }
+    return null;
+  }
+
+  // ---- continuous assignments ---------------------------------------------------------------------------------
+
+  /** Nets whose drivers overlap, or whose kind or strengths ask for more than the last value. */
+  private findResolved(): void {
+    const spans = new Map<Signal, { from: number; to: number }[]>();
+    const special = new Set<Signal>();
+    const note = (target: Target, strength: ContinuousAssignment["strength"]): void => {
+      for (const part of target.parts) {
+        if (part.signal.automatic || part.signal.dims.length || part.signal.kind !== "net") continue;
+        const { signal: root, offset } = this.storage.root(part.signal);
+        if (root.kind !== "net" || root.dims.length || root.width === 0) continue;
+        if (strength) special.add(root);
+        const from = typeof part.offset === "number" ? part.offset + offset : 0;
+        const to = typeof part.offset === "number" ? from + part.width : root.width;
+        const list = spans.get(root);
+        if (list) list.push({ from, to });
+        else spans.set(root, [{ from, to }]);
+      }
+    };
+    for (const assign of this.design.assigns) note(assign.target, assign.strength);
+    for (const { binding } of this.views.bindings) if (binding.target) note(binding.target, null);
+    for (const [signal, list] of spans) {
+      list.sort((x, y) => x.from - y.from);
+      let overlaps = special.has(signal) || /^(tri0|tri1|trireg)$/.test(signal.net ?? "");
+      for (let i = 1; i < list.length; i++) if (list[i].from < list[i - 1].to) overlaps = true;
+      if (overlaps) this.resolved.set(signal, { signal, drivers: [] });
+    }
+  }
+
+  private continuous(assign: ContinuousAssignment): void {
+    const { target, value, delay, strength } = assign;
+    if (delay) for (const part of target.parts) this.startUnknown(part);
+    const number = this.addProcess({
+      loc: assign.loc,
+      name: target.parts[0]?.signal.plainName ?? "assign",
+      instance: assign.instance,
+      kind: "assign",
+    });
+    const compiler = new StmtCompiler(this, false);
+    const { c } = compiler;
+    const drive = (pair: Pair, width: number): void => {
+      const held = target.parts.length > 1 ? c.hold(pair) : pair;
+      let at = width;
+      for (const part of target.parts) {
+        at -= part.width;
+        this.driver(c, part, target.parts.length > 1 ? c.cut(held, width, at, part.width) : held, strength);
+      }
+    };
+    const text = c.nested(() => {
+      if (target.form) {
+        this.writes.assignForm(c, target, target.form === "real" ? c.real(value) : c.text(value));
+        return;
+      }
+      const pair = c.pair(value as Bits);
+      if (!delay) {
+        drive(pair, value.width);
+        return;
+      }
+      const wide = c.wide(value as Bits);
+      const times = [0, 1, 2].map((which) => compiler.ticks(delay, which)).slice(0, Math.max(1, delay.values.length));
+      const held = this.pseudo(value.width, false);
+      const apply = c.nested(() => drive({ a: `l${held.id}a`, b: `l${held.id}b` }, value.width));
+      const down = isWide(value.width) ? "" : "H.down";
+      c.emit(
+        `T.delayed(${number},${value.width},[${times.join(",")}],${wide.a},${wide.b},(va,vb)=>{const l${held.id}a=${down}(va),l${held.id}b=${down}(vb);${apply}});`,
+      );
+    });
+    this.text.push(`P[${number}]=function(){${c.takeTemps()}${text}};`);
+    this.start.push(`K.wake(${number});`);
+    const read = new Set<Signal>();
+    readsOf({ op: "eval", expr: value, loc: assign.loc }, read);
+    for (const part of target.parts) {
+      for (const index of [...part.index, ...(typeof part.offset === "number" ? [] : [part.offset])])
+        readsOf({ op: "eval", expr: index, loc: assign.loc }, read);
+    }
+    for (const signal of read) this.sensitive(signal, number);
+  }
+
+  /** A net whose driver has a delay is x, not z, until the first value arrives. */
+  private startUnknown(part: Target["parts"][number]): void {
+    const { signal: own, offset } = part;
+    if (own.automatic || own.dims.length || own.kind !== "net" || typeof offset !== "number") return;
+    const root = this.storage.root(own);
+    const { form, at } = this.storage.places[root.signal.id];
+    const ones = ((1n << BigInt(part.width)) - 1n) << BigInt(offset + root.offset);
+    if (form === "narrow") {
+      const mask = Number(BigInt.asIntN(32, ones));
+      this.storage.a[at] |= mask;
+      this.storage.b[at] |= mask;
+    } else if (form === "wide") {
+      this.storage.wideA[at] |= ones;
+      this.storage.wideB[at] |= ones;
+    }
+  }
+
+  private driver(
+    c: ExprCompiler,
+    part: Target["parts"][number],
+    value: Pair,
+    strength: ContinuousAssignment["strength"],
+  ): void {
+    const root = part.signal.automatic || part.signal.dims.length ? null : this.storage.root(part.signal);
+    const net = root && this.resolved.get(root.signal);
+    if (!net) {
+      this.writes.assign(c, { parts: [part], width: part.width, loc: part.loc }, value, part.width);
+      return;
+    }
+    this.setter(net.signal);
+    const { width } = net.signal;
+    const ones = (1n << BigInt(width)) - 1n;
+    const index = net.drivers.push({ a: 0n, b: ones, zero: strength?.zero ?? 6, one: strength?.one ?? 6 }) - 1;
+    const wide = isWide(part.width) ? value : { a: `BigInt(${value.a}>>>0)`, b: `BigInt(${value.b}>>>0)` };
+    const offset =
+      typeof part.offset === "number"
+        ? String(part.offset + root!.offset)
+        : c.asNumber(c.pair(part.offset as Bits).a, part.offset.width, part.offset.signed);
+    c.emit(`T.drive(${net.signal.id},${index},${offset},${part.width},${wide.a},${wide.b});`);
+  }
+
+  // ---- setters ------------------------------------------------------------------------------------------------
+
+  private setterText(signal: Signal): string {
+    const { form, at, count } = this.storage.places[signal.id];
+    const { id } = signal;
+    const fanout = this.fanouts.get(signal);
+    const four = signal.fourState || signal.kind === "net";
+    const record = this.records && signal.kind !== "local" ? `if(D[${id}]===1){D[${id}]=2;DL.push(${id});}` : "";
+    const wakeAll = this.wakes(fanout?.level.filter((each) => each.mask === null).map((each) => each.process) ?? []);
+    if (count) {
+      const names = { narrow: "M", wide: "N", real: "MR", string: "MT", event: "MT" }[form];
+      const a = `${names}A${at}`;
+      const b = `${names}B${at}`;
+      const notify = this.watched.has(signal) ? `if(KW[${id}]!=null)K.notify(${id},()=>null);` : "";
+      return four && (form === "narrow" || form === "wide")
+        ? `function u${id}(i,a,b){if(${a}[i]===a&&${b}[i]===b)return;${a}[i]=a;${b}[i]=b;${record}${wakeAll}${notify}}`
+        : `function u${id}(i,a){if(${a}[i]===a)return;${a}[i]=a;${record}${wakeAll}${notify}}`;
+    }
+    const guard = this.views.forced.has(signal)
+      ? `if(FC[${id}]!==0&&T.open!==${id}){T.held(${id},a,${four ? "b" : "0"});return;}`
+      : "";
+    if (form === "real" || form === "string") {
+      const store = form === "real" ? "R" : "S";
+      const notify = this.watched.has(signal) ? `if(KW[${id}]!=null)K.notify(${id},()=>null);` : "";
+      return `function u${id}(a){${guard}if(${store}[${at}]===a)return;${store}[${at}]=a;${record}${wakeAll}${notify}}`;
+    }
+    const wide = form === "wide";
+    const [storeA, storeB] = wide ? ["WA", "WB"] : ["A", "B"];
+    const parts: string[] = [];
+    for (const { process, mask } of fanout?.level ?? []) {
+      if (mask === null) continue;
+      const text = wide ? `0x${mask.toString(16)}n` : String(Number(BigInt.asIntN(32, mask)));
+      const zero = wide ? "0n" : "0";
+      parts.push(
+        `if((((pa^a)${four ? "|(pb^b)" : ""})&${text})!==${zero}&&!F[${process}]){F[${process}]=1;q.push(${process});}`,
+      );
+    }
+    parts.push(...this.edgeText(fanout, wide, four, signal.width));
+    const edge = wide ? "wideEdge" : "edge";
+    const zero = wide ? "0n" : "0";
+    const notify = this.watched.has(signal)
+      ? `if(KW[${id}]!=null)K.notify(${id},bit=>H.${edge}(pa,${four ? "pb" : zero},a,${four ? "b" : zero},bit));`
+      : "";
+    return four
+      ? `function u${id}(a,b){${guard}const pa=${storeA}[${at}],pb=${storeB}[${at}];if(pa===a&&pb===b)return;${storeA}[${at}]=a;${storeB}[${at}]=b;${record}${wakeAll}${parts.join("")}${notify}}`
+      : `function u${id}(a){${guard}const pa=${storeA}[${at}];if(pa===a)return;${storeA}[${at}]=a;${record}${wakeAll}${parts.join("")}${notify}}`;
+  }
+
+  private wakes(list: readonly number[]): string {
+    const unique = [...new Set(list)];
+    if (unique.length > 8) return `for(const p of [${unique.join(",")}])if(!F[p]){F[p]=1;q.push(p);}`;
+    return unique.map((p) => `if(!F[${p}]){F[${p}]=1;q.push(${p});}`).join("");
+  }
+
+  private edgeText(fanout: Fanout | undefined, wide: boolean, four: boolean, width: number): string[] {
+    const byBit = new Map<number, { pos: number[]; neg: number[] }>();
+    for (const { process, bit, edge } of fanout?.edges ?? []) {
+      let entry = byBit.get(bit);
+      if (!entry) {
+        entry = { pos: [], neg: [] };
+        byBit.set(bit, entry);
+      }
+      if (edge !== "neg") entry.pos.push(process);
+      if (edge !== "pos") entry.neg.push(process);
+    }
+    const texts: string[] = [];
+    for (const [bit, { pos, neg }] of byBit) {
+      const up = this.wakeArray(pos);
+      const down = this.wakeArray(neg);
+      if (!wide && !four) {
+        const of = (plane: string) => (width === 1 ? plane : `(${plane}>>>${bit}&1)`);
+        texts.push(`if(${of("pa")}!==${of("a")}){if(${of("a")}){${up}}else{${down}}}`);
+        continue;
+      }
+      const edge = wide
+        ? `H.wideEdge(pa,pb,a,b,${bit})`
+        : width === 1
+          ? "(b===0?(a===1?1:-1):pb===0?(pa===1?-1:1):0)"
+          : `H.edge(pa,pb,a,b,${bit})`;
+      texts.push(`{const e=${edge};if(e===1){${up}}else if(e===-1){${down}}}`);
+    }
+    return texts;
+  }
+
+  private wakeArray(list: readonly number[]): string {
+    return this.wakes(list);
+  }
+
+  // ---- linking ------------------------------------------------------------------------------------------------
+
+  private link(kernel: Kernel, runtime: Runtime): { text: string; finals: (() => void)[] } {
+    const { storage } = this;
+    // a signal that something waits for must tell of its changes, whoever writes it
+    for (const signal of this.fanouts.keys()) this.setters.add(signal);
+    const setters: string[] = [];
+    const table: string[] = [];
+    for (const signal of this.setters) {
+      if (signal.automatic || storage.places[signal.id].view) continue;
+      setters.push(this.setterText(signal));
+      table.push(`U[${signal.id}]=u${signal.id};`);
+    }
+    for (const signal of this.changers) {
+      const { id } = signal;
+      const fanout = this.fanouts.get(signal);
+      const record = this.records ? `if(D[${id}]===1){D[${id}]=2;DL.push(${id});}` : "";
+      setters.push(
+        `function c${id}(){${record}${this.wakes(fanout?.level.map((each) => each.process) ?? [])}${this.watched.has(signal) ? `if(KW[${id}]!=null)K.notify(${id},()=>null);` : ""}}`,
+      );
+    }
+    const arrays: string[] = [];
+    storage.narrowArrays.forEach((_, i) =>
+      arrays.push(`const MA${i}=ST.narrowArrays[${i}].a,MB${i}=ST.narrowArrays[${i}].b;`),
+    );
+    storage.wideArrays.forEach((_, i) =>
+      arrays.push(`const NA${i}=ST.wideArrays[${i}].a,NB${i}=ST.wideArrays[${i}].b;`),
+    );
+    storage.realArrays.forEach((_, i) => arrays.push(`const MRA${i}=ST.realArrays[${i}];`));
+    storage.textArrays.forEach((_, i) => arrays.push(`const MTA${i}=ST.textArrays[${i}];`));
+    const text = `"use strict";
+const A=ST.a,B=ST.b,WA=ST.wideA,WB=ST.wideB,R=ST.real,S=ST.text;
+${arrays.join("\n")}
+const F=K.queuedFlags,q=K.queue,KW=K.waiters,P=K.processes,D=T.recorded,DL=T.dirty,FC=T.forceLevel;
+const U=T.setters,slotOf=T.slotOf,fourOf=T.fourOf;
+let nn=0,NCAP=1024,NS=new Int32Array(NCAP),NI=new Int32Array(NCAP),NM=new Int32Array(NCAP),NA_=new Int32Array(NCAP),NB_=new Int32Array(NCAP);
+function grow(){const more=(old)=>{const list=new Int32Array(NCAP*2);list.set(old);return list;};NS=more(NS);NI=more(NI);NM=more(NM);NA_=more(NA_);NB_=more(NB_);NCAP*=2;}
+function NB(id,i,mask,a,b){if(nn===NCAP)grow();NS[nn]=id;NI[nn]=i;NM[nn]=mask;NA_[nn]=a;NB_[nn++]=b;}
+K.applyNonblocking=function(){
+if(nn===0)return false;
+const count=nn,hs=NS,hi=NI,hm=NM,ha=NA_,hb=NB_;
+for(let k=0;k<count;k++){
+const id=hs[k],i=hi[k],mask=hm[k];
+let a=ha[k],b=hb[k];
+if(i<0){
+if(mask!==-1){const s=slotOf[id];a=A[s]&~mask|a&mask;b=B[s]&~mask|b&mask;}
+U[id](a,b);
+}else{
+if(mask!==-1){const m=ST.narrowArrays[slotOf[id]];a=m.a[i]&~mask|a&mask;b=m.b[i]&~mask|b&mask;}
+U[id](i,a,b);
+}}
+nn=0;
+return true;
+};
+${setters.join("\n")}
+${table.join("")}
+${this.calls.text.join("\n")}
+${this.text.join("\n")}
+T.start=function(){${[...this.start, ...this.startLast].join("\n")}};
+`;
+    kernel.queuedFlags = new Uint8Array(this.processes.length);
+    kernel.processes = new Array<() => void>(this.processes.length).fill(() => {});
+    runtime.bind(this, kernel);
+    const outputs = makeOutputs();
+    runtime.outputs = outputs;
+    const finals: (() => void)[] = [];
+    const adapters: ((values: AnyValue[]) => AnyValue)[] = [];
+    const evaluator = this.evaluator(outputs, runtime, adapters);
+    // compiled from the design's own elaborated model, never from text of the user as such
+    const run = new Function("ST", "K", "T", "H", "X", "E", "BI", "CF", "finals", text);
+    run(storage, kernel, runtime, helpers, outputs, evaluator, this.blocks, adapters, finals);
+    return { text, finals };
+  }
+
+  /** The four-state evaluator over what compiled code has stored. */
+  private evaluator(
+    outputs: ReturnType<typeof makeOutputs>,
+    runtime: Runtime,
+    adapters: ((values: AnyValue[]) => AnyValue)[],
+  ): (number: number, values: unknown[] | null) => boolean {
+    const { storage } = this;
+    const list = this.evaluatedExprs;
+    const wide = (value: unknown): bigint => (typeof value === "bigint" ? value : BigInt((value as number) >>> 0));
+    const formed = (expr: { form?: string }, a: unknown, b: unknown): AnyValue =>
+      expr.form ? (a as number | string) : { a: wide(a), b: wide(b) };
+    return (number, values) => {
+      const { expr, keys } = list[number];
+      const given = (key: Signal | Expr): number => (values ? keys.indexOf(key) : -1);
+      const read = (inner: Expr): AnyValue | null => {
+        const at = given(inner.op === "signal" || inner.op === "element" ? inner.signal : inner);
+        switch (inner.op) {
+          case "signal": {
+            if (at >= 0) return formed(inner, values![2 * at], values![2 * at + 1]);
+            if (inner.form === "real") return storage.readReal(storage.root(inner.signal).signal);
+            if (inner.form === "string") return storage.readText(storage.root(inner.signal).signal);
+            return storage.read(inner.signal);
+          }
+          case "element": {
+            const made = given(inner);
+            if (made >= 0) return formed(inner, values![2 * made], values![2 * made + 1]);
+            const element = elementNumber(inner.signal, inner.index, read);
+            if (element < 0) return outsideValue(inner.signal);
+            if (at >= 0) {
+              const a = (values![2 * at] as ArrayLike<unknown>)[element];
+              const b = inner.signal.fourState ? (values![2 * at + 1] as ArrayLike<unknown>)[element] : 0;
+              return formed(inner, a, b);
+            }
+            if (inner.form === "real") return storage.readReal(inner.signal, element);
+            if (inner.form === "string") return storage.readText(inner.signal, element);
+            return storage.read(inner.signal, element);
+          }
+          case "call": {
+            if (at >= 0) return formed(inner, values![2 * at], values![2 * at + 1]);
+            const args = inner.args.map((arg) => ("op" in arg ? evaluateAny(arg, read)! : 0));
+            return adapters[this.calls.adapter(inner.func)](args);
+          }
+          case "system": {
+            if (at >= 0) return formed(inner, values![2 * at], values![2 * at + 1]);
+            return runtime.systemValue(inner, (arg) => evaluateAny(arg, read)!);
+          }
+          default:
+            return at >= 0 ? formed(inner, values![2 * at], values![2 * at + 1]) : null;
+        }
+      };
+      const value = evaluateAny(expr, read) as Value;
+      outputs.a = value.a;
+      outputs.b = value.b;
+      return truthOf(value) === true;
+    };
+  }
+}
+
+function elementNumber(signal: Signal, index: readonly Expr[], read: (expr: Expr) => AnyValue | null): number {
+  let at = 0;
+  for (let d = 0; d < signal.dims.length; d++) {
+    const value = evaluateAny(index[d], read) as Value;
+    if (value.b) return -1;
+    const i = index[d].signed ? BigInt.asIntN(index[d].width, value.a) : value.a;
+    const size = sizeOf(signal.dims[d]);
+    if (i < 0n || i >= BigInt(size)) return -1;
+    at = at * size + Number(i);
+  }
+  return at;
+}
+
+function outsideValue(signal: Signal): AnyValue {
+  const form = elementForm(signal);
+  if (form === "real") return 0;
+  if (form === "string") return "";
+  const ones = signal.fourState || signal.kind === "net" ? (1n << BigInt(signal.width)) - 1n : 0n;
+  return { a: ones, b: ones };
+}
+
+function finestPrecision(instance: Instance): number {
+  let least = Math.min(instance.timeScale.precision, 0);
+  for (const child of instance.children) least = Math.min(least, finestPrecision(child));
+  return least;
+}

@@ -1,0 +1,942 @@
+import type { Loc } from "../common/source.ts";
+import type { AnyValue, Expr, Value } from "../elaborate/model.ts";
+import { type FormatContext, formatArgs, formatText, type PrintArg, type Radix, type TimeFormat } from "./format.ts";
+import { helpers, type makeOutputs } from "./helpers.ts";
+import { FinishSignal, type Kernel, type Thread } from "./kernel.ts";
+import { dumpMemory, loadMemory } from "./memory-file.ts";
+import type { Program } from "./program.ts";
+import { distUniform, randomInteger } from "./random.ts";
+import { scanText } from "./scan.ts";
+import { stringMethod } from "./string-methods.ts";
+
+/** What a run tells to the outside while it runs. */
+export interface Listener {
+  /** Text as the design prints it, with the place that printed it. */
+  print(text: string, loc: Loc, time: number): void;
+  /** `$error` and its kin, failed assertions, violations. */
+  message(severity: "error" | "warning" | "note", code: string, text: string, loc: Loc, time: number): void;
+}
+export interface RunInputs {
+  readonly seed: number;
+  /** `NAME` or `NAME=value` words. */
+  readonly plusArgs: readonly string[];
+  /** Text of a file that the design reads, or null. */
+  readonly readFile: (name: string) => string | null;
+}
+
+type TaskArg =
+  | PrintArg
+  | ((PrintArg | object) & {
+      readonly kind: "bits" | "real" | "string";
+      readonly set?: (value: unknown) => void;
+      readonly form?: string;
+      readonly width?: number;
+    })
+  | { readonly kind: "array"; readonly signal: number }
+  | { readonly kind: "scope"; readonly path: string };
+
+interface Monitor {
+  readonly args: () => TaskArg[];
+  readonly radix: Radix;
+  readonly context: number;
+  readonly file: number | null;
+  last: string | null;
+}
+interface OpenFile {
+  readonly name: string;
+  readonly chunks: string[] | null;
+  readonly text: string;
+  at: number;
+}
+interface Delayed {
+  live: { cancelled: boolean } | null;
+  target: string;
+  a: bigint;
+  b: bigint;
+}
+
+/** System tasks and functions, resolution of nets, delays and forces: what compiled code asks of its surroundings. */
+export class Runtime {
+  outputs!: ReturnType<typeof makeOutputs>;
+  private program!: Program;
+  private kernel!: Kernel;
+  /** [signals] 1: recorded; 2: recorded, and changed in this slot. */
+  recorded = new Uint8Array(0);
+  readonly dirty: number[] = [];
+  forceLevel = new Uint8Array(0);
+  readonly setters: ((...args: never[]) => void)[] = [];
+  readonly slotOf: number[] = [];
+  readonly fourOf: boolean[] = [];
+  /** The signal that a force writes at this moment. */
+  open = -1;
+  start: () => void = () => {};
+  readonly files = new Map<string, string[]>();
+  private readonly open_: (OpenFile | null)[] = [null, null, null];
+  private readonly channels: (OpenFile | null)[] = [null];
+  private monitor: Monitor | null = null;
+  private monitorOn = true;
+  private readonly fileMonitors: Monitor[] = [];
+  private timeFormat!: TimeFormat;
+  private seed: number;
+  private uSeed: number;
+  private readonly delays = new Map<number, Delayed>();
+  private readonly heldValues = new Map<number, [number | bigint, number | bigint]>();
+  private readonly forces = new Map<string, { apply: () => void; thread: Thread | null }>();
+  readonly assertions: { passed: number; failed: number; covered: number }[] = [];
+  readonly dump = {
+    file: null as string | null,
+    started: false,
+    on: true,
+    scopes: [] as { depth: number; path: string | null; signal: number | null }[],
+  };
+  onDump: ((what: "vars" | "on" | "off" | "all") => void) | null = null;
+
+  constructor(
+    private readonly listener: Listener,
+    private readonly inputs: RunInputs,
+  ) {
+    this.seed = inputs.seed | 0;
+    this.uSeed = (inputs.seed ^ 0x5bd1e995) | 0;
+  }
+
+  bind(program: Program, kernel: Kernel): void {
+    this.program = program;
+    this.kernel = kernel;
+    const count = program.design.signals.length;
+    this.recorded = new Uint8Array(count);
+    this.forceLevel = new Uint8Array(count);
+    for (const place of program.storage.places) this.slotOf[place.signal.id] = place.at;
+    this.timeFormat = { unit: program.precision, precision: 0, suffix: "", width: 20 };
+    for (const _ of program.assertions) this.assertions.push({ passed: 0, failed: 0, covered: 0 });
+  }
+
+  // ---- time ---------------------------------------------------------------------------------------------------
+
+  scaled(steps: number): number {
+    return Math.round(this.kernel.now / steps);
+  }
+
+  scaledReal(steps: number): number {
+    return this.kernel.now / steps;
+  }
+
+  private format(context: number): FormatContext {
+    const { scope, unit } = this.program.tasks.contexts[context];
+    return { scope, unit, timeFormat: this.timeFormat };
+  }
+
+  // ---- assertions ---------------------------------------------------------------------------------------------
+
+  passed(index: number): void {
+    this.assertions[index].passed++;
+  }
+  failed(index: number): void {
+    this.assertions[index].failed++;
+  }
+  covered(index: number): void {
+    this.assertions[index].covered++;
+  }
+  assertFailed(index: number): void {
+    const { label, text, loc } = this.program.assertions[index];
+    const name = label ? `'${label}'` : "Assertion";
+    this.listener.message(
+      "error",
+      "sim/assertion",
+      `${name} failed: ${text.replace(/\s+/g, " ")}`,
+      loc,
+      this.kernel.now,
+    );
+  }
+  violation(place: number, check: string, what: string): void {
+    this.listener.message(
+      "warning",
+      "sim/no-match",
+      `No branch of this '${check} ${what}' was taken.`,
+      this.program.places[place],
+      this.kernel.now,
+    );
+  }
+
+  // ---- nets ---------------------------------------------------------------------------------------------------
+
+  /** One driver of a net with several has a new value for some of its bits. */
+  drive(id: number, index: number, offset: number, width: number, a: bigint, b: bigint): void {
+    const signal = this.program.design.signals[id];
+    const net = this.program.resolved.get(signal)!;
+    const driver = net.drivers[index];
+    const mask = ((1n << BigInt(width)) - 1n) << BigInt(offset);
+    driver.a = (driver.a & ~mask) | (a << BigInt(offset));
+    driver.b = (driver.b & ~mask) | (b << BigInt(offset));
+    const value = this.resolve(id);
+    this.store(id, value.a, value.b);
+  }
+
+  private store(id: number, a: bigint, b: bigint): void {
+    const set = this.setters[id] as unknown as (a: number | bigint, b: number | bigint) => void;
+    if (this.program.design.signals[id].width <= 32) set(helpers.down(a), helpers.down(b));
+    else set(a, b);
+  }
+
+  private resolve(id: number): Value {
+    const signal = this.program.design.signals[id];
+    const { drivers } = this.program.resolved.get(signal)!;
+    const ones = (1n << BigInt(signal.width)) - 1n;
+    const kind = signal.net;
+    if (
+      drivers.some((driver) => driver.zero !== 6 || driver.one !== 6) ||
+      kind === "tri0" ||
+      kind === "tri1" ||
+      kind === "trireg"
+    )
+      return this.resolveByStrength(id);
+    let a = 0n;
+    let b = ones; // z
+    for (const driver of drivers) {
+      const firstZ = b & ~a;
+      const secondZ = driver.b & ~driver.a;
+      const known1 = ~b & ~driver.b & ones;
+      let na: bigint;
+      let nb: bigint;
+      if (kind === "wand" || kind === "triand") {
+        const zero = (~a & ~b) | (~driver.a & ~driver.b);
+        nb = (b | driver.b) & ~zero & ones;
+        na = ((a & driver.a & ~zero) | nb) & ones;
+      } else if (kind === "wor" || kind === "trior") {
+        const one = (a & ~b) | (driver.a & ~driver.b);
+        nb = (b | driver.b) & ~one & ones;
+        na = (one | nb | (a & driver.a)) & ones;
+      } else {
+        // equal values stay, different ones make x
+        const same = known1 & ~(a ^ driver.a) & ones;
+        na = (a & same) | (ones & ~same);
+        nb = ones & ~same;
+      }
+      a = (na & ~firstZ & ~secondZ) | (driver.a & firstZ) | (a & secondZ & ~firstZ);
+      b = (nb & ~firstZ & ~secondZ) | (driver.b & firstZ) | (b & secondZ & ~firstZ);
+    }
+    return { a, b };
+  }
+
+  /** Bit by bit: the strongest known driver wins, equals that differ make x (IEEE 1364-2005 clause 7.10). */
+  private resolveByStrength(id: number): Value {
+    const signal = this.program.design.signals[id];
+    const { drivers } = this.program.resolved.get(signal)!;
+    const old = this.program.storage.read(signal);
+    let a = 0n;
+    let b = 0n;
+    for (let i = 0n; i < BigInt(signal.width); i++) {
+      let zero = -1;
+      let one = -1;
+      for (const driver of drivers) {
+        const da = (driver.a >> i) & 1n;
+        const db = (driver.b >> i) & 1n;
+        if (db && !da) continue; // z
+        if (db) {
+          zero = Math.max(zero, driver.zero);
+          one = Math.max(one, driver.one);
+        } else if (da) one = Math.max(one, driver.one);
+        else zero = Math.max(zero, driver.zero);
+      }
+      if (zero === 0) zero = -1; // highz0, highz1
+      if (one === 0) one = -1;
+      let va = 0n;
+      let vb = 0n;
+      if (zero < 0 && one < 0) {
+        if (signal.net === "tri1") va = 1n;
+        else if (signal.net === "trireg") {
+          va = (old.a >> i) & 1n;
+          vb = (old.b >> i) & 1n;
+        } else if (signal.net !== "tri0") vb = 1n;
+      } else if (one > zero) va = 1n;
+      else if (one === zero) {
+        va = 1n;
+        vb = 1n;
+      }
+      a |= va << i;
+      b |= vb << i;
+    }
+    return { a, b };
+  }
+
+  /** Inertial delay: a newer value takes the place of one that has not arrived (IEEE 1364-2005 clause 6.1.3). */
+  delayed(
+    process: number,
+    width: number,
+    times: readonly number[],
+    a: bigint,
+    b: bigint,
+    apply: (a: bigint, b: bigint) => void,
+  ): void {
+    let state = this.delays.get(process);
+    if (!state) {
+      const x = (1n << BigInt(width)) - 1n; // until the first value arrives
+      state = { live: null, target: "", a: x, b: x };
+      this.delays.set(process, state);
+    }
+    const key = helpers.key(a, b);
+    if (state.live) {
+      if (state.target === key) return;
+      state.live.cancelled = true;
+      state.live = null;
+    }
+    if (state.a === a && state.b === b) return;
+    const ones = (1n << BigInt(width)) - 1n;
+    const [rise, fall = rise, off = Math.min(rise, fall)] = times;
+    let time: number;
+    if (times.length === 1) time = rise;
+    else if (b !== 0n) time = (b & ~a) === ones ? off : Math.min(rise, fall, times.length > 2 ? off : rise);
+    else time = a === 0n ? fall : rise;
+    const event = { cancelled: false };
+    state.live = event;
+    state.target = key;
+    const current = state;
+    this.kernel.after(time, () => {
+      if (event.cancelled) return;
+      current.live = null;
+      current.a = a;
+      current.b = b;
+      apply(a, b);
+    });
+  }
+
+  // ---- force --------------------------------------------------------------------------------------------------
+
+  held(id: number, a: number | bigint, b: number | bigint): void {
+    this.heldValues.set(id, [a, b]);
+  }
+
+  forcing(id: number, on: boolean): void {
+    this.open = on ? id : -1;
+  }
+
+  force(id: number, strong: boolean, apply: () => void, reads: readonly number[]): void {
+    const level = strong ? 2 : 1;
+    const key = `${id}:${level}`;
+    const before = this.forces.get(key);
+    if (before?.thread) this.kernel.kill(before.thread);
+    const { kernel } = this;
+    const run = () => {
+      if (this.forceLevel[id] <= level) apply();
+    };
+    const entry: { apply: () => void; thread: Thread | null } = { apply: run, thread: null };
+    const signal = this.program.design.signals[id];
+    if (signal.kind === "net" && this.forceLevel[id] === 0) {
+      // what its drivers give, to go back to
+      const { a, b } = this.program.storage.read(signal);
+      this.heldValues.set(id, signal.width <= 32 ? [helpers.down(a), helpers.down(b)] : [a, b]);
+    }
+    if (this.forceLevel[id] < level) this.forceLevel[id] = level;
+    if (reads.length) {
+      entry.thread = kernel.spawn(kernel.currentProcess, function* (thread) {
+        for (;;) {
+          kernel.wait(
+            thread,
+            reads.map((signal) => ({ signal, edge: null, bit: null, probe: null, guard: null })),
+          );
+          yield;
+          run();
+        }
+      });
+    }
+    this.forces.set(key, entry);
+    run();
+  }
+
+  release(id: number, strong: boolean): void {
+    const key = `${id}:${strong ? 2 : 1}`;
+    const entry = this.forces.get(key);
+    if (entry?.thread) this.kernel.kill(entry.thread);
+    this.forces.delete(key);
+    const weaker = strong ? this.forces.get(`${id}:1`) : undefined;
+    if (!strong && this.forceLevel[id] === 2) return;
+    this.forceLevel[id] = weaker ? 1 : 0;
+    if (weaker) weaker.apply();
+    else {
+      const signal = this.program.design.signals[id];
+      const held = this.heldValues.get(id);
+      this.heldValues.delete(id);
+      // a net goes back to what drives it; a variable keeps its value
+      if (signal.kind === "net" && held)
+        (this.setters[id] as unknown as (a: unknown, b: unknown) => void)(held[0], held[1]);
+    }
+  }
+
+  // ---- tasks --------------------------------------------------------------------------------------------------
+
+  private print(text: string, context: number, file: number | null): void {
+    const { loc } = this.program.tasks.contexts[context];
+    if (file === null) {
+      this.listener.print(text, loc, this.kernel.now);
+      return;
+    }
+    if (file >>> 31) {
+      const number = file & 0x7fffffff;
+      if (number === 1 || number === 2) this.listener.print(text, loc, this.kernel.now);
+      else this.open_[number]?.chunks?.push(text);
+      return;
+    }
+    // a multichannel descriptor: each bit a file, bit 0 the standard output
+    if (file & 1) this.listener.print(text, loc, this.kernel.now);
+    for (let i = 1; i < 31; i++) if ((file >>> i) & 1) this.channels[i]?.chunks?.push(text);
+  }
+
+  private number(arg: TaskArg | undefined, fallback = 0): number {
+    if (arg?.kind === "bits" && "a" in arg)
+      return Number(BigInt.asIntN(64, arg.signed ? BigInt.asIntN(arg.width, arg.a & ~arg.b) : arg.a & ~arg.b));
+    if (arg?.kind === "real" && "value" in arg) return arg.value;
+    return fallback;
+  }
+
+  private text(arg: TaskArg | undefined): string {
+    if (arg && "text" in arg && typeof arg.text === "string") return arg.text;
+    if (arg?.kind === "bits" && "a" in arg) return helpers.bitsText(arg.a, arg.b);
+    return "";
+  }
+
+  task(name: string, given: TaskArg[] | (() => TaskArg[]), context: number): void {
+    const match = /^\$(display|write|fdisplay|fwrite|strobe|monitor|fstrobe|fmonitor)([boh]?)$/.exec(name);
+    if (match) {
+      this.printTask(match[1], (match[2] || "d") as Radix, given, context);
+      return;
+    }
+    const args = given as TaskArg[];
+    const { loc } = this.program.tasks.contexts[context];
+    const now = this.kernel.now;
+    switch (name) {
+      case "$finish":
+      case "$exit":
+        throw new FinishSignal("finish");
+      case "$stop":
+        throw new FinishSignal("stop");
+      case "$error":
+      case "$warning":
+      case "$info":
+      case "$fatal": {
+        const rest = name === "$fatal" && args[0]?.kind === "bits" ? args.slice(1) : args;
+        const text = formatArgs(rest as PrintArg[], "d", this.format(context));
+        const severity = name === "$warning" ? "warning" : name === "$info" ? "note" : "error";
+        this.listener.message(severity, `sim/${name.slice(1)}`, text || `${name} was called.`, loc, now);
+        if (name === "$fatal") throw new FinishSignal("fatal");
+        return;
+      }
+      case "$monitoron":
+      case "$monitoroff":
+        this.monitorOn = name === "$monitoron";
+        if (this.monitorOn && this.monitor) {
+          this.monitor.last = null;
+          this.kernel.postponed.push(() => this.runMonitor(this.monitor!));
+        }
+        return;
+      case "$timeformat":
+        this.timeFormat = args.length
+          ? {
+              unit: this.number(args[0]),
+              precision: this.number(args[1]),
+              suffix: this.text(args[2]),
+              width: this.number(args[3]),
+            }
+          : { unit: this.program.precision, precision: 0, suffix: "", width: 20 };
+        return;
+      case "$printtimescale": {
+        const { scope, unit } = this.program.tasks.contexts[context];
+        this.print(
+          `Time scale of (${scope}) is ${timeText(unit)} / ${timeText(this.program.precision)}\n`,
+          context,
+          null,
+        );
+        return;
+      }
+      case "$readmemh":
+      case "$readmemb":
+        this.readMemory(name, args, loc);
+        return;
+      case "$writememh":
+      case "$writememb": {
+        const [file, array, from, to] = args;
+        if (array?.kind !== "array") return;
+        const signal = this.program.design.signals[array.signal];
+        const text = dumpMemory(
+          this.program.storage,
+          signal,
+          name.endsWith("h"),
+          from ? this.number(from) : null,
+          to ? this.number(to) : null,
+        );
+        this.files.set(this.text(file), [text]);
+        return;
+      }
+      case "$dumpfile":
+        this.dump.file = this.text(args[0]);
+        return;
+      case "$dumpvars": {
+        const depth = args[0]?.kind === "bits" ? this.number(args[0]) : 0;
+        const rest = args[0]?.kind === "bits" ? args.slice(1) : args;
+        if (rest.length === 0) this.dump.scopes.push({ depth, path: "", signal: null });
+        for (const arg of rest)
+          if (arg.kind === "scope") this.dump.scopes.push({ depth, path: arg.path, signal: null });
+        this.dump.started = true;
+        this.onDump?.("vars");
+        return;
+      }
+      case "$dumpon":
+      case "$dumpoff":
+        this.dump.on = name === "$dumpon";
+        this.onDump?.(this.dump.on ? "on" : "off");
+        return;
+      case "$dumpall":
+        this.onDump?.("all");
+        return;
+      case "$fclose": {
+        const file = this.number(args[0]) | 0;
+        if (file < 0) this.open_[file & 0x7fffffff] = null;
+        else for (let i = 1; i < 31; i++) if ((file >>> i) & 1) this.channels[i] = null;
+        return;
+      }
+      case "$sformat": {
+        const target = args[0] as { set?: (value: unknown) => void };
+        const format = args[1] as PrintArg;
+        const fields = { ...this.format(context) };
+        const text =
+          format.kind === "literal"
+            ? formatArgs(args.slice(1) as PrintArg[], "d", fields)
+            : formatText(this.text(format), args as PrintArg[], 2, fields).text;
+        this.setText(target, text);
+        return;
+      }
+      case "$swrite":
+      case "$swriteb":
+      case "$swriteo":
+      case "$swriteh": {
+        const radix = (name.slice(7) || "d") as Radix;
+        this.setText(
+          args[0] as { set?: (value: unknown) => void },
+          formatArgs(args.slice(1) as PrintArg[], radix, this.format(context)),
+        );
+        return;
+      }
+      case "$srandom":
+        this.uSeed = this.number(args[0]) | 0;
+        return;
+      case "$dumpflush":
+      case "$dumplimit":
+      case "$fflush":
+      case "$assertoff":
+      case "$asserton":
+      case "$assertkill":
+        return;
+      case "$system":
+        this.listener.message("warning", "sim/unsupported", "$system runs no command here.", loc, now);
+        return;
+      default:
+        this.call(name, args, context); // a function called for what it does
+    }
+  }
+
+  private setText(target: { set?: (value: unknown) => void; form?: string }, text: string): void {
+    target.set?.(target.form === "string" ? text : { a: helpers.textBits(text), b: 0n });
+  }
+
+  private printTask(what: string, radix: Radix, given: TaskArg[] | (() => TaskArg[]), context: number): void {
+    const toFile = what.startsWith("f");
+    const kind = toFile ? what.slice(1) : what;
+    if (kind === "display" || kind === "write") {
+      const list = given as TaskArg[];
+      const args = toFile ? list.slice(1) : list;
+      const text = formatArgs(args as PrintArg[], radix, this.format(context)) + (kind === "display" ? "\n" : "");
+      this.print(text, context, toFile ? this.number(list[0]) | 0 : null);
+      return;
+    }
+    const args = given as () => TaskArg[];
+    const file = toFile ? this.number(args()[0]) | 0 : null;
+    if (kind === "strobe") {
+      this.kernel.postponed.push(() => {
+        const list = args();
+        this.print(
+          `${formatArgs((toFile ? list.slice(1) : list) as PrintArg[], radix, this.format(context))}\n`,
+          context,
+          file,
+        );
+      });
+      return;
+    }
+    const monitor: Monitor = { args, radix, context, file, last: null };
+    if (toFile) this.fileMonitors.push(monitor);
+    else this.monitor = monitor;
+  }
+
+  /** At the end of every slot: monitors print when something but the time has changed. */
+  endSlot(): void {
+    if (this.monitor) this.runMonitor(this.monitor);
+    for (const monitor of this.fileMonitors) this.runMonitor(monitor);
+  }
+
+  private runMonitor(monitor: Monitor): void {
+    if (!this.monitorOn && monitor === this.monitor) return;
+    const list = monitor.args();
+    const args = (monitor.file === null ? list : list.slice(1)) as PrintArg[];
+    let key = "";
+    for (const arg of args) {
+      if (arg.kind === "bits" && !("time" in arg)) key += `${arg.a}/${arg.b};`;
+      else if (arg.kind === "real") key += `${arg.value};`;
+      else if (arg.kind === "string") key += `${arg.text};`;
+    }
+    if (monitor.last === key) return;
+    monitor.last = key;
+    this.print(`${formatArgs(args, monitor.radix, this.format(monitor.context))}\n`, monitor.context, monitor.file);
+  }
+
+  private readMemory(name: string, args: TaskArg[], loc: Loc): void {
+    const [file, array, from, to] = args;
+    const path = this.text(file);
+    const tell = (text: string) => this.listener.message("error", "sim/memory-file", text, loc, this.kernel.now);
+    if (array?.kind !== "array") {
+      tell(`${name} fills an array; '${path}' was given none.`);
+      return;
+    }
+    const text = this.inputs.readFile(path) ?? this.files.get(path)?.join("") ?? null;
+    if (text === null) {
+      tell(`There is no file '${path}' in the design.`);
+      return;
+    }
+    const signal = this.program.design.signals[array.signal];
+    const problem = loadMemory(
+      this.program.storage,
+      signal,
+      text,
+      name.endsWith("h"),
+      from ? this.number(from) : null,
+      to ? this.number(to) : null,
+    );
+    if (problem) tell(`${path}: ${problem}`);
+    for (const process of this.program.readers(signal)) this.kernel.wake(process);
+    this.kernel.trigger(array.signal);
+  }
+
+  // ---- functions ----------------------------------------------------------------------------------------------
+
+  private give(value: bigint, unknown = 0n): void {
+    this.outputs.a = value;
+    this.outputs.b = unknown;
+  }
+
+  call(name: string, args: TaskArg[], context: number): void {
+    const out = this.outputs;
+    const bits = (at: number) => args[at] as PrintArg & { kind: "bits" };
+    if (name.startsWith("string.")) {
+      const value = stringMethod(
+        name.slice(7),
+        this.text(args[0]),
+        args.slice(1).map((arg) => ("text" in arg ? (arg as { text: string }).text : this.number(arg))),
+      );
+      out.v = value;
+      if (typeof value === "number") this.give(BigInt.asUintN(64, BigInt(Math.trunc(value))));
+      return;
+    }
+    const place = args[0] as { set?: (value: unknown) => void };
+    switch (name) {
+      case "$random": {
+        const own = args.length > 0;
+        const drawn = randomInteger(own ? this.number(args[0]) | 0 : this.seed);
+        if (own) place.set?.({ a: BigInt.asUintN(32, BigInt(drawn.seed)), b: 0n });
+        else this.seed = drawn.seed;
+        this.give(BigInt.asUintN(32, BigInt(drawn.value)));
+        return;
+      }
+      case "$urandom":
+        if (args.length) this.uSeed = this.number(args[0]) | 0;
+        this.give(BigInt(this.urandom()));
+        return;
+      case "$urandom_range": {
+        const [x, y] = [this.number(args[0]), args[1] ? this.number(args[1]) : 0];
+        const [low, high] = x < y ? [x, y] : [y, x];
+        this.give(BigInt(low + (this.urandom() % (high - low + 1))));
+        return;
+      }
+      case "$dist_uniform": {
+        const drawn = distUniform(this.number(args[0]) | 0, this.number(args[1]), this.number(args[2]));
+        place.set?.({ a: BigInt.asUintN(32, BigInt(drawn.seed)), b: 0n });
+        this.give(BigInt.asUintN(32, BigInt(drawn.value)));
+        return;
+      }
+      case "$rtoi":
+        this.give(BigInt.asUintN(32, BigInt(Math.trunc(this.number(args[0])) || 0)));
+        return;
+      case "$itor":
+        out.v = this.number(args[0]);
+        return;
+      case "$realtobits": {
+        const view = new DataView(new ArrayBuffer(8));
+        view.setFloat64(0, this.number(args[0]));
+        this.give(view.getBigUint64(0));
+        return;
+      }
+      case "$bitstoreal": {
+        const view = new DataView(new ArrayBuffer(8));
+        view.setBigUint64(0, BigInt.asUintN(64, bits(0).a & ~bits(0).b));
+        out.v = view.getFloat64(0);
+        return;
+      }
+      case "$realtime":
+        out.v = this.kernel.now / 10 ** (this.program.tasks.contexts[context].unit - this.program.precision);
+        return;
+      case "$countones":
+      case "$onehot":
+      case "$onehot0":
+      case "$isunknown":
+      case "$clog2":
+        this.give(bitCount(name, bits(0)));
+        return;
+      case "$countbits": {
+        let count = 0;
+        const wanted = new Set(args.slice(1).map((arg) => bitOf(arg as PrintArg & { kind: "bits" })));
+        const { width, a, b } = bits(0);
+        for (let i = 0n; i < BigInt(width); i++)
+          if (wanted.has(Number(((a >> i) & 1n) * 2n + ((b >> i) & 1n)))) count++;
+        this.give(BigInt(count));
+        return;
+      }
+      case "$test$plusargs": {
+        const wanted = this.text(args[0]);
+        this.give(this.inputs.plusArgs.some((arg) => arg.startsWith(wanted)) ? 1n : 0n);
+        return;
+      }
+      case "$value$plusargs":
+        this.valuePlusArgs(args);
+        return;
+      case "$sformatf":
+      case "$psprintf":
+        out.v =
+          args[0]?.kind === "string"
+            ? formatText(this.text(args[0]), args as PrintArg[], 1, this.format(context)).text
+            : formatArgs(args as PrintArg[], "d", this.format(context));
+        return;
+      case "$fopen":
+        this.give(BigInt.asUintN(32, BigInt(this.openFile(this.text(args[0]), args[1] ? this.text(args[1]) : null))));
+        return;
+      case "$feof":
+      case "$fgetc":
+      case "$fgets":
+      case "$fscanf":
+      case "$sscanf":
+      case "$ftell":
+      case "$rewind":
+      case "$fseek":
+      case "$ungetc":
+      case "$ferror":
+        this.readFileCall(name, args);
+        return;
+      case "$cast":
+        place.set?.(
+          (args[0] as { form?: string }).form === "string" ? this.text(args[1]) : { a: bits(1).a, b: bits(1).b },
+        );
+        this.give(1n);
+        return;
+      case "$stime":
+      case "$time":
+        this.give(BigInt(this.scaled(10 ** (this.program.tasks.contexts[context].unit - this.program.precision))));
+        return;
+      default: {
+        if (name.startsWith("$") && args.every((arg) => arg.kind === "real" || arg.kind === "bits")) {
+          const functions = Math as unknown as Record<string, ((...list: number[]) => number) | undefined>;
+          const list = args.map((arg) => this.number(arg));
+          const plain = name === "$ln" ? "log" : name.slice(1);
+          const run = functions[plain];
+          if (run) {
+            out.v = run(...list);
+            return;
+          }
+        }
+        this.give(0n);
+      }
+    }
+  }
+
+  /** A system function within an expression with unknown bits. */
+  systemValue(expr: Expr & { op: "system" }, evaluate: (arg: Expr) => AnyValue): AnyValue {
+    const unit = this.program.currentInstance.timeScale.unit;
+    const steps = 10 ** (unit - this.program.precision);
+    if (expr.name === "$time" || expr.name === "$stime") return { a: BigInt(this.scaled(steps)), b: 0n };
+    if (expr.name === "$realtime") return this.kernel.now / steps;
+    const args = expr.args.map((arg): PrintArg => {
+      if (arg.kind !== "expr") return { kind: "none" };
+      const value = evaluate(arg.expr);
+      if (typeof value === "number") return { kind: "real", value };
+      if (typeof value === "string") return { kind: "string", text: value };
+      return { kind: "bits", width: arg.expr.width, signed: arg.expr.signed, ...value };
+    });
+    this.call(expr.name, args, 0);
+    if (expr.form) return this.outputs.v as AnyValue;
+    return { a: BigInt.asUintN(expr.width, this.outputs.a), b: BigInt.asUintN(expr.width, this.outputs.b) };
+  }
+
+  private urandom(): number {
+    // xorshift32 (Marsaglia 2003): small, and the same for a seed everywhere
+    let x = this.uSeed || 0x9e3779b9;
+    x ^= x << 13;
+    x ^= x >>> 17;
+    x ^= x << 5;
+    this.uSeed = x | 0;
+    return Math.imul(x, 0x9e3779b1) >>> 0;
+  }
+
+  private valuePlusArgs(args: TaskArg[]): void {
+    const format = this.text(args[0]);
+    const match = /^(.*?)%0?([dhxbosefgDHXBOSEFG])/.exec(format);
+    const prefix = match ? match[1] : format;
+    const found = this.inputs.plusArgs.find((arg) => arg.startsWith(prefix));
+    if (found === undefined) {
+      this.give(0n);
+      return;
+    }
+    const place = args[1] as { set?: (value: unknown) => void; form?: string };
+    const rest = found.slice(prefix.length);
+    const kind = match ? match[2].toLowerCase() : "s";
+    if (kind === "s") this.setText(place, rest);
+    else if (/[efg]/.test(kind) || place.form === "real") place.set?.(Number.parseFloat(rest) || 0);
+    else {
+      const radix = kind === "d" ? 10 : kind === "b" ? 2 : kind === "o" ? 8 : 16;
+      const clean = rest.replace(/_/g, "");
+      const prefixText = radix === 16 ? "0x" : radix === 8 ? "0o" : radix === 2 ? "0b" : "";
+      let value = 0n;
+      try {
+        value = clean.startsWith("-") ? -BigInt(prefixText + clean.slice(1)) : BigInt(prefixText + (clean || "0"));
+      } catch {
+        this.give(0n);
+        return;
+      }
+      place.set?.({ a: BigInt.asUintN(4096, value), b: 0n });
+    }
+    this.give(1n);
+  }
+
+  private openFile(name: string, mode: string | null): number {
+    const writes = mode === null || /[wa+]/.test(mode);
+    let chunks: string[] | null = null;
+    let text = "";
+    if (writes) {
+      const kept = mode?.startsWith("a") ? this.files.get(name) : undefined;
+      chunks = kept ?? [];
+      this.files.set(name, chunks);
+    } else {
+      const found = this.inputs.readFile(name) ?? this.files.get(name)?.join("") ?? null;
+      if (found === null) return 0;
+      text = found;
+    }
+    const file: OpenFile = { name, chunks, text, at: 0 };
+    if (mode === null) {
+      for (let i = 1; i < 31; i++) {
+        if (this.channels[i]) continue;
+        this.channels[i] = file;
+        return 1 << i;
+      }
+      return 0;
+    }
+    let number = this.open_.indexOf(null, 3);
+    if (number < 0) number = this.open_.length;
+    this.open_[number] = file;
+    return number | 0x80000000 | 0;
+  }
+
+  private readFileCall(name: string, args: TaskArg[]): void {
+    const handle = (at: number) => this.open_[(this.number(args[at]) | 0) & 0x7fffffff] ?? null;
+    const minusOne = BigInt.asUintN(32, -1n);
+    switch (name) {
+      case "$feof": {
+        const file = handle(0);
+        this.give(!file || file.at >= file.text.length ? 1n : 0n);
+        return;
+      }
+      case "$fgetc": {
+        const file = handle(0);
+        this.give(!file || file.at >= file.text.length ? minusOne : BigInt(file.text.charCodeAt(file.at++) & 255));
+        return;
+      }
+      case "$ungetc": {
+        const file = handle(1);
+        if (file && file.at > 0) file.at--;
+        this.give(0n);
+        return;
+      }
+      case "$fgets": {
+        const file = handle(1);
+        if (!file || file.at >= file.text.length) {
+          this.give(0n);
+          return;
+        }
+        const end = file.text.indexOf("\n", file.at);
+        const line = file.text.slice(file.at, end < 0 ? undefined : end + 1);
+        file.at += line.length;
+        this.setText(args[0] as { set?: (value: unknown) => void }, line);
+        this.give(BigInt(line.length));
+        return;
+      }
+      case "$ftell":
+        this.give(BigInt(handle(0)?.at ?? 0));
+        return;
+      case "$rewind":
+      case "$fseek": {
+        const file = handle(0);
+        if (file) {
+          const offset = name === "$rewind" ? 0 : this.number(args[1]);
+          const from = name === "$rewind" ? 0 : ([0, file.at, file.text.length][this.number(args[2])] ?? 0);
+          file.at = Math.max(0, from + offset);
+        }
+        this.give(file ? 0n : minusOne);
+        return;
+      }
+      case "$fscanf":
+      case "$sscanf": {
+        const file = name === "$fscanf" ? handle(0) : null;
+        const source = name === "$fscanf" ? (file?.text.slice(file.at) ?? "") : this.text(args[0]);
+        if (source === "" && name === "$fscanf") {
+          this.give(minusOne);
+          return;
+        }
+        const { values, used } = scanText(source, this.text(args[1]));
+        values.forEach((value, i) => {
+          const place = args[2 + i] as { set?: (value: unknown) => void; form?: string } | undefined;
+          if (!place?.set) return;
+          if (typeof value === "string") this.setText(place, value);
+          else if (typeof value === "number")
+            place.set(place.form === "real" ? value : { a: BigInt.asUintN(64, BigInt(Math.round(value))), b: 0n });
+          else place.set(place.form === "real" ? Number(value.a) : value);
+        });
+        if (file) file.at += used;
+        this.give(values.length === 0 && source.trim() === "" ? minusOne : BigInt(values.length));
+        return;
+      }
+      default:
+        this.give(0n);
+    }
+  }
+}
+
+function bitOf(arg: PrintArg & { kind: "bits" }): number {
+  return Number((arg.a & 1n) * 2n + (arg.b & 1n));
+}
+
+function bitCount(name: string, { width, a, b }: { width: number; a: bigint; b: bigint }): bigint {
+  const known = a & ~b;
+  let count = 0n;
+  for (let v = known; v > 0n; v >>= 1n) count += v & 1n;
+  switch (name) {
+    case "$countones":
+      return count;
+    case "$onehot":
+      return count === 1n ? 1n : 0n;
+    case "$onehot0":
+      return count <= 1n ? 1n : 0n;
+    case "$isunknown":
+      return b ? 1n : 0n;
+    default:
+      void width;
+      return BigInt(known <= 1n ? 0 : (known - 1n).toString(2).length);
+  }
+}
+
+export function timeText(exponent: number): string {
+  const names = ["s", "ms", "us", "ns", "ps", "fs"];
+  const step = Math.ceil(-exponent / 3);
+  const unit = Math.max(0, Math.min(5, step));
+  return `${10 ** (exponent + 3 * unit)} ${names[unit]}`;
+}

@@ -1,0 +1,277 @@
+import { CancelledError } from "../common/context.ts";
+import { type Finding, hasErrors } from "../common/finding.ts";
+import { type Loc, type SourceFile, SourceSet } from "../common/source.ts";
+import { emptyFiles, listModules, noTop } from "../elaborate/elaborate.ts";
+import type { DesignModel } from "../elaborate/model.ts";
+import { Report } from "../elaborate/report.ts";
+import { Elaboration } from "../elaborate/verilog/elaboration.ts";
+import { parseVerilog } from "../hdl/verilog/index.ts";
+import { FinishSignal, Kernel, RunawaySignal } from "./kernel.ts";
+import { Program } from "./program.ts";
+import { WaveRecorder, type WaveSink } from "./recorder.ts";
+import { Runtime, timeText } from "./runtime.ts";
+
+export interface SimulateOptions {
+  /** The test bench; without it, the first module that nothing instantiates, test benches first. */
+  readonly top?: string;
+  /** Seconds of simulated time; null: until nothing is left to happen. */
+  readonly until?: number | null;
+  readonly seed?: number;
+  readonly plusArgs?: readonly string[];
+  /** Files that `$readmemh` and `$fopen` may read, besides the sources. */
+  readonly readFile?: (name: string) => string | null;
+  /** Record every signal from time 0, whatever `$dumpvars` says. */
+  readonly recordAll?: boolean;
+  /** Turns of processes and loops without time going on before the run is stopped. */
+  readonly maxTurns?: number;
+}
+
+export interface PrintedText {
+  readonly text: string;
+  readonly loc: Loc;
+  /** In steps of `precision`. */
+  readonly time: number;
+}
+
+export type RunEnd = "finish" | "stop" | "fatal" | "idle" | "limit" | "runaway" | "cancelled";
+
+export interface SimulationOutcome {
+  readonly end: RunEnd;
+  /** In steps of `precision`. */
+  readonly time: number;
+  readonly precision: number;
+  readonly findings: Finding[];
+  /** Files that the design wrote. */
+  readonly files: ReadonlyMap<string, string>;
+  readonly assertions: readonly {
+    readonly place: Finding["place"];
+    readonly passed: number;
+    readonly failed: number;
+    readonly covered: number;
+  }[];
+}
+
+/** A design that is ready to run. */
+export class Simulation {
+  readonly kernel = new Kernel();
+  readonly program: Program;
+  readonly runtime: Runtime;
+  readonly findings: Finding[] = [];
+  private readonly finals: (() => void)[];
+  private readonly until: number;
+  private started = false;
+  private ended: RunEnd | null = null;
+  readonly recorder: WaveRecorder | null;
+  /** Called with each piece of printed text. */
+  onPrint: (printed: PrintedText) => void = () => {};
+
+  constructor(
+    readonly sources: SourceSet,
+    readonly design: DesignModel,
+    options: SimulateOptions,
+    sink: WaveSink | null,
+  ) {
+    const dumps =
+      design.processes.some((process) => usesDump(process.body)) ||
+      design.subroutines.some((sub) => usesDump(sub.body));
+    const names = sources.files.map((file) => file.name);
+    this.program = new Program(design, (dumps && sink !== null) || options.recordAll === true, names);
+    this.runtime = new Runtime(
+      {
+        print: (text, loc, time) => this.onPrint({ text, loc, time }),
+        message: (severity, code, text, loc, time) => this.message(severity, code, text, loc, time),
+      },
+      {
+        seed: options.seed ?? 0,
+        plusArgs: options.plusArgs ?? [],
+        readFile: (name) => sourceText(sources, name) ?? options.readFile?.(name) ?? null,
+      },
+    );
+    if (options.maxTurns) this.kernel.maxTurns = options.maxTurns;
+    this.finals = this.program.build(this.kernel, this.runtime).finals;
+    const { precision } = this.program;
+    this.until = options.until == null ? Number.MAX_SAFE_INTEGER : Math.round(options.until * 10 ** -precision);
+    this.recorder =
+      sink && this.program.records
+        ? new WaveRecorder(this.program, this.runtime, this.kernel, sink, options.recordAll === true)
+        : null;
+    this.kernel.onSlotEnd = () => {
+      this.runtime.endSlot();
+      this.recorder?.endSlot();
+    };
+  }
+
+  get time(): number {
+    return this.kernel.now;
+  }
+
+  private message(severity: Finding["severity"], code: string, text: string, loc: Loc, time: number): void {
+    if (this.findings.length > 10_000) return;
+    const { precision } = this.program;
+    this.findings.push({
+      code,
+      severity,
+      place: this.sources.place(loc),
+      message: `${text}${/[.!?]$/.test(text) ? "" : "."} (at ${showTime(time, precision)})`,
+    });
+  }
+
+  /** Runs at most `slots` time slots. @returns Why it ended, or null if there is more to do. */
+  run(slots = Number.MAX_SAFE_INTEGER): RunEnd | null {
+    if (this.ended) return this.ended;
+    try {
+      if (!this.started) {
+        this.started = true;
+        this.recorder?.begin();
+        this.runtime.start();
+      }
+      const how = this.kernel.run(this.until, slots);
+      if (how !== "more") this.ended = how;
+    } catch (error) {
+      if (error instanceof FinishSignal) this.ended = error.kind;
+      else if (error instanceof RunawaySignal) {
+        this.ended = "runaway";
+        this.runaway(error);
+      } else if (error instanceof RangeError && /call stack/i.test(error.message)) {
+        this.ended = "runaway";
+        const info = this.program.processes[this.kernel.currentProcess];
+        this.message(
+          "error",
+          "sim/recursion",
+          "A function or task calls itself without an end",
+          info?.loc ?? this.design.top.loc,
+          this.kernel.now,
+        );
+      } else throw error;
+    }
+    if (this.ended) this.finish();
+    return this.ended;
+  }
+
+  private finish(): void {
+    if (this.ended === "finish" || this.ended === "idle" || this.ended === "limit") {
+      try {
+        for (const run of this.finals) run();
+      } catch (error) {
+        if (!(error instanceof FinishSignal)) throw error;
+      }
+    }
+    this.kernel.onSlotEnd?.();
+    this.recorder?.end();
+  }
+
+  /** Names what runs again and again while no time passes. */
+  private runaway(signal: RunawaySignal): void {
+    const { processes } = this.program;
+    const counts = new Map<number, number>();
+    for (const number of this.kernel.recent) counts.set(number, (counts.get(number) ?? 0) + 1);
+    counts.delete(signal.process);
+    const members = [signal.process, ...[...counts].filter(([, count]) => count > 1).map(([number]) => number)]
+      .filter((number) => processes[number])
+      .slice(0, 8);
+    const first = processes[members[0]];
+    const names = [...new Set(members.map((number) => processes[number].name))];
+    const lines = members.map((number) =>
+      this.sources.position(processes[number].loc.file, processes[number].loc.start),
+    );
+    this.findings.push({
+      code: "sim/zero-delay-loop",
+      severity: "error",
+      place: first ? this.sources.place(first.loc) : {},
+      message: `Time stands still at ${showTime(this.kernel.now, this.program.precision)}: ${names.map((name) => `'${name}'`).join(", ")} ${names.length > 1 ? "change each other" : "changes"} without an end.`,
+      remedy: "Put a delay, an event control or a register into the loop.",
+      related: lines.map((line, i) => ({ place: line, message: `'${processes[members[i]].name}' runs here.` })),
+    });
+  }
+
+  outcome(): SimulationOutcome {
+    const files = new Map([...this.runtime.files].map(([name, chunks]) => [name, chunks.join("")]));
+    return {
+      end: this.ended ?? "cancelled",
+      time: this.kernel.now,
+      precision: this.program.precision,
+      findings: this.findings,
+      files,
+      assertions: this.runtime.assertions.map((counts, i) => ({
+        place: this.sources.place(this.program.assertions[i].loc),
+        ...counts,
+      })),
+    };
+  }
+}
+
+export interface Prepared {
+  readonly simulation: Simulation | null;
+  readonly findings: Finding[];
+  readonly sources: SourceSet;
+}
+
+/** Text to a simulation that is ready to run; null if errors in the text forbid it. */
+export function prepare(
+  files: readonly SourceFile[],
+  options: SimulateOptions,
+  sink: WaveSink | null = null,
+): Prepared {
+  const sources = new SourceSet(files);
+  const findings = emptyFiles(sources);
+  const syntax = parseVerilog(sources);
+  findings.push(...syntax.findings);
+  const { modules, testBenches } = listModules(syntax);
+  const name = options.top ?? testBenches[0] ?? modules[modules.length - 1];
+  const top = syntax.modules.find((module) => module.name === name && module.kind !== "interface");
+  if (!top) {
+    if (!hasErrors(findings) || options.top) findings.push(noTop(sources, modules, options.top));
+    return { simulation: null, findings, sources };
+  }
+  const report = new Report(sources);
+  const design = new Elaboration(syntax, report).design(top);
+  findings.push(...report.findings);
+  if (!design || hasErrors(findings)) return { simulation: null, findings, sources };
+  return { simulation: new Simulation(sources, design, options, sink), findings, sources };
+}
+
+/** Runs to the end in one go. `checkCancelled` is looked at between pieces of the run. */
+export function simulate(
+  files: readonly SourceFile[],
+  options: SimulateOptions,
+  on: { print?: (printed: PrintedText) => void; checkCancelled?: () => void; sink?: WaveSink } = {},
+): SimulationOutcome | { readonly end: "errors"; readonly findings: Finding[] } {
+  const { simulation, findings } = prepare(files, options, on.sink ?? null);
+  if (!simulation) return { end: "errors", findings };
+  if (on.print) simulation.onPrint = on.print;
+  try {
+    while (simulation.run(4096) === null) on.checkCancelled?.();
+  } catch (error) {
+    if (!(error instanceof CancelledError)) throw error;
+  }
+  const outcome = simulation.outcome();
+  return { ...outcome, findings: [...findings, ...outcome.findings] };
+}
+
+/** `12.5 ns`, in the largest unit that keeps it short. */
+export function showTime(steps: number, precision: number): string {
+  if (steps === 0) return `0 ${timeText(Math.ceil(precision / 3) * 3).split(" ")[1]}`;
+  const names = ["s", "ms", "us", "ns", "ps", "fs"];
+  const power = precision + Math.floor(Math.log10(steps) + 1e-12);
+  const unit = Math.min(5, Math.max(0, Math.ceil(-power / 3)));
+  const value = steps * 10 ** (precision + 3 * unit);
+  return `${Number(value.toPrecision(12))} ${names[unit]}`;
+}
+
+function sourceText(sources: SourceSet, name: string): string | null {
+  const clean = name.replace(/^\.\//, "");
+  const file =
+    sources.files.find((each) => each.name === clean) ??
+    sources.files.find((each) => each.name.split("/").pop() === clean.split("/").pop());
+  return file?.text ?? null;
+}
+
+function usesDump(stmt: unknown): boolean {
+  if (typeof stmt !== "object" || stmt === null) return false;
+  if (Array.isArray(stmt)) return stmt.some(usesDump);
+  const node = stmt as Record<string, unknown>;
+  if (node.op === "system") return /^\$dump/.test(node.name as string);
+  for (const key of ["body", "yes", "no", "items", "fallback", "branches", "pass", "fail"])
+    if (node[key] && usesDump(node[key])) return true;
+  return false;
+}
