@@ -655,7 +655,10 @@ export class ExprCompiler {
     const b = this.temp();
     const rest = this.nested(() => {
       const right = this.hold(this.pair(expr.right as Bits));
-      this.emit(`H.logic(${expr.kind === "logand"},${left.a},${left.b},${right.a},${right.b});${a}=X.a;${b}=X.b;`);
+      // the left side is not the value that decides alone: it is the other one, or unknown
+      const decided = `${right.b}===0&&${right.a}===${stop}`;
+      const known = `${left.b}===0&&${right.b}===0`;
+      this.emit(`if(${decided}){${a}=${stop};${b}=0;}else if(${known}){${a}=${1 - stop};${b}=0;}else{${a}=1;${b}=1;}`);
     });
     this.emit(`if(${left.b}===0&&${left.a}===${stop}){${a}=${stop};${b}=0;}else{${rest}}`);
     return { a, b };

@@ -473,7 +473,11 @@ export class Calls {
     const { type } = base;
     const nothing = exprs.unknown(1, loc);
     const inputs = () =>
-      args.map((arg) => (arg.value ? exprs.selfDetermined(arg.value, scope) : exprs.number(1n, 32, loc)));
+      args.map((arg) => {
+        if (!arg.value) return exprs.number(1n, 32, loc);
+        const literal = arg.value.kind === "string" && type.kind === "string";
+        return literal ? exprs.string(arg.value, scope) : exprs.selfDetermined(arg.value, scope);
+      });
     if (type.kind === "integral" && type.enumeration) {
       const { members } = type.enumeration;
       const constant = (index: number): Expr => ({
