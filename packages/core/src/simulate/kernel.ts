@@ -61,24 +61,28 @@ export class RunawaySignal {
 }
 
 type Event = Thread | (() => void);
+/** One time with events. Slots and their lists are used again: making new ones costs more than running most events. */
 interface Slot {
-  readonly time: number;
+  time: number;
   /** Threads come with the serial of the timer that wakes them. */
   readonly active: (Event | number)[];
-  readonly nonblocking: (() => void)[];
-  readonly inactive: Thread[];
+  count: number;
+  nonblocking: (() => void)[] | null;
 }
 
 export class Kernel {
   /** In steps of the finest precision of the design. */
   now = 0;
   private readonly heap: Slot[] = [];
+  /** By time, while there are many. */
   private readonly slots = new Map<number, Slot>();
+  private readonly free: Slot[] = [];
   /** Processes without waiting inside, each in the queue once at most. */
   processes: (() => void)[] = [];
   queuedFlags = new Uint8Array(0);
-  /** Active events: processes by number, threads, and what else is to be done. */
+  /** Active events: processes by number, threads, and what else is to be done. Filled up to `tail`; never shrunk. */
   readonly queue: (number | Event)[] = [];
+  tail = 0;
   private head = 0;
   private inactive: Thread[] = [];
   private nonblocking: (() => void)[] = [];
@@ -105,25 +109,31 @@ export class Kernel {
   wake(process: number): void {
     if (this.queuedFlags[process]) return;
     this.queuedFlags[process] = 1;
-    this.queue.push(process);
+    this.queue[this.tail++] = process;
   }
 
   private slotAt(time: number): Slot {
-    let slot = this.slots.get(time);
-    if (!slot) {
-      slot = { time, active: [], nonblocking: [], inactive: [] };
-      this.slots.set(time, slot);
-      // binary heap by time (Williams 1964)
-      const { heap } = this;
-      let at = heap.push(slot) - 1;
-      while (at > 0) {
-        const up = (at - 1) >> 1;
-        if (heap[up].time <= time) break;
-        heap[at] = heap[up];
-        at = up;
-      }
-      heap[at] = slot;
+    const { heap } = this;
+    // mostly a few times are pending: a look at each beats a hash
+    if (heap.length <= 12) {
+      for (let i = 0; i < heap.length; i++) if (heap[i].time === time) return heap[i];
+    } else {
+      if (this.slots.size === 0) for (const each of heap) this.slots.set(each.time, each);
+      const known = this.slots.get(time);
+      if (known) return known;
     }
+    const slot: Slot = this.free.pop() ?? { time, active: [], count: 0, nonblocking: null };
+    slot.time = time;
+    if (this.slots.size) this.slots.set(time, slot);
+    // binary heap by time (Williams 1964)
+    let at = heap.push(slot) - 1;
+    while (at > 0) {
+      const up = (at - 1) >> 1;
+      if (heap[up].time <= time) break;
+      heap[at] = heap[up];
+      at = up;
+    }
+    heap[at] = slot;
     return slot;
   }
 
@@ -144,7 +154,10 @@ export class Kernel {
       }
       heap[at] = last;
     }
-    this.slots.delete(top.time);
+    if (this.slots.size) {
+      if (heap.length <= 12) this.slots.clear();
+      else this.slots.delete(top.time);
+    }
     return top;
   }
 
@@ -161,19 +174,28 @@ export class Kernel {
       return;
     }
     thread.timer = ++this.timers;
-    this.slotAt(this.now + steps).active.push(thread, thread.timer);
+    const slot = this.slotAt(this.now + steps);
+    slot.active[slot.count++] = thread;
+    slot.active[slot.count++] = thread.timer;
   }
 
   /** @returns A function that takes the event back. */
   after(steps: number, run: () => void): void {
-    if (steps <= 0) this.queue.push(run);
-    else this.slotAt(this.now + steps).active.push(run);
+    if (steps <= 0) this.queue[this.tail++] = run;
+    else {
+      const slot = this.slotAt(this.now + steps);
+      slot.active[slot.count++] = run;
+    }
   }
 
   /** In the non-blocking region, now or later. */
   afterNonblocking(steps: number, run: () => void): void {
     if (steps <= 0) this.nonblocking.push(run);
-    else this.slotAt(this.now + steps).nonblocking.push(run);
+    else {
+      const slot = this.slotAt(this.now + steps);
+      if (slot.nonblocking) slot.nonblocking.push(run);
+      else slot.nonblocking = [run];
+    }
   }
 
   spawn(process: number, make: (thread: Thread) => Generator<void, void, void>): Thread {
@@ -186,7 +208,7 @@ export class Kernel {
   ready(thread: Thread): void {
     if (thread.queued || thread.done) return;
     thread.queued = true;
-    this.queue.push(thread);
+    this.queue[this.tail++] = thread;
   }
 
   // ---- waiting for events -------------------------------------------------------------------------------------
@@ -378,28 +400,33 @@ export class Kernel {
     if (++this.turns > this.maxTurns) throw new RunawaySignal(this.currentProcess);
   }
 
+  /** Counts one turn; near the limit it keeps who took the last ones. */
+  private many(process: number): void {
+    if (this.turns > this.maxTurns) throw new RunawaySignal(process);
+    this.recent[this.recentAt++ & 63] = process;
+  }
+
   /** Everything that happens at this time. */
   private settle(): void {
     const flags = this.queuedFlags;
-    const { processes } = this;
+    const { processes, queue } = this;
+    const warn = this.maxTurns - 4096;
     for (;;) {
-      while (this.head < this.queue.length) {
-        const event = this.queue[this.head++];
+      while (this.head < this.tail) {
+        const event = queue[this.head++];
         if (typeof event === "number") {
           flags[event] = 0;
           this.currentProcess = event;
-          if (++this.turns > this.maxTurns) throw new RunawaySignal(event);
-          if (this.turns > this.maxTurns - 4096) this.recent[this.recentAt++ & 63] = event;
+          if (++this.turns > warn) this.many(event);
           processes[event]();
         } else if (typeof event === "function") event();
         else {
-          if (++this.turns > this.maxTurns) throw new RunawaySignal(event.process);
-          if (this.turns > this.maxTurns - 4096) this.recent[this.recentAt++ & 63] = event.process;
+          if (++this.turns > warn) this.many(event.process);
           this.resume(event);
         }
       }
-      this.queue.length = 0;
       this.head = 0;
+      this.tail = 0;
       if (this.inactive.length) {
         const list = this.inactive;
         this.inactive = [];
@@ -413,13 +440,13 @@ export class Kernel {
         for (const run of list) run();
         any = true;
       }
-      if (!any && this.queue.length === 0) break;
+      if (!any && this.tail === 0) break;
     }
     if (this.postponed.length) {
       const list = this.postponed.splice(0);
       for (const run of list) run();
     }
-    this.onSlotEnd?.();
+    if (this.onSlotEnd) this.onSlotEnd();
   }
 
   /**
@@ -428,9 +455,10 @@ export class Kernel {
    */
   run(until: number, slots: number): "idle" | "limit" | "more" {
     let count = 0;
-    if (this.queue.length || this.nonblocking.length || this.inactive.length) this.settle();
+    const { heap } = this;
+    if (this.tail || this.nonblocking.length || this.inactive.length) this.settle();
     while (count++ < slots) {
-      const next = this.heap[0];
+      const next = heap[0];
       if (!next) return "idle";
       if (next.time > until) {
         this.now = until;
@@ -440,14 +468,20 @@ export class Kernel {
       this.now = slot.time;
       this.turns = 0;
       const { active } = slot;
-      for (let i = 0; i < active.length; i++) {
+      const n = slot.count;
+      for (let i = 0; i < n; i++) {
         const event = active[i];
-        if (typeof event === "function") this.queue.push(event);
+        if (typeof event === "function") this.queue[this.tail++] = event;
         else if (typeof event === "object") {
           if (event.timer === active[++i]) this.ready(event);
         }
       }
-      this.nonblocking.push(...slot.nonblocking);
+      slot.count = 0;
+      if (slot.nonblocking) {
+        this.nonblocking.push(...slot.nonblocking);
+        slot.nonblocking = null;
+      }
+      if (this.free.length < 64) this.free.push(slot);
       this.settle();
     }
     return "more";

@@ -537,7 +537,7 @@ export class Program {
       const text = wide ? `0x${mask.toString(16)}n` : String(Number(BigInt.asIntN(32, mask)));
       const zero = wide ? "0n" : "0";
       parts.push(
-        `if((((pa^a)${four ? "|(pb^b)" : ""})&${text})!==${zero}&&!F[${process}]){F[${process}]=1;q.push(${process});}`,
+        `if((((pa^a)${four ? "|(pb^b)" : ""})&${text})!==${zero}&&!F[${process}]){F[${process}]=1;q[K.tail++]=${process};}`,
       );
     }
     parts.push(...this.edgeText(fanout, wide, four, signal.width));
@@ -553,8 +553,8 @@ export class Program {
 
   private wakes(list: readonly number[]): string {
     const unique = [...new Set(list)];
-    if (unique.length > 8) return `for(const p of [${unique.join(",")}])if(!F[p]){F[p]=1;q.push(p);}`;
-    return unique.map((p) => `if(!F[${p}]){F[${p}]=1;q.push(${p});}`).join("");
+    if (unique.length > 8) return `for(const p of [${unique.join(",")}])if(!F[p]){F[p]=1;q[K.tail++]=p;}`;
+    return unique.map((p) => `if(!F[${p}]){F[${p}]=1;q[K.tail++]=${p};}`).join("");
   }
 
   private edgeText(fanout: Fanout | undefined, wide: boolean, four: boolean, width: number): string[] {

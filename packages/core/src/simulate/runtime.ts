@@ -89,6 +89,8 @@ export class Runtime {
     on: true,
     scopes: [] as { depth: number; path: string | null; signal: number | null }[],
   };
+  /** Called when something is to be looked at after each slot. */
+  onMonitor: () => void = () => {};
   onDump: ((what: "vars" | "on" | "off" | "all") => void) | null = null;
 
   constructor(
@@ -560,6 +562,7 @@ export class Runtime {
       return;
     }
     const monitor: Monitor = { args, radix, context, file, last: null };
+    this.onMonitor();
     if (toFile) this.fileMonitors.push(monitor);
     else this.monitor = monitor;
   }

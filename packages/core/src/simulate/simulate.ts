@@ -95,10 +95,14 @@ export class Simulation {
       sink && this.program.records
         ? new WaveRecorder(this.program, this.runtime, this.kernel, sink, options.recordAll === true)
         : null;
-    this.kernel.onSlotEnd = () => {
-      this.runtime.endSlot();
-      this.recorder?.endSlot();
+    this.runtime.onMonitor = () => {
+      this.kernel.onSlotEnd = () => {
+        this.runtime.endSlot();
+        this.recorder?.endSlot();
+      };
     };
+    const { recorder } = this;
+    if (recorder) this.kernel.onSlotEnd = () => recorder.endSlot();
   }
 
   get time(): number {
