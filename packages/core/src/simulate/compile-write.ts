@@ -186,6 +186,12 @@ export class Writes {
     const { signal } = part;
     const base = signal.dims.length ? signal : this.program.storage.root(signal).signal;
     const offset = signal.dims.length ? 0 : this.program.storage.root(signal).offset;
+    const group = this.program.shadowGroup(base);
+    if (group !== null) {
+      const four = base.fourState || base.kind === "net";
+      c.emit(`x${base.id}a=${value.a};${four ? `x${base.id}b=${value.b};` : ""}x${base.id}=1;gx${group}=1;`);
+      return;
+    }
     if (!isWide(base.width) && typeof part.offset === "number") {
       this.program.setter(base); // the queue needs it
       const from = part.offset + offset;

@@ -259,7 +259,7 @@ export class Kernel {
         this.ready(waiter.thread);
       } else list[kept++] = waiter;
     }
-    list.length = kept;
+    if (kept !== list.length) list.length = kept;
   }
 
   trigger(signal: number): void {

@@ -16,6 +16,7 @@ import type {
 import { sizeOf, vectorType } from "../elaborate/types.ts";
 import { readsOf } from "../elaborate/verilog/bind-stmt.ts";
 import { suspends } from "../elaborate/verilog/bind-subroutine.ts";
+import { type ClockGroups, findClockGroups } from "./clock-groups.ts";
 import { Calls } from "./compile-call.ts";
 import { type Bits, ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
 import { StmtCompiler } from "./compile-stmt.ts";
@@ -247,7 +248,14 @@ export class Program {
 
   /** Makes the running program. */
   build(kernel: Kernel, runtime: Runtime): { text: string; finals: (() => void)[] } {
+    this.clocks = findClockGroups(
+      this.design.processes,
+      this.design.subroutines,
+      (process) => this.clockEdges(process),
+      (signal) => this.storage.root(signal).signal,
+    );
     for (const process of this.design.processes) this.process(process);
+    this.linkGroups();
     this.findResolved();
     for (const assign of this.design.assigns) this.continuous(assign);
     for (const { binding, instance } of this.views.bindings) {
@@ -274,6 +282,56 @@ export class Program {
     return this.link(kernel, runtime);
   }
 
+  /** The edges of a process that waits for nothing else and nowhere else. */
+  private clockEdges(process: Process): ClockGroups["groups"][number]["edges"] | null {
+    const { kind, events, body } = process;
+    if (kind === "initial" || kind === "final" || events === null || events === "star" || suspends(body)) return null;
+    const edges = events.map((event) => {
+      const spot = event.edge ? this.staticEvent(event) : null;
+      return spot && { signal: this.storage.root(spot.signal).signal, bit: spot.bit, edge: event.edge! };
+    });
+    return edges.length && edges.every((edge) => edge !== null) ? edges : null;
+  }
+
+  /** The group whose shadow takes non-blocking assignments to this signal, if it has one. */
+  shadowGroup(signal: Signal): number | null {
+    return this.clocks.shadowOf.get(signal)?.number ?? null;
+  }
+
+  private linkGroups(): void {
+    const commits: string[] = [];
+    for (const group of this.clocks.groups) {
+      const [leader] = group.members;
+      if (leader === undefined) continue;
+      const calls = group.members.map((member) => `g${member}();`).join("");
+      this.text.push(`P[${leader}]=function(){F[${leader}]=1;${calls}F[${leader}]=0;};`);
+      for (const { signal, bit, edge } of group.edges) this.fanout(signal).edges.push({ process: leader, bit, edge });
+      const shadows = [...group.shadows];
+      if (shadows.length === 0) continue;
+      const { number } = group;
+      const names: string[] = [];
+      for (let i = 0; i < shadows.length; i += 128) {
+        const name = `cg${number}$${i}`;
+        const lines = shadows.slice(i, i + 128).map((signal) => {
+          const { id } = signal;
+          const four = signal.fourState || signal.kind === "net";
+          return `if(x${id}){x${id}=0;${this.setter(signal)}(x${id}a${four ? `,x${id}b` : ""});}`;
+        });
+        names.push(name);
+        this.text.push(`function ${name}(){${lines.join("\n")}}`);
+      }
+      for (const signal of shadows) {
+        const zero = isWide(signal.width) ? "0n" : "0";
+        this.text.push(`let x${signal.id}=0,x${signal.id}a=${zero},x${signal.id}b=${zero};`);
+      }
+      this.text.push(`let gx${number}=0;`);
+      commits.push(`if(gx${number}){gx${number}=0;any=true;${names.map((name) => `${name}();`).join("")}}`);
+    }
+    this.commitText = commits.join("\n");
+  }
+  private commitText = "";
+  private clocks: ClockGroups = { groups: [], of: new Map(), shadowOf: new Map() };
+
   private process(process: Process): void {
     const { kind, body, events } = process;
     const info: ProcessInfo = { loc: process.loc, name: process.name, instance: process.instance, kind };
@@ -299,6 +357,12 @@ export class Program {
     if (!waits && simple && events !== null) {
       const compiler = new StmtCompiler(this, false);
       const text = compiler.body(body, "RL");
+      const group = this.clocks.of.get(process);
+      if (group) {
+        group.members.push(number);
+        this.text.push(`function g${number}(){${text}}`);
+        return;
+      }
       // what the process changes itself does not start it again
       this.text.push(`P[${number}]=function(){F[${number}]=1;${text}\nF[${number}]=0;};`);
       if (events === "star") {
@@ -630,7 +694,9 @@ let nn=0,NCAP=1024,NS=new Int32Array(NCAP),NI=new Int32Array(NCAP),NM=new Int32A
 function grow(){const more=(old)=>{const list=new Int32Array(NCAP*2);list.set(old);return list;};NS=more(NS);NI=more(NI);NM=more(NM);NA_=more(NA_);NB_=more(NB_);NCAP*=2;}
 function NB(id,i,mask,a,b){if(nn===NCAP)grow();NS[nn]=id;NI[nn]=i;NM[nn]=mask;NA_[nn]=a;NB_[nn++]=b;}
 K.applyNonblocking=function(){
-if(nn===0)return false;
+let any=false;
+${this.commitText}
+if(nn===0)return any;
 const count=nn,hs=NS,hi=NI,hm=NM,ha=NA_,hb=NB_;
 for(let k=0;k<count;k++){
 const id=hs[k],i=hi[k],mask=hm[k];
