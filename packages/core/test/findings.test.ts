@@ -138,6 +138,197 @@ endmodule`),
   });
 });
 
+describe("findings on how design code is written", () => {
+  const cases: [name: string, code: string, at: string, text: string][] = [
+    [
+      "a declaration that nothing uses",
+      "verilog/unused",
+      "2:8",
+      "module m(input a, output y);\n  wire spare;\n  assign y = a;\nendmodule\n",
+    ],
+    [
+      "a register that nothing reads",
+      "verilog/never-read",
+      "2:7",
+      "module m(input c, a, output y);\n  reg spare;\n  assign y = a;\n  always @(posedge c) spare <= a;\nendmodule\n",
+    ],
+    [
+      "an input that nothing reads",
+      "verilog/unused-input",
+      "1:19",
+      "module m(input a, b, output y);\n  assign y = a;\nendmodule\n",
+    ],
+    [
+      "an event list with a gap",
+      "verilog/sensitivity",
+      "2:10",
+      "module m(input a, b, output reg y);\n  always @(a) y = a & b;\nendmodule\n",
+    ],
+    [
+      "= in a clocked block, read outside",
+      "verilog/blocking-in-clocked",
+      "3:23",
+      "module m(input c, a, output reg y);\n  reg q;\n  always @(posedge c) q = a;\n  always @(posedge c) y <= q;\nendmodule\n",
+    ],
+    [
+      "<= in a combinational block",
+      "verilog/nonblocking-in-comb",
+      "2:13",
+      "module m(input a, output reg y);\n  always @* y <= ~a;\nendmodule\n",
+    ],
+    [
+      "both in one block",
+      "verilog/mixed-assignment",
+      "1:33",
+      "module m(input c, a, output reg y);\n  always @(posedge c) begin y = a; y <= ~y; end\nendmodule\n",
+    ],
+    [
+      "a clock made by logic",
+      "circuit/logic-clock",
+      "3:14",
+      "module m(input c, e, d, output reg q);\n  wire g;\n  assign g = c & e;\n  always @(posedge g) q <= d;\nendmodule\n",
+    ],
+    [
+      "a reset register that is data too",
+      "verilog/reset-as-data",
+      "5:28",
+      "module m(input c, a, output reg q, p);\n  reg r;\n  always @(posedge c) r <= a;\n  always @(posedge c or posedge r) if (r) q <= 0; else q <= ~q;\n  always @(posedge c) p <= r;\nendmodule\n",
+    ],
+    [
+      "a latch, at the branch that leaves it",
+      "verilog/latch",
+      "3:5",
+      "module m(input e, d, output reg q);\n  always @*\n    if (e) q = d;\nendmodule\n",
+    ],
+    [
+      "a case without a default that matters",
+      "verilog/latch",
+      "3:5",
+      "module m(input [1:0] s, input d, output reg q);\n  always @*\n    case (s) 0: q = d; 1: q = ~d; endcase\nendmodule\n",
+    ],
+    [
+      "a delay in design code",
+      "verilog/not-synthesizable",
+      "3:5",
+      "module m(input c, d, output reg q);\n  always @(posedge c) begin\n    #5 q <= d;\n  end\nendmodule\n",
+    ],
+    [
+      "a real number in design code",
+      "verilog/not-synthesizable",
+      "3:15",
+      "module m(input a, output y);\n  real r;\n  assign y = (r > 0.5) & a;\nendmodule\n",
+    ],
+    [
+      "z inside of the part",
+      "verilog/tristate",
+      "2:10",
+      "module m(input e, d, output y);\n  assign y = e ? d : 1'bz;\nendmodule\n",
+    ],
+    [
+      "a part-select against its declaration",
+      "verilog/part-select",
+      "2:14",
+      "module m(input [7:0] a, output [3:0] y);\n  assign y = a[0:3];\nendmodule\n",
+    ],
+    [
+      "an index outside",
+      "verilog/out-of-range",
+      "2:16",
+      "module m(input [7:0] a, output y);\n  assign y = a[8];\nendmodule\n",
+    ],
+    [
+      "a function that gives no value",
+      "verilog/no-result",
+      "2:12",
+      "module m(input a, output y);\n  function f(input b); reg t; t = b; endfunction\n  assign y = f(a);\nendmodule\n",
+    ],
+    [
+      "a module that instantiates itself",
+      "verilog/recursion",
+      "5:5",
+      "module top(input a, output y);\n  m u(a, y);\nendmodule\nmodule m(input a, output y);\n  m u(a, y);\nendmodule\n",
+    ],
+  ];
+  for (const [name, code, place, text] of cases)
+    it(`tell of ${name}`, () => {
+      const found = findingsOf(text).filter((finding) => finding.code === code);
+      expect(found.map((finding) => `${finding.place.line}:${finding.place.column}`)).toContain(place);
+      expect(found[0].remedy).toBeTruthy();
+    });
+
+  it("repair by edits that silence them", () => {
+    const texts = [
+      "module m(input a, b, output reg y);\n  always @(a) y = a & b;\nendmodule\n",
+      "module m(input c, a, output reg y);\n  reg q;\n  always @(posedge c) q = a;\n  always @(posedge c) y <= q;\nendmodule\n",
+      "module m(input a, output reg y);\n  always @* y <= ~a;\nendmodule\n",
+      "module m(input [7:0] a, output [3:0] y);\n  assign y = a[4:7];\nendmodule\n",
+      "module m(input a, output y);\n  assign y = a\nendmodule\n",
+      "module m(input a, output y);\n  always @* y = a;\nendmodule\n",
+      "module m(input clk, output y);\n  assign y = ckl;\nendmodule\n",
+    ];
+    for (const text of texts) {
+      const edit = findingsOf(text).find((finding) => finding.edit)?.edit;
+      expect(edit, text).toBeDefined();
+      const lines = text.split("\n");
+      const offset = (line: number, column: number) =>
+        lines.slice(0, line - 1).reduce((sum, each) => sum + each.length + 1, 0) + column - 1;
+      const repaired =
+        text.slice(0, offset(edit!.line!, edit!.column!)) +
+        edit!.text +
+        text.slice(offset(edit!.endLine!, edit!.endColumn!));
+      expect(codes(repaired), repaired).toEqual([]);
+    }
+  });
+
+  it("stay away from well-written modules", () => {
+    const texts = [
+      `module fifo #(parameter WIDTH = 8, parameter DEPTH = 16, localparam ADDR = $clog2(DEPTH)) (
+  input  logic clk, input logic rst_n,
+  input  logic push, input logic pop, input logic [WIDTH-1:0] din,
+  output logic [WIDTH-1:0] dout, output logic full, output logic empty);
+  logic [WIDTH-1:0] store [DEPTH];
+  logic [ADDR:0] wr, rd;
+  assign full  = (wr[ADDR] != rd[ADDR]) && (wr[ADDR-1:0] == rd[ADDR-1:0]);
+  assign empty = wr == rd;
+  assign dout  = store[rd[ADDR-1:0]];
+  always_ff @(posedge clk or negedge rst_n)
+    if (!rst_n) begin wr <= '0; rd <= '0; end
+    else begin
+      if (push && !full) wr <= wr + 1'b1;
+      if (pop && !empty) rd <= rd + 1'b1;
+    end
+  always_ff @(posedge clk) if (push && !full) store[wr[ADDR-1:0]] <= din;
+endmodule`,
+      `module fsm(input clk, input rst, input go, input done, output reg busy);
+  localparam IDLE = 2'd0, RUN = 2'd1, WAIT = 2'd2;
+  reg [1:0] state, next;
+  always @(posedge clk) if (rst) state <= IDLE; else state <= next;
+  always @(*) begin
+    next = state;
+    busy = 1'b1;
+    case (state)
+      IDLE: begin busy = 1'b0; if (go) next = RUN; end
+      RUN: if (done) next = WAIT;
+      WAIT: next = IDLE;
+      default: next = IDLE;
+    endcase
+  end
+endmodule`,
+      `module mac(input clk, input signed [7:0] a, b, output reg signed [19:0] sum);
+  reg signed [15:0] product;
+  always @(posedge clk) begin : stage
+    reg signed [15:0] p;
+    p = a * b;
+    product <= p;
+    sum <= sum + product;
+  end
+  initial sum = 0;
+endmodule`,
+    ];
+    for (const text of texts) expect(elaborate([{ name: "t.sv", text }]).findings, text).toEqual([]);
+  });
+});
+
 describe("odd files", () => {
   const cases: [string, string, string][] = [
     ["empty", "", "source/empty"],

@@ -5,6 +5,7 @@ import type { ModuleItem, ModuleNode } from "../hdl/verilog/ast.ts";
 import { parseVerilog, type VerilogSyntax } from "../hdl/verilog/index.ts";
 import { findCombLoops } from "../netlist/comb-graph.ts";
 import { bitName, type HierarchyNode, type RtlNetlist, type RtlPositions } from "../netlist/rtl.ts";
+import { checkDesignCode } from "./checks.ts";
 import { lowerDesign } from "./lower-design.ts";
 import type { DesignModel, Instance } from "./model.ts";
 import { Report } from "./report.ts";
@@ -114,7 +115,10 @@ export function elaborate(
   }
   const ownErrors = hasErrors(findings) || hasErrors(report.findings);
   let flat: ReturnType<typeof lowerDesign> | null = null;
-  if (model && !ownErrors && !topIsBench) flat = lowerDesign(model, report);
+  if (model && !ownErrors && !topIsBench) {
+    flat = lowerDesign(model, report);
+    checkDesignCode(model, report);
+  }
   const stopped = hasErrors(report.findings);
   const roots = [...list.modules.filter((name) => !used.has(name)), ...list.modules];
   for (const name of roots) {
@@ -122,7 +126,10 @@ export function elaborate(
     const other = new Elaboration(syntax, report).design(byName.get(name)!);
     if (!other) continue;
     collectReached(other.top, reached);
-    if (!ownErrors && !hasErrors(report.findings) && !list.testBenches.includes(name)) lowerDesign(other, report);
+    if (!ownErrors && !hasErrors(report.findings) && !list.testBenches.includes(name)) {
+      lowerDesign(other, report);
+      checkDesignCode(other, report);
+    }
   }
   if (syntax.modules.length === 0 && syntax.packages.length) new Elaboration(syntax, report);
   if (topIsBench && !ownErrors) {
@@ -137,6 +144,7 @@ export function elaborate(
   }
   if (!flat || ownErrors || stopped) return finish(null);
   reportLoops(flat.netlist, flat.positions, findings);
+  reportClocks(flat.netlist, flat.positions, findings);
   if (hasErrors(findings)) return finish(null);
   return finish({ ...flat, meaningKey: hashValue(flat.netlist) });
 }
@@ -175,6 +183,38 @@ export function noTop(sources: SourceSet, modules: readonly string[], wanted: st
 function collectReached(instance: Instance, names: Set<string>): void {
   names.add(instance.module);
   for (const child of instance.children) collectReached(child, names);
+}
+
+/** Clocks that logic makes: they glitch, and no timing rule sees them. */
+function reportClocks(netlist: RtlNetlist, positions: RtlPositions, findings: Finding[]): void {
+  const driver = new Map<number, number>();
+  netlist.cells.forEach((cell, c) => {
+    for (const bit of cell.output) driver.set(bit, c);
+  });
+  const names = new Map<number, string>();
+  netlist.signals.forEach((signal) => {
+    signal.bits.forEach((bit, i) => {
+      if (!names.has(bit)) names.set(bit, bitName(signal, i));
+    });
+  });
+  const told = new Set<number>();
+  for (const cell of netlist.cells) {
+    if (cell.kind !== "ff") continue;
+    const clock = cell.inputs[1][0];
+    const source = driver.get(clock);
+    if (source === undefined || told.has(clock) || netlist.cells[source].kind === "ff") continue;
+    const [only] = netlist.cells[source].inputs[0] ?? [];
+    if (netlist.cells[source].kind === "not" && !driver.has(only)) continue; // the other edge of a clock
+    told.add(clock);
+    const name = names.get(clock);
+    findings.push({
+      code: "circuit/logic-clock",
+      severity: "warning",
+      place: { ...positions.cells[source], object: name },
+      message: `${name ? `'${name}'` : "This logic"} clocks registers but is made by logic, so it may glitch.`,
+      remedy: "Use the clock itself, and a clock enable: if (enable) q <= d.",
+    });
+  }
 }
 
 function reportLoops(netlist: RtlNetlist, positions: RtlPositions, findings: Finding[]): void {

@@ -10,6 +10,7 @@ import {
   type RtlPositions,
   type RtlVector,
 } from "../netlist/rtl.ts";
+import { unassignedBranch } from "./checks.ts";
 import { type Edge, hintOf, ProcessLowering } from "./lower-process.ts";
 import { hardwareBits, StatementLowering } from "./lower-stmt.ts";
 import type { DesignModel, Expr, Instance, Process, Signal, Target } from "./model.ts";
@@ -149,7 +150,16 @@ class DesignLowering {
     for (const assign of design.assigns) {
       rtl.hint = assign.target.parts[0]?.signal.name ?? "";
       if (assign.target.form) this.process().unsynthesizable(assign.loc, `A ${assign.target.form}`);
-      else this.driveTarget(assign.target, this.expression(assign.value), assign.loc);
+      else {
+        if (drivesZ(assign.value))
+          this.report.warn(
+            "verilog/tristate",
+            assign.loc,
+            `'${assign.target.parts[0]?.signal.plainName}' is let go with z, but nets inside of the part are always driven.`,
+            "Choose between the sources with a multiplexer.",
+          );
+        this.driveTarget(assign.target, this.expression(assign.value), assign.loc);
+      }
     }
     for (const item of design.processes) if (item.kind !== "initial" && item.kind !== "final") this.lowerProcess(item);
     for (const join of design.joins) this.join(join.inner, join.outer, join.offset, join.loc);
@@ -200,10 +210,11 @@ class DesignLowering {
     }
     for (const latch of lowering.combinational(item)) {
       if (item.kind === "always_latch") continue;
+      const branch = unassignedBranch(item.body, latch.signal);
       this.report.warn(
         "verilog/latch",
-        latch.loc,
-        `'${latch.signal.plainName}' keeps its value in some branch, so it becomes a latch.`,
+        branch?.loc ?? latch.loc,
+        `'${latch.signal.plainName}' keeps its value ${branch?.how ?? "in some branch"}, so it becomes a latch.`,
         "Assign it in every branch, or give it a value before the first 'if' or 'case'.",
         { related: [{ place: this.report.sources.place(latch.signal.loc), message: "Declared here." }] },
       );
@@ -417,6 +428,23 @@ class InitialLowering extends StatementLowering {
 export function variantOf(instance: Instance): string {
   if (!instance.parent || instance.parameters.length === 0) return instance.module;
   return `${instance.module} #(${instance.parameters.map(({ name, value }) => `${name}=${value}`).join(", ")})`;
+}
+
+/** z as a value that is driven, not as a pattern to compare with. */
+function drivesZ(expr: Expr): boolean {
+  switch (expr.op) {
+    case "const":
+      return (expr.value.b & ~expr.value.a) !== 0n;
+    case "cond":
+      return drivesZ(expr.yes) || drivesZ(expr.no);
+    case "extend":
+    case "repeat":
+      return drivesZ(expr.arg);
+    case "concat":
+      return expr.parts.some(drivesZ);
+    default:
+      return false;
+  }
 }
 
 function asBit(expr: Expr): { signal: Signal; bit: number } | null {

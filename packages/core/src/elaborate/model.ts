@@ -228,6 +228,8 @@ export type Stmt =
         readonly events: readonly EventModel[] | null;
       } | null;
       readonly loc: Loc;
+      /** Place of the = or <=. */
+      readonly opLoc?: Loc;
     }
   /** All elements of one array from another of the same size, from given element indexes on. */
   | {

@@ -52,7 +52,8 @@ export function findClockGroups(
     const known = writers.get(root);
     writers.set(root, plain && (known === undefined || known === group) ? group : null);
   };
-  for (const process of processes) visit(process.body, (part, delayed) => note(part, delayed ? null : (of.get(process) ?? null)));
+  for (const process of processes)
+    visit(process.body, (part, delayed) => note(part, delayed ? null : (of.get(process) ?? null)));
   for (const sub of subroutines) visit(sub.body, (part) => note(part, null));
   const shadowOf = new Map<Signal, ClockGroup>();
   for (const [signal, group] of writers) {

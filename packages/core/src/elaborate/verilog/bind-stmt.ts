@@ -348,7 +348,7 @@ export class Statements {
         events: events === null ? null : events === "star" ? [] : this.events(events, scope),
       };
     }
-    return { op: "assign", target, value, blocking: node.blocking, intra, loc };
+    return { op: "assign", target, value, blocking: node.blocking, intra, loc, opLoc: node.opLoc };
   }
 
   private arrayStatement(node: StmtNode & { kind: "assign" }, ref: DataRef, scope: Scope): Stmt | null {
