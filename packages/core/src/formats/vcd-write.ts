@@ -89,7 +89,7 @@ export class VcdWriter {
 
   bits(index: number, width: number, a: bigint, b: bigint): void {
     if (width === 1) {
-      this.text += (b ? (a ? "x" : "z") : a ? "1" : "0") + vcdCode(index) + "\n";
+      this.text += `${(b ? (a ? "x" : "z") : a ? "1" : "0") + vcdCode(index)}\n`;
       return;
     }
     this.text += `b${vcdBits(width, a, b)} ${vcdCode(index)}\n`;

@@ -21,7 +21,7 @@ export const isWide = (width: number) => width > 32;
 
 /** 32-bit pattern of the lowest `width` ones. */
 export function maskOf(width: number): number {
-  return width >= 32 ? -1 : (1 << width) - 1;
+  return width >= 32 ? -1 : 2 ** width - 1;
 }
 export function bigLiteral(value: bigint): string {
   return value > 0xffffffffn ? `0x${value.toString(16)}n` : `${value}n`;

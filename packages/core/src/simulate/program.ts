@@ -353,7 +353,7 @@ export class Program {
       }
       return;
     }
-    const simple = events === "star" || (events !== null && events.every((event) => this.staticEvent(event)));
+    const simple = events === "star" || events?.every((event) => this.staticEvent(event));
     if (!waits && simple && events !== null) {
       const compiler = new StmtCompiler(this, false);
       const text = compiler.body(body, "RL");

@@ -183,7 +183,7 @@ function bindOne(parent: ItemBinder, child: ItemBinder, name: string, value: Exp
 export function interfaceTarget(binder: ItemBinder, item: InterfacePortItem, scope: Scope): Scope | null {
   const { design } = binder;
   const node = item.interfaceName === null ? null : design.modules.get(item.interfaceName);
-  if (!node || node.kind !== "interface") {
+  if (node?.kind !== "interface") {
     const interfaces = [...design.modules.values()]
       .filter((each) => each.kind === "interface")
       .map((each) => each.name);
