@@ -165,3 +165,76 @@ describe("gate-clock", () => {
     expect(b.out).toBe(a.out);
   }, 60_000);
 });
+
+describe("gate-clock simulate", () => {
+  const bench = `module tb;
+  reg clk = 0;
+  always #5 clk = ~clk;
+  integer f;
+  initial begin
+    $display("start %0s", $test$plusargs("loud") ? "LOUD" : "quiet");
+    f = $fopen("picks.txt", "w");
+    $fdisplay(f, "7 picks");
+    $fclose(f);
+    #12 $write("at %0d, no line end", $time);
+    $finish;
+  end
+endmodule
+`;
+  it("prints what the design prints, untouched, and nothing else", async () => {
+    const path = await file("tb.v", bench.replace("picks.txt", join(folder, "picks.txt")));
+    const ran = await run("simulate", "--top", "tb", "--plusarg", "loud", "--", path);
+    expect(ran).toEqual({ status: 0, out: "start LOUD\nat 12, no line end", err: "" });
+    expect(await readFile(join(folder, "picks.txt"), "utf8")).toBe("7 picks\n");
+  });
+  it("stops at --until, and writes a dump that names every signal", async () => {
+    const path = await file(
+      "free.v",
+      "`timescale 1ns/1ps\nmodule tb; reg clk = 0; reg [3:0] n = 0; always #5 clk = ~clk; always @(posedge clk) n <= n + 1; endmodule\n",
+    );
+    const vcd = join(folder, "free.vcd");
+    expect(await run("simulate", "--top", "tb", "--until", "42ns", "--vcd", vcd, path)).toMatchObject({
+      status: 0,
+      out: "",
+    });
+    const text = await readFile(vcd, "utf8");
+    expect(text).toContain("$timescale 1 ps $end");
+    expect(text).toMatch(/\$var reg 4 (\S+) n \[3:0\] \$end/);
+    expect(text.match(/^#\d+$/gm)).toEqual([
+      "#0",
+      "#5000",
+      "#10000",
+      "#15000",
+      "#20000",
+      "#25000",
+      "#30000",
+      "#35000",
+      "#40000",
+      "#42000",
+    ]);
+  });
+  it("tells errors of the text and of the run on standard error, with status 1", async () => {
+    const bad = await file("bad_tb.v", "module tb;\n  initial $display(x)\nendmodule\n");
+    const first = await run("simulate", bad);
+    expect(first.status).toBe(1);
+    expect(first.err).toMatch(/bad_tb\.v:2:\d+: error: \[verilog\/syntax\]/);
+    const failing = await file(
+      "fail_tb.sv",
+      'module tb;\n  initial assert (1 == 2) else $error("weft broke");\nendmodule\n',
+    );
+    const second = await run("simulate", failing);
+    expect(second.status).toBe(1);
+    expect(second.err).toMatch(/fail_tb\.sv:2:\d+: error: \[sim\/error\] weft broke/);
+    expect((await run("simulate", "--until", "soon", failing)).status).toBe(2);
+  });
+  it("finds included files beside those that name them", async () => {
+    await file("width.vh", "`define W 6\n");
+    const path = await file("inc_tb.v", '`include "width.vh"\nmodule tb; initial $display("%0d", `W); endmodule\n');
+    expect((await run("simulate", path)).out).toBe("6\n");
+  });
+  it("gives a machine-readable result", async () => {
+    const path = await file("json_tb.v", 'module tb; initial begin #3 $display("hi"); $finish; end endmodule\n');
+    const { out } = await run("simulate", "--json", path);
+    expect(JSON.parse(out)).toMatchObject({ ok: true, end: "finish", time: 3, precision: -9, printed: "hi\n" });
+  });
+});
