@@ -57,7 +57,11 @@ export class BlockSignal {
 }
 /** Thrown when no time passes for too long. */
 export class RunawaySignal {
-  constructor(readonly process: number) {}
+  constructor(
+    readonly process: number,
+    /** In a loop within one process, rather than among several. */
+    readonly loop: boolean,
+  ) {}
 }
 
 type Event = Thread | (() => void);
@@ -90,6 +94,8 @@ export class Kernel {
   private threads = 0;
   turns = 0;
   maxTurns = 10_000_000;
+  private loopTurns = 0;
+  maxLoopTurns = 100_000_000;
   current: Thread | null = null;
   /** The process that runs, for messages about loops. */
   currentProcess = -1;
@@ -397,12 +403,12 @@ export class Kernel {
 
   /** A turn of a loop within a process. */
   tick(): void {
-    if (++this.turns > this.maxTurns) throw new RunawaySignal(this.currentProcess);
+    if (++this.loopTurns > this.maxLoopTurns) throw new RunawaySignal(this.currentProcess, true);
   }
 
   /** Counts one turn; near the limit it keeps who took the last ones. */
   private many(process: number): void {
-    if (this.turns > this.maxTurns) throw new RunawaySignal(process);
+    if (this.turns > this.maxTurns) throw new RunawaySignal(process, false);
     this.recent[this.recentAt++ & 63] = process;
   }
 
@@ -467,6 +473,7 @@ export class Kernel {
       const slot = this.popSlot()!;
       this.now = slot.time;
       this.turns = 0;
+      this.loopTurns = 0;
       const { active } = slot;
       const n = slot.count;
       for (let i = 0; i < n; i++) {

@@ -87,7 +87,10 @@ export class Simulation {
         readFile: (name) => sourceText(sources, name) ?? options.readFile?.(name) ?? null,
       },
     );
-    if (options.maxTurns) this.kernel.maxTurns = options.maxTurns;
+    if (options.maxTurns) {
+      this.kernel.maxTurns = options.maxTurns;
+      this.kernel.maxLoopTurns = options.maxTurns;
+    }
     this.finals = this.program.build(this.kernel, this.runtime).finals;
     const { precision } = this.program;
     this.until = options.until == null ? Number.MAX_SAFE_INTEGER : Math.round(options.until * 10 ** -precision);
@@ -167,6 +170,17 @@ export class Simulation {
   /** Names what runs again and again while no time passes. */
   private runaway(signal: RunawaySignal): void {
     const { processes } = this.program;
+    const own = processes[signal.process];
+    if (signal.loop && own) {
+      this.findings.push({
+        code: "sim/zero-delay-loop",
+        severity: "error",
+        place: this.sources.place(own.loc),
+        message: `A loop in this ${own.kind} block has taken ${this.kernel.maxLoopTurns} turns at ${showTime(this.kernel.now, this.program.precision)} without letting time go on.`,
+        remedy: "Check the loop's condition, or put a delay or an event control into it.",
+      });
+      return;
+    }
     const counts = new Map<number, number>();
     for (const number of this.kernel.recent) counts.set(number, (counts.get(number) ?? 0) + 1);
     counts.delete(signal.process);
