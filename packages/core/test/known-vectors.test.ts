@@ -169,10 +169,20 @@ endmodule`;
   tally dut(.clk(clk), .rst(rst), .up(up), .down(down), .n(n), .gray(gray), .full(full));
   initial begin rst = 0; #1 rst = 1; #2 rst = 0; for (i = 0; i < 200; i = i + 1) begin {up, down} = $random; #2 clk = 1; #2 clk = 0; $display("%d %b %b", n, gray, full); if (i == 90) begin rst = 1; #1 rst = 0; end end $finish; end
 endmodule`;
-    const before = linesOf([{ name: "tally.v", text: source }, { name: "tb.v", text: bench }], { top: "tb" });
+    const before = linesOf(
+      [
+        { name: "tally.v", text: source },
+        { name: "tb.v", text: bench },
+      ],
+      { top: "tb" },
+    );
     const netlist = writeStructuralVerilog(mapped(source, "tally"));
     const after = linesOf(
-      [{ name: "netlist.v", text: netlist }, { name: "primitives.v", text: primitivesVerilog }, { name: "tb.v", text: bench }],
+      [
+        { name: "netlist.v", text: netlist },
+        { name: "primitives.v", text: primitivesVerilog },
+        { name: "tb.v", text: bench },
+      ],
       { top: "tb" },
     );
     expect(before).toHaveLength(200);

@@ -431,6 +431,7 @@ endmodule`;
     const cases: [string, RegExp][] = [
       ["module t; int q [$]; endmodule", /Dynamic arrays, queues/],
       ["class c; endclass module t; endmodule", /'class' is not supported/],
+      ['module t; string s; initial $display("%s", -s); endmodule', /takes no real or string/],
       ["module t; initial $nothing; endmodule", /no system task \$nothing/],
       ["module t; assert property (@(posedge c) a); endmodule", /Concurrent assertions/],
     ];

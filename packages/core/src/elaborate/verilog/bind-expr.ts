@@ -6,6 +6,7 @@ import type { AnyValue, BinaryKind, Expr, UnaryKind } from "../model.ts";
 import { runConstant } from "../run-constant.ts";
 import type { Constant, Scope } from "../scope.ts";
 import { type DataType, type IntegralType, realType, sizeOf, stringType, typeText, vectorType } from "../types.ts";
+import type { DataRef } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
 
 /**
@@ -875,10 +876,26 @@ export class Expressions {
       case "step":
         return this.host.calls.step(node, scope);
       default: {
-        const ref = this.host.refs.resolve(node, scope);
-        return ref?.kind === "data" ? this.host.refs.read(ref) : { op: "realconst", value: 0, ...make };
+        const ref = this.named(node, scope);
+        return ref ? this.host.refs.read(ref) : { op: "realconst", value: 0, ...make };
       }
     }
+  }
+
+  /** What a real or string is read from; an operator that takes neither is reported. */
+  private named(node: ExprNode, scope: Scope): DataRef | null {
+    if (!this.host.refs.isReference(node)) {
+      if (node.kind !== "bad")
+        this.host.report.error(
+          "verilog/real-operand",
+          node.loc,
+          "This operator takes no real or string.",
+          "Convert it first, with $rtoi.",
+        );
+      return null;
+    }
+    const ref = this.host.refs.resolve(node, scope);
+    return ref?.kind === "data" ? ref : null;
   }
 
   string(node: ExprNode, scope: Scope): Expr {
@@ -914,8 +931,8 @@ export class Expressions {
       case "cast":
         return this.cast(node, scope);
       default: {
-        const ref = this.host.refs.resolve(node, scope);
-        return ref?.kind === "data" ? this.host.refs.read(ref) : { op: "strconst", value: "", ...make };
+        const ref = this.named(node, scope);
+        return ref ? this.host.refs.read(ref) : { op: "strconst", value: "", ...make };
       }
     }
   }
