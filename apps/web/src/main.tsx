@@ -13,6 +13,7 @@ import "./index.css";
 const station = <K extends string>(name: K, load: () => Promise<Record<K, ComponentType>>) =>
   lazy(async () => ({ default: (await load())[name] }));
 const SourcesStation = station("SourcesStation", () => import("./stations/sources/SourcesStation.tsx"));
+const SimulateStation = station("SimulateStation", () => import("./stations/simulate/SimulateStation.tsx"));
 const PinsStation = station("PinsStation", () => import("./stations/PinsStation.tsx"));
 const ClocksStation = station("ClocksStation", () => import("./stations/ClocksStation.tsx"));
 const FitStation = station("FitStation", () => import("./stations/FitStation.tsx"));
@@ -41,6 +42,7 @@ const router = createBrowserRouter([
     children: [
       { index: true, element: <Navigate to="sources" replace /> },
       { path: "sources", Component: SourcesStation },
+      { path: "simulate", Component: SimulateStation },
       { path: "pins", Component: PinsStation },
       { path: "clocks", Component: ClocksStation },
       { path: "fit", Component: FitStation },

@@ -2,13 +2,14 @@ import type { Design } from "@gate-clock/contract";
 import type { DesignInput, Finding, Place } from "@gate-clock/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Hammer, Moon, Square, Sun, TriangleAlert } from "lucide-react";
-import { Suspense, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 import { Link, NavLink, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
 import { api } from "../app/api.ts";
 import { designQuery } from "../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../app/StatePages.tsx";
 import { toggleTheme } from "../app/theme.ts";
 import { BenchSession } from "../stations/bench/bench-session.ts";
+import { SimulateSession } from "../stations/simulate/simulate-session.ts";
 import { Button } from "../ui/Button.tsx";
 import { giveOutEvent } from "../ui/give-out.ts";
 import { BuildStrip } from "./BuildStrip.tsx";
@@ -16,7 +17,7 @@ import { DesignContext, type DesignContextValue } from "./context.ts";
 import { DesignSettings } from "./DesignSettings.tsx";
 import { useDrafts } from "./drafts.ts";
 import { formatFocus } from "./focus.ts";
-import { stationHeads } from "./stations.ts";
+import { benchState, stationHeads } from "./stations.ts";
 import { applyEdit } from "./text-edit.ts";
 import { useCheck } from "./use-check.ts";
 import { useLiveTrial } from "./use-live-trial.ts";
@@ -122,8 +123,23 @@ function OpenDesign({ design }: { design: Design }) {
 
   const [bench] = useState(() => new BenchSession());
   useEffect(() => () => bench.close(), [bench]);
-  const value: DesignContextValue = { design, trial, drafts, check, isChecking, bench, build, showPlace, repair };
-  const heads = stationHeads(trial, check, isCurrent);
+  const [simulation] = useState(() => new SimulateSession());
+  useEffect(() => () => simulation.close(), [simulation]);
+  const { runs, running } = useSyncExternalStore(simulation.subscribe, simulation.getSnapshot);
+  const value: DesignContextValue = {
+    design,
+    trial,
+    drafts,
+    check,
+    isChecking,
+    bench,
+    simulation,
+    sources: input.sources,
+    build,
+    showPlace,
+    repair,
+  };
+  const heads = stationHeads(trial, check, isCurrent, benchState(check, runs, input.sources, running !== null));
   const focus = params.get("focus");
   const keep = focus && !focus.startsWith("line:") ? `?${new URLSearchParams({ focus })}` : "";
   return (
@@ -154,7 +170,7 @@ function OpenDesign({ design }: { design: Design }) {
             </Button>
           )}
         </header>
-        <nav aria-label="Stations" className="grid shrink-0 grid-cols-8 border-b border-line bg-cloth">
+        <nav aria-label="Stations" className="grid shrink-0 grid-cols-9 border-b border-line bg-cloth">
           {heads.map((head, i) => (
             <NavLink
               key={head.path}

@@ -1,7 +1,8 @@
 import type { Design, Trial } from "@gate-clock/contract";
-import type { DesignCheck, Finding, Place } from "@gate-clock/core";
+import type { DesignCheck, Finding, Place, SourceFile } from "@gate-clock/core";
 import { createContext, useContext } from "react";
 import type { BenchSession } from "../stations/bench/bench-session.ts";
+import type { SimulateSession } from "../stations/simulate/simulate-session.ts";
 import type { Drafts } from "./drafts.ts";
 
 /** What every station of a design shares. */
@@ -14,6 +15,10 @@ export interface DesignContextValue {
   readonly isChecking: boolean;
   /** The board of this design; it runs on while other stations are looked at. */
   readonly bench: BenchSession;
+  /** Runs of the design's test benches. */
+  readonly simulation: SimulateSession;
+  /** The source files as they stand in the editors. */
+  readonly sources: readonly SourceFile[];
   readonly build: () => Promise<void>;
   /** Opens the file at the line, with the focus on it. */
   readonly showPlace: (place: Place) => void;

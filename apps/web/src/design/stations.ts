@@ -1,5 +1,6 @@
 import type { Trial } from "@gate-clock/contract";
-import type { DesignCheck, StageName } from "@gate-clock/core";
+import type { DesignCheck, SourceFile, StageName } from "@gate-clock/core";
+import type { BenchRun } from "../stations/simulate/simulate-session.ts";
 import { formatBytes, formatMhz, formatNs, formatPercent } from "../ui/format.ts";
 import type { Tone } from "../ui/Verdict.tsx";
 
@@ -17,8 +18,36 @@ const isFinished = (trial: Trial | null, stage: StageName) => {
   return state === "done" || state === "reused";
 };
 
+/** How the design's test benches stand, in one figure. */
+export function benchState(
+  check: DesignCheck | null,
+  runs: Readonly<Record<string, BenchRun>>,
+  sources: readonly SourceFile[],
+  isRunning: boolean,
+): Omit<StationHead, "path" | "name"> {
+  if (isRunning) return { figure: "running", tone: "open", isOld: false };
+  const benches = check?.testBenches ?? [];
+  if (!check) return { figure: "checking", tone: "open", isOld: false };
+  if (benches.length === 0) return { figure: "no test bench", tone: "open", isOld: false };
+  const done = benches.flatMap((bench) => runs[bench.name] ?? []);
+  if (done.length === 0) return { figure: "not run", tone: "open", isOld: false };
+  const isOld = done.some((run) => run.sources !== sources);
+  const failed = done.filter((run) => !run.result.passed).length;
+  if (failed) return { figure: `${failed} failed`, tone: "bad", isOld };
+  return {
+    figure: `${done.length} of ${benches.length} passed`,
+    tone: done.length === benches.length ? "good" : "warn",
+    isOld,
+  };
+}
+
 /** The row of stations: each one's name and headline figure, and whether it is current. */
-export function stationHeads(trial: Trial | null, check: DesignCheck | null, trialIsCurrent: boolean): StationHead[] {
+export function stationHeads(
+  trial: Trial | null,
+  check: DesignCheck | null,
+  trialIsCurrent: boolean,
+  benches: Omit<StationHead, "path" | "name">,
+): StationHead[] {
   const count = (list: readonly { severity: string }[], severity: string) =>
     list.filter((finding) => finding.severity === severity).length;
   const shown = (list: readonly { severity: string }[], fallback: string): { figure: string; tone: Tone } => {
@@ -46,6 +75,7 @@ export function stationHeads(trial: Trial | null, check: DesignCheck | null, tri
         ? shown(check.sourceFindings, check.modules.length === 1 ? "1 module" : `${check.modules.length} modules`)
         : { figure: "checking", tone: "open" as Tone }),
     },
+    { path: "simulate", name: "Simulate", ...benches },
     {
       path: "pins",
       name: "Pins",

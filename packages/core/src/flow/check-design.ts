@@ -10,7 +10,10 @@ export interface DesignCheck {
   readonly sourceFindings: readonly Finding[];
   readonly pinFindings: readonly Finding[];
   readonly timingFindings: readonly Finding[];
+  /** Those that can be built; test benches are not among them. */
   readonly modules: readonly string[];
+  /** Modules that are run, not built, with the files that hold them. */
+  readonly testBenches: readonly TestBench[];
   readonly hierarchy: HierarchyNode | null;
   /** Port bits of the top module; empty while the sources have errors. */
   readonly needs: readonly PinNeed[];
@@ -19,9 +22,15 @@ export interface DesignCheck {
   readonly clockPorts: readonly string[];
 }
 
+export interface TestBench {
+  readonly name: string;
+  readonly file: string;
+  readonly line: number;
+}
+
 /** All that can be told about a design without synthesis: quick enough to run at every pause in typing. */
 export function checkDesign(input: DesignInput): DesignCheck {
-  const { artifact, findings, modules } = elaborate(input.sources, { top: input.top ?? undefined });
+  const { artifact, findings, modules, testBenches } = elaborate(input.sources, { top: input.top ?? undefined });
   const parsedPins = parsePins(input.pinFiles);
   const parsedClocks = parseSdc(input.timingFiles);
   const pinFindings: Finding[] = [...parsedPins.findings];
@@ -45,13 +54,24 @@ export function checkDesign(input: DesignInput): DesignCheck {
     sourceFindings: findings,
     pinFindings,
     timingFindings,
-    modules,
+    modules: modules.filter((name) => !testBenches.includes(name)),
+    testBenches: testBenches.map((name) => locate(input, name)),
     hierarchy: artifact?.hierarchy ?? null,
     needs,
     plan,
     clocks,
     clockPorts,
   };
+}
+
+/** Where a module is declared; its name stands behind the word `module`. */
+function locate(input: DesignInput, name: string): TestBench {
+  const pattern = new RegExp(`\\bmodule\\s+(?:automatic\\s+|static\\s+)?${name.replace(/[^\w]/g, "\\$&")}\\b`);
+  for (const file of input.sources) {
+    const at = file.text.search(pattern);
+    if (at >= 0) return { name, file: file.name, line: file.text.slice(0, at).split("\n").length };
+  }
+  return { name, file: input.sources[0]?.name ?? "", line: 1 };
 }
 
 /** Port bits of the top, with those that clock a register marked. */

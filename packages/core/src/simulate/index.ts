@@ -16,3 +16,12 @@ export {
   simulate,
 } from "./simulate.ts";
 export { VcdSink } from "./vcd-sink.ts";
+export {
+  changeAt,
+  valueText,
+  type WaveRadix,
+  WaveStore,
+  type Waves,
+  type WaveTrack,
+  waveBuffers,
+} from "./wave-store.ts";

@@ -1,0 +1,259 @@
+import type { Signal } from "../elaborate/model.ts";
+import type { WaveSink } from "./recorder.ts";
+
+/**
+ * Waves in memory, a signal a track: times of changes beside values, in arrays that grow by doubling. Made to be handed
+ * from a worker to a page without copying.
+ */
+export interface WaveTrack {
+  readonly name: string;
+  /** Scopes from the top on. */
+  readonly path: readonly string[];
+  readonly width: number;
+  readonly signed: boolean;
+  readonly kind: "bits" | "real" | "text";
+  /** Names by value, for enumerations. */
+  readonly names: Readonly<Record<string, string>> | null;
+  /** Declared bounds of a vector. */
+  readonly range: readonly [number, number] | null;
+  /** Where it is declared: file index and offset. */
+  readonly place: { readonly file: number; readonly start: number; readonly end: number } | null;
+  /** [changes] In steps of the precision, rising. */
+  readonly times: Float64Array;
+  /** [changes] Planes a and b, for bits up to 32. */
+  readonly a: Uint32Array;
+  readonly b: Uint32Array;
+  /** [changes] Wider values as digits 0, 1, x, z; texts; empty for the others. */
+  readonly texts: readonly string[];
+  /** [changes] Reals. */
+  readonly reals: Float64Array;
+}
+export interface Waves {
+  /** Power of ten of a second. */
+  readonly precision: number;
+  readonly end: number;
+  readonly tracks: readonly WaveTrack[];
+  /** Changes in all. */
+  readonly changes: number;
+  /** Set when the limit was reached: what happened later is not in the tracks. */
+  readonly stoppedAt: number | null;
+}
+
+interface Growing {
+  readonly info: Omit<WaveTrack, "times" | "a" | "b" | "texts" | "reals">;
+  count: number;
+  times: Float64Array;
+  a: Uint32Array;
+  b: Uint32Array;
+  readonly texts: string[];
+  reals: Float64Array;
+}
+
+const none32 = new Uint32Array(0);
+const none64 = new Float64Array(0);
+
+export class WaveStore implements WaveSink {
+  private readonly tracks: Growing[] = [];
+  private precision = 0;
+  private now = 0;
+  private changes = 0;
+  private stoppedAt: number | null = null;
+
+  /** @param maxChanges Changes that are kept; a run may go on without being recorded further. */
+  constructor(private readonly maxChanges = 20_000_000) {}
+
+  begin(precision: number): void {
+    this.precision = precision;
+  }
+
+  declare(signal: Signal, path: readonly string[]): void {
+    const { type } = signal;
+    const enumeration = type.kind === "integral" ? type.enumeration : null;
+    const names =
+      enumeration && Object.fromEntries(enumeration.members.map(({ name, value }) => [String(value.a), name]));
+    const vector = type.kind === "integral" && (signal.width > 1 || type.dims.length > 0);
+    this.add({
+      name: signal.plainName,
+      path,
+      width: signal.width,
+      signed: signal.signed,
+      kind: type.kind === "real" ? "real" : type.kind === "string" ? "text" : "bits",
+      names,
+      range: vector
+        ? type.kind === "integral" && type.dims.length === 1
+          ? [signal.msb, signal.lsb]
+          : [signal.width - 1, 0]
+        : null,
+      place: { file: signal.loc.file, start: signal.loc.start, end: signal.loc.end },
+    });
+  }
+
+  add(info: Growing["info"]): number {
+    const narrow = info.kind === "bits" && info.width <= 32;
+    return (
+      this.tracks.push({
+        info,
+        count: 0,
+        times: new Float64Array(4),
+        a: narrow ? new Uint32Array(4) : none32,
+        b: narrow ? new Uint32Array(4) : none32,
+        texts: [],
+        reals: info.kind === "real" ? new Float64Array(4) : none64,
+      }) - 1
+    );
+  }
+
+  ready(): void {}
+
+  time(steps: number): void {
+    this.now = steps;
+  }
+
+  private next(index: number): Growing | null {
+    if (this.changes >= this.maxChanges) {
+      this.stoppedAt ??= this.now;
+      return null;
+    }
+    this.changes++;
+    const track = this.tracks[index];
+    const { count } = track;
+    // a second value at the same time takes the place of the first
+    if (count && track.times[count - 1] === this.now) {
+      track.count--;
+      this.changes--;
+      if (track.texts.length) track.texts.pop();
+    } else if (count === track.times.length) {
+      track.times = grow64(track.times);
+      if (track.a.length) {
+        track.a = grow32(track.a);
+        track.b = grow32(track.b);
+      }
+      if (track.reals.length) track.reals = grow64(track.reals);
+    }
+    track.times[track.count] = this.now;
+    return track;
+  }
+
+  bits(index: number, width: number, a: bigint, b: bigint): void {
+    const track = this.next(index);
+    if (!track) return;
+    if (width <= 32) {
+      track.a[track.count] = Number(a);
+      track.b[track.count] = Number(b);
+    } else track.texts.push(digits(width, a, b));
+    track.count++;
+  }
+
+  real(index: number, value: number): void {
+    const track = this.next(index);
+    if (track) track.reals[track.count++] = value;
+  }
+
+  text(index: number, value: string): void {
+    const track = this.next(index);
+    if (!track) return;
+    track.texts.push(value);
+    track.count++;
+  }
+
+  end(steps: number): void {
+    this.now = Math.max(this.now, steps);
+  }
+
+  /** The finished waves, each array cut to its length. */
+  waves(): Waves {
+    const tracks = this.tracks.map((track): WaveTrack => {
+      const { count } = track;
+      return {
+        ...track.info,
+        times: track.times.slice(0, count),
+        a: track.a.slice(0, Math.min(count, track.a.length)),
+        b: track.b.slice(0, Math.min(count, track.b.length)),
+        texts: track.texts,
+        reals: track.reals.slice(0, Math.min(count, track.reals.length)),
+      };
+    });
+    return { precision: this.precision, end: this.now, tracks, changes: this.changes, stoppedAt: this.stoppedAt };
+  }
+}
+
+function grow64(old: Float64Array): Float64Array {
+  const list = new Float64Array(old.length * 2);
+  list.set(old);
+  return list;
+}
+
+function grow32(old: Uint32Array): Uint32Array {
+  const list = new Uint32Array(old.length * 2);
+  list.set(old);
+  return list;
+}
+
+function digits(width: number, a: bigint, b: bigint): string {
+  const plain = a.toString(2).padStart(width, "0");
+  if (b === 0n) return plain;
+  const unknown = b.toString(2).padStart(width, "0");
+  let text = "";
+  for (let i = 0; i < width; i++) text += unknown[i] === "1" ? (plain[i] === "1" ? "x" : "z") : plain[i];
+  return text;
+}
+
+/** Buffers that can be handed over to another thread. */
+export function waveBuffers(waves: Waves): ArrayBuffer[] {
+  return waves.tracks.flatMap((track) =>
+    [track.times, track.a, track.b, track.reals]
+      .filter((list) => list.length)
+      .map((list) => list.buffer as ArrayBuffer),
+  );
+}
+
+/** Index of the change that holds at a time: the last one not after it; -1 before the first. O(log changes). */
+export function changeAt(track: WaveTrack, time: number): number {
+  let low = 0;
+  let high = track.times.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (track.times[middle] <= time) low = middle + 1;
+    else high = middle;
+  }
+  return low - 1;
+}
+
+export type WaveRadix = "binary" | "hex" | "unsigned" | "signed" | "ascii" | "names";
+
+/** A value as text. Unknown digits are x and z, as in the language. */
+export function valueText(track: WaveTrack, change: number, radix: WaveRadix): string {
+  if (change < 0) return "";
+  if (track.kind === "real") return String(Number(track.reals[change].toPrecision(7)));
+  if (track.kind === "text") return `"${track.texts[change]}"`;
+  const bits =
+    track.width <= 32 ? digits(track.width, BigInt(track.a[change]), BigInt(track.b[change])) : track.texts[change];
+  return bitsText(bits, track, radix);
+}
+
+function bitsText(bits: string, track: WaveTrack, radix: WaveRadix): string {
+  const known = /^[01]*$/.test(bits);
+  if (radix === "binary" || bits.length === 1) return bits;
+  if (known) {
+    const value = BigInt(`0b${bits}`);
+    if (radix === "names" && track.names?.[String(value)]) return track.names[String(value)];
+    if (radix === "unsigned") return String(value);
+    if (radix === "signed") return String(BigInt.asIntN(bits.length, value));
+    if (radix === "ascii") {
+      let text = "";
+      for (let shift = Math.ceil(bits.length / 8) * 8 - 8; shift >= 0; shift -= 8) {
+        const code = Number((value >> BigInt(shift)) & 255n);
+        text += code >= 32 && code < 127 ? String.fromCharCode(code) : "·";
+      }
+      return `"${text}"`;
+    }
+    return value.toString(16).padStart(Math.ceil(bits.length / 4), "0");
+  }
+  const padded = bits.padStart(Math.ceil(bits.length / 4) * 4, bits[0] === "1" ? "0" : bits[0]);
+  let text = "";
+  for (let i = 0; i < padded.length; i += 4) {
+    const four = padded.slice(i, i + 4);
+    text += /^[01]+$/.test(four) ? Number.parseInt(four, 2).toString(16) : four.includes("x") ? "x" : "z";
+  }
+  return text;
+}
