@@ -268,7 +268,7 @@ export function simulate(
 
 /** `12.5 ns`, in the largest unit that keeps it short. */
 export function showTime(steps: number, precision: number): string {
-  if (steps === 0) return `0 ${timeText(Math.ceil(precision / 3) * 3).split(" ")[1]}`;
+  if (steps === 0) return precision <= -9 ? "0 ns" : `0 ${timeText(precision).split(" ")[1]}`;
   const names = ["s", "ms", "us", "ns", "ps", "fs"];
   const power = precision + Math.floor(Math.log10(steps) + 1e-12);
   const unit = Math.min(5, Math.max(0, Math.ceil(-power / 3)));

@@ -64,7 +64,9 @@ export function WavePanel({ waves, layout, onLayout, placeOf, onPlace }: Props) 
     () =>
       names.flatMap((key): WaveRow[] => {
         const track = byKey.get(key);
-        return track ? [{ key, track, radix: radix[key] ?? (track.names ? "names" : "hex") }] : [];
+        return track
+          ? [{ key, track, radix: radix[key] ?? (track.names ? "names" : track.signed ? "signed" : "hex") }]
+          : [];
       }),
     [names, byKey, radix],
   );

@@ -137,30 +137,46 @@ function drawTrack(
   let change = Math.max(0, changeAt(track, view.from));
   if (times.length === 0 || times[change] > to) return;
   let before: number | null = null;
+  let left = 0;
+  const edge = (index: number) => (index < times.length ? Math.min(stop, (times[index] - view.from) * scale) : stop);
   while (change < times.length) {
-    const start = Math.max(0, (times[change] - view.from) * scale);
-    if (start > stop) break;
-    const next = change + 1 < times.length ? Math.min(stop, (times[change + 1] - view.from) * scale) : stop;
+    const start = Math.max(left, (times[change] - view.from) * scale);
+    if (start >= stop) break;
+    const next = edge(change + 1);
     if (next - start < 1.5 && change + 1 < times.length) {
       // more changes than pixels: a filled stretch up to where they get apart
       let far = start + 1.5;
-      let index = change;
-      for (;;) {
-        const after = changeAt(track, view.from + far / scale) + 1;
-        index = Math.max(index + 1, after);
-        if (index >= times.length) break;
-        const at = (times[index] - view.from) * scale;
-        const gap = index + 1 < times.length ? (times[index + 1] - times[index]) * scale : 10;
-        if (at > far + 1.5 || gap > 1.5) break;
-        far = at + 1.5;
+      let index = changeAt(track, view.from + far / scale);
+      while (far < stop && edge(index + 1) - far < 1.5 && index + 1 < times.length) {
+        far = Math.max(far + 1.5, edge(index + 1));
+        index = changeAt(track, view.from + far / scale);
       }
-      const end = Math.min(stop, index < times.length ? (times[index] - view.from) * scale : far);
       ctx.globalAlpha = 0.55;
       ctx.fillStyle = colours.trace;
-      ctx.fillRect(start, high, Math.max(1, end - start), low - high);
+      ctx.fillRect(start, high, Math.min(stop, far) - start, low - high);
       ctx.globalAlpha = 1;
-      change = index;
+      if (far >= stop) break;
+      left = far;
+      change = Math.max(index, change);
       before = null;
+      if (edge(change + 1) - left < 1.5) change++;
+      else {
+        if (single)
+          before = drawBit(
+            ctx,
+            track.a[change],
+            track.b[change],
+            left,
+            edge(change + 1),
+            high,
+            low,
+            middle,
+            null,
+            colours,
+          );
+        else drawBus(ctx, row, change, left, edge(change + 1), high, low, middle, colours);
+        change++;
+      }
       continue;
     }
     if (single)
