@@ -95,6 +95,11 @@ export class VcdWriter {
     this.text += `b${vcdBits(width, a, b)} ${vcdCode(index)}\n`;
   }
 
+  /** A wide value as digits. */
+  digits(index: number, text: string): void {
+    this.text += `b${shorten(text)} ${vcdCode(index)}\n`;
+  }
+
   real(index: number, value: number): void {
     this.text += `r${value} ${vcdCode(index)}\n`;
   }
@@ -126,6 +131,10 @@ function vcdBits(width: number, a: bigint, b: bigint): string {
     const bit = (a >> i) & 1n;
     text += known ? (bit ? "x" : "z") : bit ? "1" : "0";
   }
+  return shorten(text);
+}
+
+function shorten(text: string): string {
   return text
     .replace(/^0+(?=[01])/, "")
     .replace(/^x+(?=x)/, "")

@@ -19,9 +19,11 @@ export { VcdSink } from "./vcd-sink.ts";
 export {
   changeAt,
   valueText,
+  vcdLoader,
   type WaveRadix,
   WaveStore,
   type Waves,
   type WaveTrack,
   waveBuffers,
+  writeVcd,
 } from "./wave-store.ts";

@@ -1,4 +1,6 @@
 import type { Signal } from "../elaborate/model.ts";
+import { VcdReader } from "../formats/vcd-read.ts";
+import { VcdWriter } from "../formats/vcd-write.ts";
 import type { WaveSink } from "./recorder.ts";
 
 /**
@@ -144,6 +146,18 @@ export class WaveStore implements WaveSink {
     track.count++;
   }
 
+  /** As `bits`, for values that come as numbers. */
+  narrow(index: number, a: number, b: number): void {
+    const track = this.next(index);
+    if (!track) return;
+    track.a[track.count] = a;
+    track.b[track.count++] = b;
+  }
+
+  wide(index: number, text: string): void {
+    this.text(index, text);
+  }
+
   real(index: number, value: number): void {
     const track = this.next(index);
     if (track) track.reals[track.count++] = value;
@@ -196,6 +210,93 @@ function digits(width: number, a: bigint, b: bigint): string {
   let text = "";
   for (let i = 0; i < width; i++) text += unknown[i] === "1" ? (plain[i] === "1" ? "x" : "z") : plain[i];
   return text;
+}
+
+/** Waves out of a value change dump, to be fed chunk by chunk. */
+export function vcdLoader(maxChanges?: number): { reader: VcdReader; finish: () => Waves } {
+  const store = new WaveStore(maxChanges);
+  const reader = new VcdReader({
+    begin: (precision) => store.begin(precision),
+    declare: (path, { name, kind, width, range }) =>
+      store.add({ name, path, width, signed: false, kind, names: null, range, place: null }),
+    time: (steps) => store.time(steps),
+    narrow: (index, a, b) => store.narrow(index, a, b),
+    wide: (index, digits) => store.wide(index, digits),
+    real: (index, value) => store.real(index, value),
+    text: (index, value) => store.text(index, value),
+  });
+  return {
+    reader,
+    finish: () => {
+      reader.end();
+      return store.waves();
+    },
+  };
+}
+
+/** A value change dump of chosen tracks, within a stretch of time. */
+export function writeVcd(
+  waves: Waves,
+  tracks: readonly WaveTrack[],
+  from: number,
+  to: number,
+  write: (text: string) => void,
+): void {
+  const writer = new VcdWriter(write);
+  writer.timescale(waves.precision);
+  // variables of one scope stand together
+  const order = [...tracks].sort((x, y) =>
+    x.path.join(".") < y.path.join(".") ? -1 : x.path.join(".") > y.path.join(".") ? 1 : 0,
+  );
+  for (const track of order)
+    writer.declare(track.path, {
+      name: track.name,
+      kind: track.kind === "bits" ? "wire" : track.kind === "real" ? "real" : "string",
+      width: track.width,
+      msb: track.range?.[0] ?? null,
+      lsb: track.range?.[1] ?? null,
+    });
+  writer.ready();
+  const put = (index: number, change: number) => {
+    const track = order[index];
+    if (track.kind === "real") writer.real(index, track.reals[change]);
+    else if (track.kind === "text") writer.string(index, track.texts[change]);
+    else if (track.width <= 32) writer.bits(index, track.width, BigInt(track.a[change]), BigInt(track.b[change]));
+    else writer.digits(index, track.texts[change]);
+  };
+  const next = order.map((track) => Math.max(0, changeAt(track, from)));
+  writer.time(from);
+  order.forEach((track, i) => {
+    if (track.times.length && track.times[next[i]] <= from) put(i, next[i]++);
+  });
+  // the nearest change of all tracks, again and again, from a heap (Williams 1964)
+  const heap = order.map((_, i) => i).filter((i) => next[i] < order[i].times.length);
+  const time = (i: number) => order[i].times[next[i]];
+  const sink = (start: number) => {
+    let at = start;
+    for (;;) {
+      let child = 2 * at + 1;
+      if (child >= heap.length) return;
+      if (child + 1 < heap.length && time(heap[child + 1]) < time(heap[child])) child++;
+      if (time(heap[child]) >= time(heap[at])) return;
+      [heap[at], heap[child]] = [heap[child], heap[at]];
+      at = child;
+    }
+  };
+  for (let i = heap.length >> 1; i >= 0; i--) if (heap.length) sink(i);
+  while (heap.length) {
+    const i = heap[0];
+    const at = time(i);
+    if (at > to) break;
+    writer.time(at);
+    put(i, next[i]++);
+    if (next[i] >= order[i].times.length) {
+      const last = heap.pop()!;
+      if (heap.length) heap[0] = last;
+    }
+    if (heap.length) sink(0);
+  }
+  writer.end(Math.min(to, waves.end));
 }
 
 /** Buffers that can be handed over to another thread. */
