@@ -3,7 +3,8 @@ import { type Remote, wrap } from "comlink";
 import { useEffect, useRef, useState } from "react";
 import type { Checker } from "../workers/check.worker.ts";
 
-const pauseMs = 220;
+/** Only to gather keys that come at once: a check in a worker costs the page nothing. */
+const pauseMs = 30;
 
 /**
  * Findings for the texts as they stand in the editors. Runs in a worker after a short pause; while one check runs,

@@ -5,6 +5,7 @@ import {
   prepare,
   type SourceFile,
   showTime,
+  vcdLoader,
   WaveStore,
   type Waves,
   waveBuffers,
@@ -53,6 +54,29 @@ let stopped = false;
 const simulator = {
   stop(): void {
     stopped = true;
+  },
+  /** Waves of a value change dump from disk, read as a stream. */
+  async openDump(file: File, onProgress: (fraction: number) => void): Promise<Waves> {
+    stopped = false;
+    const { reader, finish } = vcdLoader();
+    const stream = file.stream().getReader();
+    let read = 0;
+    let told = 0;
+    for (;;) {
+      const { done, value } = await stream.read();
+      if (done || stopped) break;
+      reader.push(value);
+      read += value.length;
+      const now = performance.now();
+      if (now - told > 100) {
+        told = now;
+        onProgress(read / Math.max(1, file.size));
+        await new Promise((resolve) => setTimeout(resolve, 0));
+      }
+    }
+    if (stopped) throw new Error("Reading the file was stopped.");
+    const waves = finish();
+    return transfer(waves, waveBuffers(waves));
   },
   async run(job: SimulateJob, onProgress: (progress: SimulateProgress) => void): Promise<SimulateResult> {
     stopped = false;

@@ -14,6 +14,8 @@ import { Elaboration } from "./verilog/elaboration.ts";
 export interface ElaborateOptions {
   /** Name of the top module; without it, the first one that no other instantiates and that is no test bench. */
   readonly top?: string;
+  /** False where nothing is stored by the key: making it takes as long as reading the text. */
+  readonly withKey?: boolean;
 }
 export interface ElaboratedDesign {
   readonly netlist: RtlNetlist;
@@ -146,7 +148,7 @@ export function elaborate(
   reportLoops(flat.netlist, flat.positions, findings);
   reportClocks(flat.netlist, flat.positions, findings);
   if (hasErrors(findings)) return finish(null);
-  return finish({ ...flat, meaningKey: hashValue(flat.netlist) });
+  return finish({ ...flat, meaningKey: options.withKey === false ? "" : hashValue(flat.netlist) });
 }
 
 export function emptyFiles(sources: SourceSet): Finding[] {

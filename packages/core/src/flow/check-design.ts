@@ -30,7 +30,10 @@ export interface TestBench {
 
 /** All that can be told about a design without synthesis: quick enough to run at every pause in typing. */
 export function checkDesign(input: DesignInput): DesignCheck {
-  const { artifact, findings, modules, testBenches } = elaborate(input.sources, { top: input.top ?? undefined });
+  const { artifact, findings, modules, testBenches } = elaborate(input.sources, {
+    top: input.top ?? undefined,
+    withKey: false,
+  });
   const parsedPins = parsePins(input.pinFiles);
   const parsedClocks = parseSdc(input.timingFiles);
   const pinFindings: Finding[] = [...parsedPins.findings];

@@ -1,5 +1,5 @@
-import type { Finding, Place, WaveTrack } from "@gate-clock/core";
-import { Play, Square } from "lucide-react";
+import { type Finding, type Place, showTime, type WaveTrack } from "@gate-clock/core";
+import { FolderOpen, Play, Square, X } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { useSearchParams } from "react-router";
@@ -9,16 +9,22 @@ import { Button } from "../../ui/Button.tsx";
 import { FindingList } from "../../ui/FindingList.tsx";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { PrintedText } from "./PrintedText.tsx";
-import { type BenchRun, parseTime } from "./simulate-session.ts";
+import { type BenchRun, parseTime, type WaveLayout } from "./simulate-session.ts";
 import { WavePanel } from "./WavePanel.tsx";
 
 /** Runs a test bench of the design in the page, and shows what it printed, found and did. */
 export function SimulateStation() {
-  const { design, check, simulation, sources, showPlace } = useDesign();
-  const { running, runs, layouts, problem } = useSyncExternalStore(simulation.subscribe, simulation.getSnapshot);
+  const { check, simulation, sources, showPlace } = useDesign();
+  const { running, runs, layouts, dumps, opening, problem } = useSyncExternalStore(
+    simulation.subscribe,
+    simulation.getSnapshot,
+  );
   const [params, setParams] = useSearchParams();
   const benches = check?.testBenches ?? [];
-  const bench = benches.find((each) => each.name === params.get("run")) ?? benches[0];
+  const dump = params.get("dump");
+  const dumpWaves = dump === null ? undefined : dumps[dump];
+  const bench = dumpWaves ? undefined : (benches.find((each) => each.name === params.get("run")) ?? benches[0]);
+  const upload = useRef<HTMLInputElement>(null);
   const [until, setUntil] = useState("1ms");
   const [seed, setSeed] = useState(0);
   const run = bench ? runs[bench.name] : undefined;
@@ -42,28 +48,43 @@ export function SimulateStation() {
     return () => removeEventListener("keydown", onKey);
   }, []);
 
-  if (check && benches.length === 0)
+  const openDump = async (file: File | undefined) => {
+    if (file && (await simulation.openDump(file))) setParams({ dump: file.name });
+  };
+  if (check && benches.length === 0 && Object.keys(dumps).length === 0 && opening === null && !problem)
     return (
       <EmptyPanel title="This design has no test bench yet">
         A test bench is a module without ports that instantiates what it tests. Add one to the sources: it is run here,
-        and never built.
+        and never built. Or open a value change dump:
+        <label className="mt-3 block">
+          <span className="sr-only">Value change dump</span>
+          <input type="file" accept=".vcd" onChange={(event) => void openDump(event.target.files?.[0])} />
+        </label>
       </EmptyPanel>
     );
   const progress = running && running.bench === bench?.name ? running.progress : null;
   return (
     <div className="flex h-full flex-col">
-      <RunVerdict
-        run={run}
-        isOld={run ? isOld(run) : false}
-        running={running !== null && running.bench === bench?.name}
-        progress={
-          progress
-            ? `${progress.time} simulated, ${progress.lines} lines, ${(progress.elapsedMs / 1000).toFixed(1)} s`
-            : null
-        }
-        bench={bench?.name ?? ""}
-        onPlace={showPlace}
-      />
+      {dumpWaves ? (
+        <Verdict tone="plain" figure={showTime(dumpWaves.end, dumpWaves.precision)} unit="recorded">
+          <span className="font-mono">{dump}</span> holds {dumpWaves.tracks.length.toLocaleString("en")} signals and{" "}
+          {dumpWaves.changes.toLocaleString("en")} changes
+          {dumpWaves.stoppedAt !== null && ", of which those up to the end of the memory are kept"}.
+        </Verdict>
+      ) : (
+        <RunVerdict
+          run={run}
+          isOld={run ? isOld(run) : false}
+          running={running !== null && running.bench === bench?.name}
+          progress={
+            progress
+              ? `${progress.time} simulated, ${progress.lines} lines, ${(progress.elapsedMs / 1000).toFixed(1)} s`
+              : null
+          }
+          bench={bench?.name ?? ""}
+          onPlace={showPlace}
+        />
+      )}
       <div className="flex h-11 shrink-0 items-center gap-3 border-b border-line bg-cloth px-4 text-[13px]">
         <div className="flex min-w-0 items-center gap-1 overflow-x-auto" role="tablist" aria-label="Test benches">
           {benches.map((each) => {
@@ -86,8 +107,55 @@ export function SimulateStation() {
               </button>
             );
           })}
+          {Object.keys(dumps).map((name) => (
+            <span
+              key={name}
+              className={`flex items-center rounded-md font-mono text-xs whitespace-nowrap ${name === dump ? "bg-panel shadow-[inset_0_-2px_0_var(--indigo)]" : "hover:bg-raised"}`}
+            >
+              <button
+                type="button"
+                role="tab"
+                aria-selected={name === dump}
+                className="py-1 pl-2"
+                onClick={() => setParams({ dump: name })}
+              >
+                {name}
+              </button>
+              <button
+                type="button"
+                className="p-1 text-soft hover:text-bad"
+                aria-label={`Close ${name}`}
+                onClick={() => {
+                  simulation.closeDump(name);
+                  if (name === dump) setParams({});
+                }}
+              >
+                <X className="size-3" />
+              </button>
+            </span>
+          ))}
         </div>
         <span className="flex-1" />
+        {opening !== null && <span className="tabular text-soft">reading {Math.round(opening * 100)} %</span>}
+        <Button
+          look="quiet"
+          className="h-7 px-2"
+          onClick={() => upload.current?.click()}
+          title="Open a value change dump (.vcd)"
+        >
+          <FolderOpen className="size-4" /> Open dump
+        </Button>
+        <input
+          ref={upload}
+          type="file"
+          accept=".vcd"
+          className="hidden"
+          data-testid="open-dump"
+          onChange={(event) => {
+            void openDump(event.target.files?.[0]);
+            event.target.value = "";
+          }}
+        />
         <label className="flex items-center gap-1.5">
           <span className="text-soft">Stop at</span>
           <input
@@ -129,13 +197,22 @@ export function SimulateStation() {
           {problem}
         </p>
       )}
-      {run && bench ? (
+      {dumpWaves && dump !== null ? (
+        <div className="min-h-0 flex-1">
+          <WavePanel
+            waves={dumpWaves}
+            layout={layouts[`dump:${dump}`]}
+            onLayout={(change) => simulation.layout(`dump:${dump}`, change)}
+            placeOf={() => null}
+            onPlace={showPlace}
+          />
+        </div>
+      ) : run && bench ? (
         <RunResult
           key={bench.name}
           run={run}
           layout={layouts[bench.name]}
           bench={bench.name}
-          designId={design.id}
           onPlace={showPlace}
         />
       ) : (
@@ -206,9 +283,8 @@ function RunResult({
   onPlace,
 }: {
   run: BenchRun;
-  layout: import("./simulate-session.ts").WaveLayout | undefined;
+  layout: WaveLayout | undefined;
   bench: string;
-  designId: string;
   onPlace: (place: Place) => void;
 }) {
   const { simulation } = useDesign();

@@ -6,10 +6,12 @@ import {
   type WaveRadix,
   type Waves,
   type WaveTrack,
+  writeVcd,
 } from "@gate-clock/core";
 import {
   ArrowLeftToLine,
   ArrowRightToLine,
+  Download,
   FileCode2,
   GripVertical,
   Maximize,
@@ -143,6 +145,22 @@ export function WavePanel({ waves, layout, onLayout, placeOf, onPlace }: Props) 
     event.preventDefault();
     run();
   };
+  const save = () => {
+    const pieces: string[] = [];
+    const from = Math.max(0, Math.floor(view[0]));
+    writeVcd(
+      waves,
+      rows.map((row) => row.track),
+      from,
+      Math.min(end, Math.ceil(view[1])),
+      (piece) => pieces.push(piece),
+    );
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(new Blob(pieces, { type: "text/plain" }));
+    link.download = `${rows[0]?.track.path[0] ?? "waves"}.vcd`;
+    link.click();
+    setTimeout(() => URL.revokeObjectURL(link.href), 1000);
+  };
   const difference = cursor !== null && second !== null ? Math.abs(cursor - second) : null;
 
   return (
@@ -184,6 +202,15 @@ export function WavePanel({ waves, layout, onLayout, placeOf, onPlace }: Props) 
           title="Next change (right arrow)"
         >
           <ArrowRightToLine className="size-4" />
+        </Button>
+        <Button
+          look="quiet"
+          className="h-7 px-1.5"
+          onClick={save}
+          aria-label="Save these waves"
+          title="Save the signals shown, over the time shown, as a value change dump"
+        >
+          <Download className="size-4" />
         </Button>
         <span className="tabular ml-2 text-soft" data-testid="cursor-time">
           {cursor === null ? "Click sets the cursor, Shift+click a second one" : `▼ ${timeText(cursor)}`}

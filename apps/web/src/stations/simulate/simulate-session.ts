@@ -1,4 +1,4 @@
-import type { SourceFile, WaveRadix } from "@gate-clock/core";
+import type { SourceFile, WaveRadix, Waves } from "@gate-clock/core";
 import { proxy, type Remote, wrap } from "comlink";
 import type { SimulateProgress, SimulateResult, Simulator } from "../../workers/simulate.worker.ts";
 
@@ -23,12 +23,23 @@ export interface SimulateSnapshot {
   readonly running: { readonly bench: string; readonly progress: SimulateProgress | null } | null;
   readonly runs: Readonly<Record<string, BenchRun>>;
   readonly layouts: Readonly<Record<string, WaveLayout>>;
+  /** Dumps opened from disk, by file name. */
+  readonly dumps: Readonly<Record<string, Waves>>;
+  /** Share of a dump that has been read; null when none is. */
+  readonly opening: number | null;
   readonly problem: string | null;
 }
 
 /** The runs of one open design's test benches; they stay while the engineer looks elsewhere. An outside store. */
 export class SimulateSession {
-  private snapshot: SimulateSnapshot = { running: null, runs: {}, layouts: {}, problem: null };
+  private snapshot: SimulateSnapshot = {
+    running: null,
+    runs: {},
+    layouts: {},
+    dumps: {},
+    opening: null,
+    problem: null,
+  };
   private readonly listeners = new Set<() => void>();
   private worker: Worker | null = null;
   private remote: Remote<Simulator> | null = null;
@@ -54,13 +65,10 @@ export class SimulateSession {
   ): Promise<void> {
     if (this.snapshot.running) return;
     const serial = ++this.serial;
-    if (!this.worker) {
-      this.worker = new Worker(new URL("../../workers/simulate.worker.ts", import.meta.url), { type: "module" });
-      this.remote = wrap<Simulator>(this.worker);
-    }
+    const remote = this.start();
     this.set({ running: { bench, progress: null }, problem: null });
     try {
-      const result = await this.remote!.run(
+      const result = await remote.run(
         { sources, top: bench, until: seconds, seed },
         proxy((progress: SimulateProgress) => {
           if (serial === this.serial && this.snapshot.running) this.set({ running: { bench, progress } });
@@ -71,6 +79,40 @@ export class SimulateSession {
     } catch (error) {
       if (serial === this.serial) this.set({ running: null, problem: (error as Error).message });
     }
+  }
+
+  private start(): Remote<Simulator> {
+    if (!this.worker || !this.remote) {
+      this.worker = new Worker(new URL("../../workers/simulate.worker.ts", import.meta.url), { type: "module" });
+      this.remote = wrap<Simulator>(this.worker);
+    }
+    return this.remote;
+  }
+
+  /** @returns True if the waves are there. */
+  async openDump(file: File): Promise<boolean> {
+    if (this.snapshot.running || this.snapshot.opening !== null) return false;
+    const serial = ++this.serial;
+    this.set({ opening: 0, problem: null });
+    try {
+      const waves = await this.start().openDump(
+        file,
+        proxy((opening: number) => {
+          if (serial === this.serial) this.set({ opening });
+        }),
+      );
+      if (serial !== this.serial) return false;
+      this.set({ opening: null, dumps: { ...this.snapshot.dumps, [file.name]: waves } });
+      return true;
+    } catch (error) {
+      if (serial === this.serial) this.set({ opening: null, problem: `${file.name}: ${(error as Error).message}` });
+      return false;
+    }
+  }
+
+  closeDump(name: string): void {
+    const { [name]: _, ...dumps } = this.snapshot.dumps;
+    this.set({ dumps });
   }
 
   /** Stops after the piece that is being computed; a piece that never ends is ended with its worker. */
