@@ -3,4 +3,6 @@
 . "$(dirname "$0")/common.sh"
 install_modules
 npx tsc -b packages/core
+node bench/language.js
+echo
 node bench/run.js "$@"

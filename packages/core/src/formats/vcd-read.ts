@@ -98,9 +98,37 @@ export class VcdReader {
     if (this.inHeader) throw new VcdError("the file ends before $enddefinitions.", this.line);
   }
 
+  private vector = { count: 0, a: 0, b: 0, fill: 0 };
+  private vectorWaits = false;
+
   private word(bytes: Uint8Array, from: number, to: number): void {
+    if (this.vectorWaits) {
+      this.vectorWaits = false;
+      this.narrowVector(this.find(bytes, from, to));
+      return;
+    }
     if (!this.inHeader && this.pending === null && this.keyword === null && !this.comment) {
       const c = bytes[from];
+      if ((c === 98 || c === 66) && to - from <= 33) {
+        // a vector of up to 32 digits: straight into two planes, the code is the next word
+        let a = 0;
+        let b = 0;
+        for (let i = from + 1; i < to; i++) {
+          const digit = bytes[i] | 32;
+          const known = digit === 48 || digit === 49;
+          if (!known && digit !== 120 && digit !== 122) {
+            this.slow(latin1(bytes.subarray(from, to)), bytes, from, to);
+            return;
+          }
+          a = (a << 1) | (digit === 49 || digit === 120 ? 1 : 0);
+          b = (b << 1) | (known ? 0 : 1);
+        }
+        const count = to - from - 1;
+        const first = bytes[from + 1] | 32;
+        this.vector = { count, a: a >>> 0, b: b >>> 0, fill: first === 120 ? 3 : first === 122 ? 1 : 0 };
+        this.vectorWaits = count > 0;
+        if (count > 0) return;
+      }
       if (c === 35) {
         this.timeStamp(bytes, from + 1, to);
         return;
@@ -117,6 +145,25 @@ export class VcdReader {
       }
     }
     this.slow(latin1(bytes.subarray(from, to)), bytes, from, to);
+  }
+
+  private narrowVector(list: readonly Variable[]): void {
+    const { count, a, b, fill } = this.vector;
+    for (const { index, width } of list) {
+      if (width > 32) {
+        let digits = "";
+        for (let i = count - 1; i >= 0; i--) digits += "01zx"[((a >>> i) & 1) + 2 * ((b >>> i) & 1)];
+        this.receiver.wide(index, extend(digits, width));
+        continue;
+      }
+      const keep = width >= 32 ? 0xffffffff : 2 ** width - 1;
+      const above = count >= 32 ? 0 : (0xffffffff << count) >>> 0;
+      this.receiver.narrow(
+        index,
+        ((a | (fill & 2 ? above : 0)) & keep) >>> 0,
+        ((b | (fill & 1 ? above : 0)) & keep) >>> 0,
+      );
+    }
   }
 
   private timeStamp(bytes: Uint8Array, from: number, to: number): void {

@@ -276,7 +276,10 @@ export class StmtCompiler {
   // ---- waiting ------------------------------------------------------------------------------------------------
 
   wait(events: readonly EventModel[]): void {
-    this.c.emit(`K.wait(th,[${events.map((event) => this.terms(event)).join(",")}]);yield;`);
+    const terms = `[${events.map((event) => this.terms(event)).join(",")}]`;
+    // terms without closures are the same each time
+    const list = /=>/.test(terms) ? terms : this.program.shared(terms);
+    this.c.emit(`K.wait(th,${list});yield;`);
   }
 
   private terms(event: EventModel): string {

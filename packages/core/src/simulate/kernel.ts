@@ -222,6 +222,13 @@ export class Kernel {
   wait(thread: Thread, terms: readonly WaitTerm[]): void {
     const waiter: Waiter = { thread, live: true, terms };
     thread.waiter = waiter;
+    if (terms.length === 1 && !terms[0].probe) {
+      const { signal } = terms[0];
+      const list = this.waiters[signal];
+      if (list) list.push(waiter);
+      else this.waiters[signal] = [waiter];
+      return;
+    }
     const seen: number[] = [];
     for (const term of terms) {
       if (term.probe) term.probe.last = term.probe.value();

@@ -106,6 +106,17 @@ export class Program {
     return `c${signal.id}();`;
   }
 
+  /** Name of a constant with this text, one for all that are alike. */
+  shared(text: string): string {
+    let name = this.constants.get(text);
+    if (!name) {
+      name = `k$${this.constants.size}`;
+      this.constants.set(text, name);
+    }
+    return name;
+  }
+  private readonly constants = new Map<string, string>();
+
   watch(signal: Signal): void {
     this.watched.add(signal);
   }
@@ -393,6 +404,7 @@ export class Program {
       }
       return;
     }
+    if (this.clockMaker(process, number)) return;
     const compiler = new StmtCompiler(this, true);
     const { c } = compiler;
     const text = c.nested(() => {
@@ -412,6 +424,23 @@ export class Program {
       c.emit(`RL:{${inner}}K.tick();`);
     });
     this.start.push(`K.spawn(${number},function*(th){${c.takeTemps()}for(;;){${text}}});`);
+  }
+
+  /** `always #5 clk = ~clk` and its kin: a delay, then statements that do not wait. No thread is needed for that. */
+  private clockMaker(process: Process, number: number): boolean {
+    const { body, events } = process;
+    if (events !== null || body.op !== "block") return false;
+    const [first, ...rest] = body.body;
+    if (first?.op !== "delay" || body.locals?.length || body.id || rest.some(suspends)) return false;
+    const [value] = first.delay.values;
+    if (value.op !== "const" && value.op !== "realconst") return false;
+    const compiler = new StmtCompiler(this, false);
+    const ticks = Number(compiler.ticks(first.delay));
+    if (!(ticks > 0)) return false;
+    const text = compiler.body({ op: "block", body: rest }, "RL");
+    this.text.push(`P[${number}]=function(){${text}\nK.after(${ticks},P[${number}]);};`);
+    this.start.push(`K.after(${ticks},P[${number}]);`);
+    return true;
   }
 
   /**
@@ -713,6 +742,7 @@ return true;
 };
 ${setters.join("\n")}
 ${table.join("")}
+${[...this.constants].map(([text, name]) => `const ${name}=${text};`).join("\n")}
 ${this.calls.text.join("\n")}
 ${this.text.join("\n")}
 T.start=function(){${[...this.start, ...this.startLast].join("\n")}};

@@ -208,13 +208,7 @@ export function SimulateStation() {
           />
         </div>
       ) : run && bench ? (
-        <RunResult
-          key={bench.name}
-          run={run}
-          layout={layouts[bench.name]}
-          bench={bench.name}
-          onPlace={showPlace}
-        />
+        <RunResult key={bench.name} run={run} layout={layouts[bench.name]} bench={bench.name} onPlace={showPlace} />
       ) : (
         <EmptyPanel title={bench ? `${bench.name} has not been run yet` : "Looking for test benches…"}>
           Run it to see what it prints and the waves of every signal.
