@@ -21,6 +21,16 @@ try {
   await settle(2500);
   await shot("sources");
   const design = (await driver.getCurrentUrl()).replace(/\/sources.*/, "");
+  await driver.get(`${design}/simulate`);
+  await click("run-bench");
+  await settle();
+  await driver
+    .actions()
+    .move({ origin: await at("wave-canvas"), x: 20 })
+    .click()
+    .perform();
+  await settle(500);
+  await shot("simulate");
   for (const [name, path] of [
     ["pins", "pins"],
     ["clocks", "clocks"],

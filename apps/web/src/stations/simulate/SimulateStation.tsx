@@ -301,7 +301,7 @@ function RunResult({
   const findings: readonly Finding[] = result.findings;
   return (
     <Group orientation="vertical" className="min-h-0 flex-1">
-      <Panel defaultSize="38%" minSize="80px">
+      <Panel defaultSize="28%" minSize="80px">
         <Group orientation="horizontal" className="h-full">
           <Panel minSize="200px">
             <PrintedText

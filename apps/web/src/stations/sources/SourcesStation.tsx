@@ -1,7 +1,7 @@
 import type { DesignFile } from "@gate-clock/contract";
 import type { Finding, HierarchyNode } from "@gate-clock/core";
 import { useQueryClient } from "@tanstack/react-query";
-import { Box, FilePlus2, FileText, Trash2, Upload } from "lucide-react";
+import { Box, FilePlus2, FileText, FlaskConical, Trash2, Upload } from "lucide-react";
 import { type ChangeEvent, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { useSearchParams } from "react-router";
@@ -113,7 +113,8 @@ function FileList({
   findings: readonly Finding[];
   onChoose: (path: string) => void;
 }) {
-  const { design } = useDesign();
+  const { design, check } = useDesign();
+  const benches = new Set(check?.testBenches.map((bench) => bench.file));
   const queries = useQueryClient();
   const upload = useRef<HTMLInputElement>(null);
   const [name, setName] = useState<string | null>(null);
@@ -168,7 +169,7 @@ function FileList({
           ref={upload}
           type="file"
           multiple
-          accept=".v,.vh,.sv,.pins,.sdc"
+          accept=".v,.vh,.sv,.svh,.hex,.mem,.txt,.pins,.sdc"
           className="hidden"
           onChange={(event) => void onUpload(event)}
         />
@@ -215,7 +216,11 @@ function FileList({
                 className="flex min-w-0 flex-1 items-center gap-2 px-3 py-1 text-left"
                 onClick={() => onChoose(file.path)}
               >
-                <FileText className="size-4 shrink-0 text-soft" aria-hidden />
+                {benches.has(file.path) ? (
+                  <FlaskConical className="size-4 shrink-0 text-indigo" aria-label="Holds a test bench" />
+                ) : (
+                  <FileText className="size-4 shrink-0 text-soft" aria-hidden />
+                )}
                 <span className="truncate font-mono text-xs" title={file.path}>
                   {file.path}
                 </span>
