@@ -1,4 +1,4 @@
-import { autocompletion, completeAnyWord } from "@codemirror/autocomplete";
+import { autocompletion, type CompletionContext, completeAnyWord } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap, indentWithTab } from "@codemirror/commands";
 import {
   bracketMatching,
@@ -20,6 +20,7 @@ import {
   EditorView,
   highlightActiveLine,
   highlightActiveLineGutter,
+  hoverTooltip,
   keymap,
   lineNumbers,
 } from "@codemirror/view";
@@ -66,6 +67,7 @@ const look = EditorView.theme({
     maxWidth: "32rem",
     whiteSpace: "pre-wrap",
   },
+  ".cm-name-info": { padding: "4px 8px", fontSize: "12px", maxWidth: "36rem" },
   ".cm-panels": { backgroundColor: "var(--raised)", color: "var(--ink)" },
 });
 
@@ -94,7 +96,21 @@ const focusLineField = StateField.define<DecorationSet>({
   provide: (field) => EditorView.decorations.from(field),
 });
 
+/** What an editor can ask about the names in its text; offsets count from 0. */
+export interface NameService {
+  /** A line about the name, or null if there is none. */
+  describe(offset: number): Promise<{ readonly title: string; readonly detail: string } | null>;
+  complete(
+    offset: number,
+  ): Promise<readonly { readonly name: string; readonly kind: string; readonly detail: string }[]>;
+  /** Goes to the declaration. */
+  goTo(offset: number): void;
+  showUses(offset: number): void;
+  rename(offset: number): void;
+}
+
 interface Props {
+  readonly names?: NameService;
   readonly fileId: string;
   readonly text: string;
   readonly language: CodeLanguage;
@@ -106,11 +122,13 @@ interface Props {
 }
 
 /** CodeMirror with the findings of one file in gutter and text. Undo history is kept while the file stays open. */
-export function CodeEditor({ fileId, text, language, findings, focusLine, onChange, onRepair, label }: Props) {
+export function CodeEditor({ fileId, text, language, findings, focusLine, onChange, onRepair, label, names }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   const change = useRef(onChange);
   change.current = onChange;
+  const service = useRef(names);
+  service.current = names;
   const startText = useRef(text);
   startText.current = text;
   /**
@@ -145,7 +163,51 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
           search({ top: true }),
           highlightSelectionMatches(),
           indentUnit.of("  "),
-          autocompletion({ override: [completeAnyWord] }),
+          autocompletion({
+            override: [language === "verilog" ? (context) => completeNames(context, service.current) : completeAnyWord],
+          }),
+          hoverTooltip(async (_, offset) => {
+            const told = await service.current?.describe(offset);
+            if (!told) return null;
+            return {
+              pos: offset,
+              create: () => {
+                const dom = document.createElement("div");
+                dom.className = "cm-name-info";
+                const title = dom.appendChild(document.createElement("strong"));
+                title.textContent = told.title;
+                dom.appendChild(document.createElement("div")).textContent = told.detail;
+                return { dom };
+              },
+            };
+          }),
+          EditorView.domEventHandlers({
+            mousedown(event, inside) {
+              if (!(event.ctrlKey || event.metaKey) || event.button !== 0) return false;
+              const offset = inside.posAtCoords({ x: event.clientX, y: event.clientY });
+              if (offset === null || !service.current) return false;
+              event.preventDefault();
+              service.current.goTo(offset);
+              return true;
+            },
+          }),
+          keymap.of(
+            (
+              [
+                ["F12", "goTo"],
+                ["Shift-F12", "showUses"],
+                ["F2", "rename"],
+              ] as const
+            ).map(([key, what]) => ({
+              key,
+              run: (inside: EditorView) => {
+                if (!service.current) return false;
+                give();
+                service.current[what](inside.state.selection.main.head);
+                return true;
+              },
+            })),
+          ),
           StreamLanguage.define(modes[language] as StreamParser<unknown>),
           syntaxHighlighting(highlight),
           look,
@@ -236,4 +298,32 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
   }, [focusLine, fileId]);
 
   return <div ref={host} className="h-full min-h-0 overflow-hidden" data-testid="code-editor" />;
+}
+
+const completionKinds: Readonly<Record<string, string>> = {
+  module: "class",
+  interface: "interface",
+  package: "namespace",
+  parameter: "constant",
+  constant: "constant",
+  function: "function",
+  task: "function",
+  type: "type",
+};
+
+/** Names in sight first, then the words of the text. */
+async function completeNames(context: CompletionContext, service: NameService | undefined) {
+  const word = context.matchBefore(/\.?[\w$]*/);
+  if (!word || (word.from === word.to && !context.explicit)) return null;
+  const list = await service?.complete(context.pos);
+  if (!list?.length) return word.text.startsWith(".") ? null : completeAnyWord(context);
+  return {
+    from: word.text.startsWith(".") ? word.from + 1 : word.from,
+    options: list.map(({ name, kind, detail }) => ({
+      label: name,
+      type: completionKinds[kind] ?? "variable",
+      detail: detail.slice(0, 40),
+    })),
+    validFor: /^[\w$]*$/,
+  };
 }

@@ -90,6 +90,7 @@ export class Kernel {
   private head = 0;
   private inactive: Thread[] = [];
   private nonblocking: (() => void)[] = [];
+  private begun = false;
   private timers = 0;
   private threads = 0;
   turns = 0;
@@ -469,7 +470,10 @@ export class Kernel {
   run(until: number, slots: number): "idle" | "limit" | "more" {
     let count = 0;
     const { heap } = this;
-    if (this.tail || this.nonblocking.length || this.inactive.length) this.settle();
+    if (!this.begun || this.tail || this.nonblocking.length || this.inactive.length) {
+      this.begun = true; // time 0 is a slot even if nothing happens in it
+      this.settle();
+    }
     while (count++ < slots) {
       const next = heap[0];
       if (!next) return "idle";

@@ -2,7 +2,7 @@ import type { DesignModel, Signal, Value } from "../elaborate/model.ts";
 import { sizeOf } from "../elaborate/types.ts";
 
 /**
- * Where values live while a design runs. Up to 32 bits: two planes of 32-bit integers, `a` and `b`, as in IEEE 1364
+ * Where values live during a run. Up to 32 bits: two planes of 32-bit integers, `a` and `b`, as in IEEE 1364
  * clause 27; bits above the width are 0. Wider ones: two bigints. Arrays have storage of their own, one a word.
  */
 export type Form = "narrow" | "wide" | "real" | "string" | "event";

@@ -1,8 +1,8 @@
 import type { DesignFile } from "@gate-clock/contract";
-import type { Finding, HierarchyNode } from "@gate-clock/core";
+import type { Finding, HierarchyNode, Spot } from "@gate-clock/core";
 import { useQueryClient } from "@tanstack/react-query";
-import { Box, FilePlus2, FileText, FlaskConical, Trash2, Upload } from "lucide-react";
-import { type ChangeEvent, useRef, useState } from "react";
+import { Box, FilePlus2, FileText, FlaskConical, Search, Trash2, Upload } from "lucide-react";
+import { type ChangeEvent, useCallback, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { useSearchParams } from "react-router";
 import { api } from "../../app/api.ts";
@@ -13,10 +13,13 @@ import { useFocus } from "../../design/focus.ts";
 import { Button } from "../../ui/Button.tsx";
 import { CodeEditor } from "../../ui/CodeEditor.tsx";
 import { FindingList } from "../../ui/FindingList.tsx";
+import { giveOutEvent } from "../../ui/give-out.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
+import { PlaceListPanel } from "./PlaceListPanel.tsx";
+import { useNames } from "./use-names.ts";
 
 export function SourcesStation() {
-  const { design, drafts, check, showPlace, repair } = useDesign();
+  const { design, drafts, check, sources, showPlace, repair } = useDesign();
   const [params, setParams] = useSearchParams();
   const [focus] = useFocus();
   const files = design.files.filter((file) => file.kind === "source");
@@ -28,6 +31,46 @@ export function SourcesStation() {
   const findings = check?.sourceFindings ?? [];
   const errors = findings.filter((finding) => finding.severity === "error");
   const choose = (path: string) => setParams({ file: path });
+  const onSpot = useCallback(
+    (spot: Spot) => showPlace({ file: spot.file, line: spot.line, column: spot.column }),
+    [showPlace],
+  );
+  const { service, list, setList } = useNames(sources, open?.path, onSpot);
+  const rename = (name: string) => {
+    dispatchEvent(new Event(giveOutEvent));
+    const old = list?.renaming?.name ?? "";
+    const moved = files.some((file) =>
+      (list?.spots ?? []).some(
+        (spot) => spot.file === file.path && !drafts.text(file).slice(spot.start, spot.end).endsWith(old),
+      ),
+    );
+    if (moved) {
+      setList({ title: "The text has changed since: press F2 on the name again", spots: [], renaming: null });
+      return;
+    }
+    for (const file of files) {
+      const spots = (list?.spots ?? []).filter((spot) => spot.file === file.path).sort((a, b) => b.start - a.start);
+      if (spots.length === 0) continue;
+      let text = drafts.text(file);
+      for (const spot of spots) text = text.slice(0, spot.start) + name + text.slice(spot.end);
+      drafts.edit(file.id, text);
+    }
+    setList(null);
+  };
+  const find = (words: string) => {
+    const spots: Spot[] = [];
+    for (const file of sources) {
+      file.text.split("\n").forEach((line, i) => {
+        for (
+          let at = line.toLowerCase().indexOf(words.toLowerCase());
+          at >= 0 && spots.length < 5000;
+          at = line.toLowerCase().indexOf(words.toLowerCase(), at + 1)
+        )
+          spots.push({ file: file.name, start: i * 100_000 + at, end: 0, line: i + 1, column: at + 1 });
+      });
+    }
+    setList({ title: `${spots.length} places with “${words}”`, spots, renaming: null });
+  };
 
   return (
     <div className="flex h-full flex-col">
@@ -63,6 +106,23 @@ export function SourcesStation() {
       )}
       <Group orientation="horizontal" className="min-h-0 flex-1">
         <Panel defaultSize="22%" minSize="200px" className="flex flex-col border-r border-line bg-cloth">
+          <form
+            className="flex items-center gap-2 border-b border-line px-3 py-1.5"
+            onSubmit={(event) => {
+              event.preventDefault();
+              const words = String(new FormData(event.currentTarget).get("words") ?? "").trim();
+              if (words) find(words);
+            }}
+          >
+            <Search className="size-3.5 text-soft" aria-hidden />
+            <input
+              name="words"
+              aria-label="Find in all files"
+              placeholder="Find in all files"
+              className="min-w-0 flex-1 bg-transparent text-[13px] outline-none"
+              data-testid="find-all"
+            />
+          </form>
           <FileList files={files} open={open} findings={findings} onChoose={choose} />
           {check?.hierarchy && <Hierarchy root={check.hierarchy} onChoose={(node) => showPlace(node.place)} />}
         </Panel>
@@ -80,9 +140,25 @@ export function SourcesStation() {
                   onChange={(text) => drafts.edit(open.id, text)}
                   onRepair={repair}
                   label={open.path}
+                  names={service}
                 />
               </Panel>
-              {findings.length > 0 && (
+              {list && (
+                <>
+                  <Separator className="h-1 border-t border-line bg-transparent hover:bg-indigo" />
+                  <Panel defaultSize="30%" minSize="90px">
+                    <PlaceListPanel
+                      key={list.title}
+                      list={list}
+                      sources={sources}
+                      onSpot={onSpot}
+                      onRename={rename}
+                      onClose={() => setList(null)}
+                    />
+                  </Panel>
+                </>
+              )}
+              {findings.length > 0 && !list && (
                 <>
                   <Separator className="h-1 border-t border-line bg-transparent hover:bg-indigo" />
                   <Panel defaultSize="28%" minSize="60px" className="overflow-auto bg-panel">

@@ -8,7 +8,7 @@ import { type Constant, type Meaning, Scope } from "../scope.ts";
 import { type DataType, unpackedDims } from "../types.ts";
 import { Calls } from "./bind-call.ts";
 import { Expressions } from "./bind-expr.ts";
-import { ItemBinder } from "./bind-items.ts";
+import { describe, ItemBinder } from "./bind-items.ts";
 import { References } from "./bind-ref.ts";
 import { Statements } from "./bind-stmt.ts";
 import { bindBody, bindHeader, markSuspending } from "./bind-subroutine.ts";
@@ -226,11 +226,13 @@ export class Elaboration implements Host {
     prefix: string,
     connect: (binder: ItemBinder) => void,
   ): Instance | null {
-    if (this.stack.length > maxInstanceDepth || ++this.instanceCount > maxInstances) {
+    // the same module with the same parameters within itself never ends
+    const key = `${node.name} ${[...overrides].map(([param, value]) => `${param}=${"dataType" in value ? "" : describe(value)}`).join()}`;
+    if (this.stack.includes(key) || this.stack.length > maxInstanceDepth || ++this.instanceCount > maxInstances) {
       this.report.error(
         "verilog/recursion",
         loc,
-        `Module '${node.name}' contains itself without an end: ${this.stack.slice(-3).join(" > ")} > ${node.name}.`,
+        `Module '${node.name}' contains itself without an end: ${[...this.stack.slice(-3), node.name].map((each) => each.split(" ")[0]).join(" > ")}.`,
         "Break the cycle of instances, or end it by a parameter.",
       );
       return null;
@@ -241,7 +243,7 @@ export class Elaboration implements Host {
     const scope = new Scope(this.unit, instance, prefix, node.name, "module");
     scope.automatic = node.automatic || node.kind === "program";
     this.scopes.set(instance, scope);
-    this.stack.push(node.name);
+    this.stack.push(key);
     const binder = new ItemBinder(this, scope, node);
     binder.overrides = overrides;
     connect(binder);

@@ -1,0 +1,72 @@
+import type { SourceFile, Spot, SymbolEntry } from "@gate-clock/core";
+import { type Remote, wrap } from "comlink";
+import { useEffect, useMemo, useRef, useState } from "react";
+import type { NameService } from "../../ui/CodeEditor.tsx";
+import type { Names } from "../../workers/names.worker.ts";
+
+/** A list of places: uses of a name, or finds of a search. */
+export interface PlaceList {
+  readonly title: string;
+  readonly spots: readonly Spot[];
+  /** Set while a new name is being typed. */
+  readonly renaming: SymbolEntry | null;
+}
+
+/** The names of the open file, answered by a worker. */
+export function useNames(
+  sources: readonly SourceFile[],
+  file: string | undefined,
+  onSpot: (spot: Spot) => void,
+): { service: NameService | undefined; list: PlaceList | null; setList: (list: PlaceList | null) => void } {
+  const [list, setList] = useState<PlaceList | null>(null);
+  const remote = useRef<Remote<Names> | null>(null);
+  const latest = useRef({ sources, file, onSpot });
+  latest.current = { sources, file, onSpot };
+  useEffect(() => {
+    const worker = new Worker(new URL("../../workers/names.worker.ts", import.meta.url), { type: "module" });
+    remote.current = wrap<Names>(worker);
+    return () => {
+      worker.terminate();
+      remote.current = null;
+    };
+  }, []);
+  const service = useMemo((): NameService => {
+    const at = async (offset: number): Promise<SymbolEntry | null> => {
+      const { sources: files, file: name } = latest.current;
+      return name === undefined || !remote.current ? null : remote.current.at(files, name, offset);
+    };
+    return {
+      async describe(offset) {
+        const entry = await at(offset);
+        if (!entry) return null;
+        const where = entry.within ? ` in ${entry.within}` : "";
+        return {
+          title: `${entry.name}: ${entry.kind}${where}`,
+          detail: entry.detail || `${entry.spot.file}:${entry.spot.line}`,
+        };
+      },
+      async complete(offset) {
+        const { sources: files, file: name } = latest.current;
+        return name === undefined || !remote.current ? [] : remote.current.complete(files, name, offset);
+      },
+      goTo(offset) {
+        void at(offset).then((entry) => entry && latest.current.onSpot(entry.spot));
+      },
+      showUses(offset) {
+        void at(offset).then(
+          (entry) =>
+            entry &&
+            setList({ title: `${entry.uses.length} uses of ${entry.name}`, spots: entry.uses, renaming: null }),
+        );
+      },
+      rename(offset) {
+        void at(offset).then(
+          (entry) =>
+            entry &&
+            setList({ title: `Rename ${entry.name}, ${entry.uses.length} places`, spots: entry.uses, renaming: entry }),
+        );
+      },
+    };
+  }, []);
+  return { service: file === undefined ? undefined : service, list, setList };
+}

@@ -1,0 +1,75 @@
+import { By, Key, until, type WebDriver } from "selenium-webdriver";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { TestServer } from "../apps/server/test/helpers/test-server.ts";
+import { byTestId, clickTestId, openBrowser } from "./browser.js";
+
+/** Names across files in the real interface: to the declaration, to the uses, renamed everywhere. */
+const server = new TestServer();
+let driver: WebDriver;
+let close: () => Promise<void>;
+
+beforeAll(async () => {
+  await server.createDatabase();
+  await server.start();
+  ({ driver, close } = await openBrowser());
+  await driver.get(server.address);
+  await clickTestId(driver, "design-pick-counter");
+  await driver.wait(async () => /6 modules/.test(await (await byTestId(driver, "station-sources")).getText()), 20_000);
+});
+afterAll(async () => {
+  await close?.();
+  await server.stop();
+  await server.dropDatabase();
+});
+
+const content = () => driver.wait(until.elementLocated(By.css(".cm-content")), 10_000);
+async function openFile(name: string): Promise<void> {
+  await (await driver.wait(until.elementLocated(By.xpath(`//button[normalize-space()="${name}"]`)), 10_000)).click();
+  await driver.wait(async () => (await driver.getCurrentUrl()).includes(name), 10_000);
+}
+async function select(text: string): Promise<void> {
+  await (await content()).click();
+  await (await content()).sendKeys(Key.chord(Key.CONTROL, Key.HOME), Key.chord(Key.CONTROL, "f"));
+  const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 5_000);
+  await field.clear();
+  await field.sendKeys(text, Key.ENTER, Key.ESCAPE);
+}
+const listed = async () => (await byTestId(driver, "place-list")).getText();
+
+describe("names", () => {
+  it("lead to their declaration in another file by F12", async () => {
+    await openFile("pick_counter.v");
+    await select("steady");
+    await (await content()).sendKeys(Key.F12);
+    await driver.wait(
+      async () => /file=debounce\.v.*line/.test(decodeURIComponent(await driver.getCurrentUrl())),
+      10_000,
+    );
+    expect(decodeURIComponent(await driver.getCurrentUrl())).toContain("debounce.v:8");
+  });
+  it("show all their uses by Shift+F12", async () => {
+    await select("steady");
+    await (await content()).sendKeys(Key.chord(Key.SHIFT, Key.F12));
+    await driver.wait(async () => /uses of steady/.test(await listed()), 10_000);
+    expect(await listed()).toMatch(/debounce\.v:8[\s\S]*pick_counter\.v:20[\s\S]*tb_debounce\.v/);
+  });
+  it("are renamed in every file by F2, and the design stays sound", async () => {
+    await (await content()).sendKeys(Key.F2);
+    const field = await driver.wait(until.elementLocated(By.css('[data-testid="place-list"] input')), 10_000);
+    await field.sendKeys(Key.chord(Key.CONTROL, "a"), "settled", Key.ENTER);
+    await driver.wait(async () => (await (await content()).getText()).includes("output reg  settled"), 10_000);
+    await openFile("pick_counter.v");
+    await driver.wait(async () => (await (await content()).getText()).includes(".settled(phase_a)"), 10_000);
+    await driver.wait(
+      async () => /6 modules/.test(await (await byTestId(driver, "station-sources")).getText()),
+      10_000,
+    );
+    await openFile("tb_debounce.v");
+    await driver.wait(async () => (await (await content()).getText()).includes(".settled(steady)"), 10_000);
+  });
+  it("are found as plain text in all files", async () => {
+    await (await byTestId(driver, "find-all")).sendKeys("settled", Key.ENTER);
+    await driver.wait(async () => /places with “settled”/.test(await listed()), 10_000);
+    expect(await listed()).toMatch(/debounce\.v:\d+[\s\S]*pick_counter\.v:\d+/);
+  });
+});

@@ -1,0 +1,81 @@
+import { describe, expect, it } from "vitest";
+import { SymbolIndex } from "../src/elaborate/index.ts";
+
+const leaf = `module leaf #(parameter W = 4) (input clk, input [W-1:0] warp, output reg [W-1:0] weft);
+  localparam LAST = W - 1;
+  function [W-1:0] turn(input [W-1:0] warp);
+    turn = {warp[0], warp[LAST:1]};
+  endfunction
+  always @(posedge clk) weft <= turn(warp);
+endmodule
+`;
+const top = `module top(input clk, input [7:0] a, output [7:0] y, z);
+  wire [7:0] warp = a;
+  leaf #(.W(8)) u1 (.clk(clk), .warp(warp), .weft(y));
+  leaf #(.W(8)) u2 (.clk(clk), .warp(y), .weft(z));
+  wire last = u1.weft[0]; // warp in a comment
+endmodule
+`;
+const files = [
+  { name: "leaf.v", text: leaf },
+  { name: "top.v", text: top },
+];
+const index = new SymbolIndex(files);
+const at = (file: string, find: string, nth = 0) => {
+  const { text } = files.find((each) => each.name === file)!;
+  let from = -1;
+  for (let i = 0; i <= nth; i++) from = text.indexOf(find, from + 1);
+  return index.at(file, from);
+};
+const spots = (entry: ReturnType<typeof at>) => entry?.uses.map((use) => `${use.file}:${use.line}:${use.column}`);
+
+describe("names of a design", () => {
+  it("lead to their declaration, from other files too", () => {
+    expect(at("top.v", "leaf")).toMatchObject({ kind: "module", spot: { file: "leaf.v", line: 1, column: 8 } });
+    expect(at("top.v", ".weft(y)".slice(1))).toMatchObject({
+      kind: "output",
+      within: "leaf",
+      spot: { file: "leaf.v", line: 1 },
+    });
+    expect(at("top.v", "u1.weft".slice(3), 2)).toMatchObject({ within: "leaf" });
+  });
+  it("keep a port, a local net and an argument of one name apart", () => {
+    expect(spots(at("top.v", "warp"))).toEqual(["top.v:2:14", "top.v:3:38"]);
+    expect(spots(at("leaf.v", "warp"))).toEqual(["leaf.v:1:58", "leaf.v:6:38", "top.v:3:33", "top.v:4:33"]);
+    expect(spots(at("leaf.v", "warp", 1))).toEqual(["leaf.v:3:39", "leaf.v:4:13", "leaf.v:4:22"]);
+  });
+  it("tell type, width and value as elaborated", () => {
+    expect(at("leaf.v", "weft")?.detail).toBe("logic [7:0], 8 bits");
+    expect(at("leaf.v", "LAST")?.detail).toBe("= 7");
+    expect(at("top.v", "last")?.detail).toBe("logic, 1 bit");
+  });
+  it("complete: what is in sight, or the ports behind a dot", () => {
+    const names = (file: string, offset: number) => index.complete(file, offset).map((entry) => entry.name);
+    const inTop = names("top.v", top.indexOf("wire last"));
+    expect(inTop).toEqual(expect.arrayContaining(["clk", "a", "y", "z", "warp", "u1", "u2", "leaf", "top"]));
+    expect(inTop).not.toContain("weft");
+    expect(names("top.v", top.indexOf(".warp(warp)") + 1)).toEqual(["W", "clk", "warp", "weft"]);
+    expect(names("top.v", top.indexOf("u1.weft") + 3)).toContain("weft");
+  });
+  it("renamed at every use give a design that still elaborates to the same", () => {
+    const entry = at("leaf.v", "warp")!;
+    const renamed = files.map((file) => {
+      let { text } = file;
+      for (const use of [...entry.uses].filter((each) => each.file === file.name).sort((x, y) => y.start - x.start))
+        text = `${text.slice(0, use.start)}thread${text.slice(use.end)}`;
+      return { ...file, text };
+    });
+    expect(renamed[1].text).toContain(".thread(warp)");
+    const again = new SymbolIndex(renamed);
+    expect(again.at("leaf.v", renamed[0].text.indexOf("thread"))?.uses).toHaveLength(entry.uses.length);
+  });
+  it("make a template of an instance", () => {
+    expect(index.instanceTemplate("leaf")).toBe(
+      "leaf #(\n  .W(W)\n) leaf_1 (\n  .clk(clk),\n  .warp(warp),\n  .weft(weft)\n);\n",
+    );
+  });
+  it("survive text that is half written", () => {
+    for (let cut = 0; cut < top.length; cut += 7)
+      expect(() => new SymbolIndex([files[0], { name: "top.v", text: top.slice(0, cut) }])).not.toThrow();
+  });
+});
