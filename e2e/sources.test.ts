@@ -73,3 +73,31 @@ describe("names", () => {
     expect(await listed()).toMatch(/debounce\.v:\d+[\s\S]*pick_counter\.v:\d+/);
   });
 });
+
+describe("files", () => {
+  const row = (name: string) =>
+    driver.wait(until.elementLocated(By.xpath(`//button[normalize-space()="${name}"]`)), 10_000);
+  it("come back after being removed, by undo", async () => {
+    await driver.executeScript("document.querySelector('[aria-label=\"Remove tb_debounce.v\"]').click()");
+    await (await byTestId(driver, "undo-remove")).click();
+    await row("tb_debounce.v");
+  });
+  it("are moved into a folder, where they are still found by the rest", async () => {
+    await driver.executeScript("document.querySelector('[aria-label=\"Rename or move quadrature.v\"]').click()");
+    const field = await driver.wait(until.elementLocated(By.css('[aria-label="New name of quadrature.v"]')), 10_000);
+    await field.sendKeys(Key.chord(Key.CONTROL, "a"), "rtl/quadrature.v", Key.ENTER);
+    await driver.wait(until.elementLocated(By.css('[aria-label="Remove rtl/quadrature.v"]')), 10_000);
+    await driver.wait(
+      async () => /6 modules/.test(await (await byTestId(driver, "station-sources")).getText()),
+      10_000,
+    );
+  });
+  it("show what changed since an earlier version, and go back to it", async () => {
+    await driver.executeScript("document.querySelector('[aria-label=\"History of debounce.v\"]').click()");
+    const history = await byTestId(driver, "file-history");
+    await driver.wait(async () => /Restore version 1/.test(await history.getText()), 15_000);
+    await driver.wait(async () => /steady[\s\S]*settled/.test(await history.getText()), 10_000);
+    await history.findElement(By.xpath('.//button[contains(., "Restore version")]')).click();
+    await driver.wait(async () => (await (await content()).getText()).includes("output reg  steady"), 10_000);
+  });
+});

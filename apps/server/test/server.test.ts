@@ -127,6 +127,19 @@ describe("designs and files", () => {
         .status,
     ).toBe(400);
   });
+  it("are renamed and moved, but never onto another file or out of the design", async () => {
+    const design = await newDesign();
+    const [file] = design.files;
+    const files = `/api/designs/${design.id}/files`;
+    const moved = await call<DesignFile>(`${files}/${file.id}`, "PATCH", { path: "rtl/moved.v" });
+    expect(moved.body).toMatchObject({ path: "rtl/moved.v", version: 1, text: source() });
+    await call(files, "POST", { path: "other.v", kind: "source", text: "" });
+    const onto = await call<Problem>(`${files}/${file.id}`, "PATCH", { path: "other.v" });
+    expect(onto.status).toBe(409);
+    expect(onto.body.detail).toContain("other.v already");
+    expect((await call<Problem>(`${files}/${file.id}`, "PATCH", { path: "../up.v" })).status).toBe(400);
+    expect((await call<Problem>(`${files}/${randomUUID()}`, "PATCH", { path: "x.v" })).status).toBe(404);
+  });
   it("takes text of five megabytes, and refuses more than eight with a reason", async () => {
     const design = await newDesign();
     const [file] = design.files;

@@ -53,6 +53,14 @@ export class SaveFileDto {
   baseVersion!: number;
 }
 
+export class RenameFileDto {
+  @ApiProperty({ example: "rtl/pick_counter.v" })
+  @IsString()
+  @Length(1, 200)
+  @Matches(pathPattern, { message: pathMessage })
+  path!: string;
+}
+
 export class CreateDesignDto {
   @ApiProperty({ example: "pick-counter" })
   @IsString()

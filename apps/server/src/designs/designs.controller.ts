@@ -5,6 +5,7 @@ import {
   DesignFile,
   FileVersion,
   NewFileDto,
+  RenameFileDto,
   SaveFileDto,
   UpdateDesignDto,
 } from "@gate-clock/contract";
@@ -71,6 +72,16 @@ export class DesignsController {
     @Body() dto: SaveFileDto,
   ): Promise<DesignFile> {
     return this.designs.saveFile(id, fileId, dto);
+  }
+
+  @Patch(":id/files/:fileId")
+  @ApiOkResponse({ type: DesignFile })
+  renameFile(
+    @Param("id", ParseUUIDPipe) id: string,
+    @Param("fileId", ParseUUIDPipe) fileId: string,
+    @Body() dto: RenameFileDto,
+  ): Promise<DesignFile> {
+    return this.designs.renameFile(id, fileId, dto);
   }
 
   @Delete(":id/files/:fileId")

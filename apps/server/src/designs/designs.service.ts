@@ -5,6 +5,7 @@ import {
   DesignFile,
   type FileVersion,
   type NewFileDto,
+  type RenameFileDto,
   type SaveFileDto,
   type UpdateDesignDto,
 } from "@gate-clock/contract";
@@ -125,6 +126,21 @@ export class DesignsService {
       await this.designs.update({ updatedAt: new Date() }, { where: { id }, transaction });
       return toFile(file);
     });
+  }
+
+  /** Another name, or another folder. @throws ConflictException if a file has it already. */
+  async renameFile(id: string, fileId: string, dto: RenameFileDto): Promise<DesignFile> {
+    const file = await this.files.findOne({ where: { id: fileId, designId: id } });
+    if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
+    try {
+      await file.update({ path: dto.path });
+    } catch (error) {
+      if (error instanceof UniqueConstraintError)
+        throw new ConflictException(`The design has a file ${dto.path} already.`);
+      throw error;
+    }
+    await this.designs.update({ updatedAt: new Date() }, { where: { id } });
+    return toFile(file);
   }
 
   async removeFile(id: string, fileId: string): Promise<void> {

@@ -1,9 +1,10 @@
 import type { DesignCard } from "@gate-clock/contract";
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { ArrowRight, Moon, Plus, Sun, Trash2 } from "lucide-react";
-import { type FormEvent, useState } from "react";
+import { ArrowRight, FolderOpen, Moon, Plus, Sun, Trash2 } from "lucide-react";
+import { type FormEvent, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
+import { unpackZip } from "../design/design-zip.ts";
 import { Button } from "../ui/Button.tsx";
 import { formatMhz, formatPercent, formatWhen } from "../ui/format.ts";
 import { api } from "./api.ts";
@@ -28,6 +29,7 @@ export function StartPage() {
         <Button look="quiet" onClick={() => setTheme(toggleTheme())} aria-label="Switch between light and dark">
           {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}
         </Button>
+        <OpenZip />
         <Button look="main" onClick={() => setNew(true)}>
           <Plus className="size-4" /> New design
         </Button>
@@ -63,6 +65,59 @@ export function StartPage() {
       {isNew && <NewDesignDialog onClose={() => setNew(false)} />}
       {doomed && <RemoveDialog design={doomed} onClose={() => setDoomed(null)} />}
     </div>
+  );
+}
+
+/** A design from a zip, as Sources saves it, or any zip of HDL files. */
+function OpenZip() {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const upload = useRef<HTMLInputElement>(null);
+  const { data: parts } = useQuery(partsQuery);
+  const open = useMutation({
+    mutationFn: async (file: File) => {
+      const { files, settings } = await unpackZip(file);
+      if (files.length === 0) throw new Error(`${file.name} holds no text files.`);
+      const part = settings.part ?? parts?.[0]?.name ?? "TW-2-P144-2C";
+      return api.createDesign({
+        ...settings,
+        name: settings.name ?? file.name.replace(/\.zip$/i, ""),
+        part,
+        files: [...files],
+      });
+    },
+    onSuccess: (design) => {
+      void queries.invalidateQueries({ queryKey: ["designs"] });
+      void navigate(`/designs/${design.id}/sources`);
+    },
+  });
+  return (
+    <>
+      {open.error && (
+        <span className="max-w-96 truncate text-[13px] text-bad" role="alert" title={open.error.message}>
+          {open.error.message}
+        </span>
+      )}
+      <Button
+        onClick={() => upload.current?.click()}
+        disabled={open.isPending}
+        title="Open a design that was saved as a zip"
+      >
+        <FolderOpen className="size-4" /> Open a zip
+      </Button>
+      <input
+        ref={upload}
+        type="file"
+        accept=".zip"
+        className="hidden"
+        data-testid="open-zip"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          if (file) open.mutate(file);
+          event.target.value = "";
+        }}
+      />
+    </>
   );
 }
 

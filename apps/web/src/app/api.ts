@@ -3,6 +3,7 @@ import type {
   Design,
   DesignCard,
   DesignFile,
+  FileVersion,
   NewFileDto,
   PartSummary,
   Problem,
@@ -71,6 +72,9 @@ export const api = {
   addFile: (id: string, dto: NewFileDto) => json<DesignFile>(`/api/designs/${id}/files`, "POST", dto),
   saveFile: (id: string, fileId: string, text: string, baseVersion: number) =>
     json<DesignFile>(`/api/designs/${id}/files/${fileId}`, "PUT", { text, baseVersion }),
+  renameFile: (id: string, fileId: string, path: string) =>
+    json<DesignFile>(`/api/designs/${id}/files/${fileId}`, "PATCH", { path }),
+  fileHistory: (id: string, fileId: string) => json<FileVersion[]>(`/api/designs/${id}/files/${fileId}/versions`),
   removeFile: (id: string, fileId: string) => json<void>(`/api/designs/${id}/files/${fileId}`, "DELETE"),
   startTrial: (id: string) => json<Trial>(`/api/designs/${id}/trials`, "POST"),
   cancelTrial: (id: string, trialId: string) => json<void>(`/api/designs/${id}/trials/${trialId}/cancel`, "POST"),
