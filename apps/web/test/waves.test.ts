@@ -1,137 +1,164 @@
-import { changeAt, valueText, WaveStore, type WaveTrack } from "@gate-clock/core";
+import type { WaveTrack } from "@gate-clock/core";
 import { describe, expect, it } from "vitest";
-import { drawWaves, rulerStep, type WaveColours } from "../src/stations/simulate/draw-waves.ts";
+import { curveOf, rangeOf } from "../src/stations/simulate/draw-curve.ts";
+import {
+  addRows,
+  dissolveGroup,
+  emptyLayout,
+  freeName,
+  groupRows,
+  type LayoutRow,
+  moveRows,
+  parseLayout,
+  removeRows,
+  renameGroup,
+} from "../src/stations/simulate/wave-layout.ts";
+import { layRows, rowAt, rowTops, traceOf, trackKey } from "../src/stations/simulate/wave-rows.ts";
 
-const colours = Object.fromEntries(
-  ["ink", "soft", "line", "trace", "wash", "unknown", "floating", "first", "second", "panel"].map((name) => [
-    name,
-    name,
-  ]),
-) as unknown as WaveColours;
+const plain = (text: string): LayoutRow[] =>
+  text.split(" ").map((each) => {
+    const [group, key] = each.includes("/") ? each.split("/") : [null, each];
+    return { key, group };
+  });
+const shown = (rows: readonly LayoutRow[]) =>
+  rows.map(({ key, group }) => (group === null ? key : `${group}/${key}`)).join(" ");
 
-/** Notes filled stretches and the texts, which is what can be told from outside. */
-function recorder() {
-  const fills: [string, number, number][] = [];
-  const texts: { text: string; x: number }[] = [];
-  const state: Record<string, unknown> = {};
-  const count = { calls: 0 };
-  const ctx = new Proxy(state, {
-    get(_, name) {
-      if (name === "fillRect")
-        return (x: number, _y: number, width: number) => fills.push([String(state["fillStyle"]), x, x + width]);
-      if (name === "fillText") return (text: string, x: number) => texts.push({ text, x });
-      return name in state ? state[name as string] : () => void count.calls++;
-    },
-    set(_, name, value) {
-      state[name as string] = value;
-      return true;
-    },
-  }) as unknown as CanvasRenderingContext2D;
-  return { ctx, fills, texts, count };
-}
-
-function track(width: number, changes: readonly (readonly [time: number, a: bigint, b?: bigint])[]): WaveTrack {
-  const store = new WaveStore();
-  store.begin(-9);
-  store.add({ name: "n", path: ["t"], width, signed: false, kind: "bits", names: null, range: null, place: null });
-  for (const [time, a, b] of changes) {
-    store.time(time);
-    store.bits(0, width, a, b ?? 0n);
-  }
-  return store.waves().tracks[0];
-}
-const draw = (one: WaveTrack, from: number, to: number, end = to) => {
-  const { ctx, fills, texts, count } = recorder();
-  drawWaves(
-    ctx,
-    [{ key: "t.n", track: one, radix: "hex" }],
-    { from, to, width: 1000, height: 100, scroll: 0 },
-    { first: null, second: null },
-    end,
-    colours,
-    String,
-  );
+function track(name: string, width: number, values: readonly number[], signed = false): WaveTrack {
   return {
-    dense: fills.filter(([colour]) => colour === "trace"),
-    texts: texts.map((each) => each.text),
-    calls: count.calls,
+    name,
+    path: ["tb"],
+    width,
+    signed,
+    kind: "bits",
+    names: null,
+    range: width > 1 ? [width - 1, 0] : null,
+    place: null,
+    times: Float64Array.from(values, (_, i) => i * 10),
+    a: Uint32Array.from(values),
+    b: new Uint32Array(values.length),
+    texts: [],
+    reals: new Float64Array(0),
   };
-};
+}
 
-describe("drawing waves", () => {
-  it("fills only the stretch in which changes are closer than pixels", () => {
-    // two changes at once near 0, then nothing for 600 pixels
-    const { dense, texts } = draw(
-      track(8, [
-        [0, 0n],
-        [1, 1n],
-        [60_000, 2n],
-      ]),
-      0,
-      100_000,
-    );
-    expect(dense).toHaveLength(1);
-    expect(dense[0][2]).toBeLessThan(5);
-    expect(texts).toEqual(expect.arrayContaining(["01", "02"]));
+describe("rows of a wave layout", () => {
+  it("are added once and removed", () => {
+    expect(shown(addRows(plain("a b"), ["b", "c"]))).toBe("a b c");
+    expect(shown(removeRows(plain("a g/b c"), ["a", "c"]))).toBe("g/b");
   });
-  it("fills a clock seen from far, and draws each of its edges from near", () => {
-    const clock = track(
-      8,
-      Array.from({ length: 20_000 }, (_, i) => [i * 5, BigInt(i & 1)] as const),
-    );
-    const far = draw(clock, 0, 100_000).dense;
-    expect(far.reduce((sum, [, from, to]) => sum + to - from, 0)).toBeGreaterThan(990);
-    expect(draw(clock, 0, 200).dense).toEqual([]);
+
+  it("keep their order when dragged together, and join the group where they are dropped", () => {
+    expect(shown(moveRows(plain("a b c d"), ["d", "b"], { row: "a" }))).toBe("b d a c");
+    expect(shown(moveRows(plain("a g/b g/c d"), ["d"], { row: "c" }))).toBe("a g/b g/d g/c");
+    expect(shown(moveRows(plain("a g/b g/c"), ["a"], { group: "g" }))).toBe("g/a g/b g/c");
+    expect(shown(moveRows(plain("g/a b"), ["a"], null))).toBe("b a");
+    expect(shown(moveRows(plain("a b"), ["a"], { row: "a" }))).toBe("a b");
   });
-  it("draws by pixels, not by changes", () => {
-    const uneven = Array.from({ length: 400_000 }, (_, i) => [i * 2 + (i % 7 === 0 ? 1 : 0), BigInt(i & 1)] as const);
-    expect(draw(track(1, uneven), 0, 800_000).calls).toBeLessThan(4_000);
-    const bursts = Array.from(
-      { length: 300_000 },
-      (_, i) => [Math.floor(i / 300) * 1000 + (i % 300), BigInt(i & 255)] as const,
-    );
-    expect(draw(track(8, bursts), 0, 1_000_000).calls).toBeLessThan(20_000);
+
+  it("are grouped at the place of the first of them, and never inside another group", () => {
+    expect(shown(groupRows(plain("a b c d"), ["b", "d"], "g"))).toBe("a g/b g/d c");
+    expect(shown(groupRows(plain("h/a h/b h/c"), ["b"], "g"))).toBe("g/b h/a h/c");
+    expect(shown(renameGroup(plain("g/a b"), "g", "k"))).toBe("k/a b");
+    expect(shown(dissolveGroup(plain("g/a g/b c"), "g"))).toBe("a b c");
+    expect(freeName("m", ["m1", "m3"])).toBe("m2");
   });
-  it("marks the ruler at 1, 2 or 5 times a power of ten, far enough apart", () => {
-    for (const span of [37, 1_000, 123_456, 9e9]) {
-      const step = rulerStep({ from: 0, to: span, width: 1000, height: 1, scroll: 0 });
-      expect(String(step).replace(/0+$/, "")).toMatch(/^[125]$/);
-      expect((step / span) * 1000).toBeGreaterThanOrEqual(89);
+
+  it("never lose or repeat a signal, whatever is done to them", () => {
+    let state = 1;
+    const next = (below: number) => {
+      state = (Math.imul(state, 1103515245) + 12345) >>> 0;
+      return (state >>> 8) % below;
+    };
+    let rows: readonly LayoutRow[] = plain("a b c d e f");
+    for (let turn = 0; turn < 3000; turn++) {
+      const keys = rows.filter(() => next(3) === 0).map((row) => row.key);
+      const groups = rows.flatMap((row) => (row.group === null ? [] : [row.group]));
+      const what = next(5);
+      if (what === 0 && keys.length) rows = groupRows(rows, keys, freeName("g", groups));
+      else if (what === 1) rows = moveRows(rows, keys, { row: rows[next(rows.length)].key });
+      else if (what === 2 && groups.length) rows = moveRows(rows, keys, { group: groups[next(groups.length)] });
+      else if (what === 3 && groups.length) rows = dissolveGroup(rows, groups[0]);
+      else rows = moveRows(rows, keys, null);
+      expect(rows.map((row) => row.key).sort()).toEqual(["a", "b", "c", "d", "e", "f"]);
+      // the rows of a group stand together
+      const runs = rows.map((row) => row.group).filter((group, i, all) => group !== null && group !== all[i - 1]);
+      expect(new Set(runs).size).toBe(runs.length);
     }
   });
 });
 
-describe("wave tracks", () => {
-  it("find the change that holds at a time", () => {
-    const one = track(4, [
-      [10, 1n],
-      [20, 2n],
-      [30, 3n],
-    ]);
-    expect([5, 10, 15, 20, 29, 30, 99].map((time) => changeAt(one, time))).toEqual([-1, 0, 0, 1, 1, 2, 2]);
+describe("what was kept of a layout", () => {
+  it("comes back as it was", () => {
+    const layout = {
+      ...emptyLayout,
+      rows: plain("a g/b"),
+      closed: ["g"],
+      radix: { a: "binary" as const },
+      drawing: { a: "line" as const },
+      view: [5, 90] as const,
+      cursor: 7,
+      markers: [{ name: "m1", time: 12 }],
+    };
+    expect(parseLayout(JSON.parse(JSON.stringify(layout)))).toEqual(layout);
   });
-  it("keep one value a time, the last", () => {
-    const one = track(4, [
-      [10, 1n],
-      [10, 2n],
-      [20, 5n],
-    ]);
-    expect([...one.times]).toEqual([10, 20]);
-    expect([...one.a]).toEqual([2, 5]);
+
+  it("is taken only as far as it has the right form", () => {
+    expect(parseLayout(null)).toBeNull();
+    expect(parseLayout("rows")).toBeNull();
+    expect(parseLayout({ rows: [1, { key: "a" }, { key: "b", group: null }], view: [9, 2], markers: [{}] })).toEqual({
+      ...emptyLayout,
+      rows: [{ key: "b", group: null }],
+    });
   });
-  it("show values in every radix, unknown digits apart", () => {
-    const one = track(8, [
-      [0, 0x4dn],
-      [1, 0xf0n, 0x0fn],
-      [2, 0xffn, 0xffn],
-      [3, 0x80n],
+});
+
+describe("rows as they are laid out", () => {
+  const tracks = [track("count", 4, [0, 1, 2, 3]), track("ready", 1, [0, 1])];
+  const byKey = new Map(tracks.map((each) => [trackKey(each), each]));
+
+  it("have heads of groups, bits and heights, and are found by height", () => {
+    const rows = layRows(
+      plain("g/tb.count tb.ready tb.gone"),
+      { ...emptyLayout, expanded: ["tb.count"], drawing: { "tb.count": "line" } },
+      byKey,
+    );
+    expect(rows.map((row) => row.key)).toEqual([
+      "group:g",
+      "tb.count",
+      "tb.count#3",
+      "tb.count#2",
+      "tb.count#1",
+      "tb.count#0",
+      "tb.ready",
     ]);
-    expect(valueText(one, 0, "hex")).toBe("4d");
-    expect(valueText(one, 0, "ascii")).toBe('"M"');
-    expect(valueText(one, 1, "hex")).toBe("fz");
-    expect(valueText(one, 2, "unsigned")).toBe("xx");
-    expect(valueText(one, 3, "signed")).toBe("-128");
-    expect(valueText(one, 3, "unsigned")).toBe("128");
-    expect(valueText(track(40, [[0, 1n << 39n]]), 0, "hex")).toBe("8000000000");
+    const tops = rowTops(rows);
+    for (let y = 0; y < tops[rows.length]; y += 3) {
+      const at = rowAt(tops, y);
+      expect(tops[at] <= y && y < tops[at + 1]).toBe(true);
+    }
+    expect(rowAt(tops, tops[rows.length] + 1)).toBe(rows.length);
+    const lowest = rows[5];
+    expect(lowest.kind === "signal" && Array.from(traceOf(lowest).a)).toEqual([0, 1, 0, 1]);
+    expect(
+      layRows(plain("g/tb.count tb.ready"), { ...emptyLayout, closed: ["g"] }, byKey).map((row) => row.key),
+    ).toEqual(["group:g", "tb.ready"]);
+  });
+
+  it("draw a curve between the least and the greatest, also over blocks of changes", () => {
+    const values = Array.from({ length: 2000 }, (_, i) => (i * 7919) % 256);
+    const curve = curveOf(track("level", 8, values, true), true);
+    const signed = values.map((value) => (value << 24) >> 24);
+    expect([curve.least, curve.greatest]).toEqual([Math.min(...signed), Math.max(...signed)]);
+    for (const [from, to] of [
+      [0, 2000],
+      [3, 9],
+      [250, 260],
+      [255, 1025],
+      [512, 768],
+    ])
+      expect(rangeOf(curve, from, to)).toEqual([
+        Math.min(...signed.slice(from, to)),
+        Math.max(...signed.slice(from, to)),
+      ]);
   });
 });

@@ -1,12 +1,25 @@
-import type { Trial } from "@gate-clock/contract";
+import type { Design, Trial } from "@gate-clock/contract";
 import type { StageName } from "@gate-clock/core";
-import { queryOptions } from "@tanstack/react-query";
+import { type QueryClient, queryOptions } from "@tanstack/react-query";
 import { api } from "./api.ts";
 
 /** All server state, one definition each. */
 export const designsQuery = queryOptions({ queryKey: ["designs"], queryFn: ({ signal }) => api.designs(signal) });
 export const designQuery = (id: string) =>
   queryOptions({ queryKey: ["designs", id], queryFn: ({ signal }) => api.design(id, signal) });
+
+/**
+ * Puts what the server has just answered into what is known of a design. A read that was under way when the answer came
+ * may be older than it: it is dropped and asked again, or it would undo the change on the page.
+ */
+export function updateDesign(queries: QueryClient, id: string, change: (old: Design) => Design): void {
+  const { queryKey } = designQuery(id);
+  const isReading = queries.isFetching({ queryKey, exact: true }) > 0;
+  if (isReading) void queries.cancelQueries({ queryKey, exact: true });
+  queries.setQueryData(queryKey, (old) => old && change(old));
+  if (isReading) void queries.invalidateQueries({ queryKey, exact: true });
+}
+
 export const partsQuery = queryOptions({ queryKey: ["parts"], queryFn: () => api.parts(), staleTime: Infinity });
 
 /** Result of a stage. Keyed by the artifact's own key: trials that share a result share the download. */

@@ -5,7 +5,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { SlidersHorizontal } from "lucide-react";
 import { type FormEvent, useId, useState } from "react";
 import { api } from "../app/api.ts";
-import { designQuery, partsQuery } from "../app/queries.ts";
+import { partsQuery, updateDesign } from "../app/queries.ts";
 import { Button } from "../ui/Button.tsx";
 import { useDesign } from "./context.ts";
 
@@ -48,7 +48,7 @@ function SettingsForm({ onDone }: { onDone: () => void }) {
   const save = useMutation({
     mutationFn: (dto: UpdateDesignDto) => api.updateDesign(design.id, dto),
     onSuccess: (saved) => {
-      queries.setQueryData(designQuery(design.id).queryKey, saved);
+      updateDesign(queries, design.id, () => saved);
       void queries.invalidateQueries({ queryKey: ["designs"] });
       onDone();
     },

@@ -5,7 +5,7 @@ import { Hammer, Moon, Square, Sun, TriangleAlert } from "lucide-react";
 import { Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 import { Link, NavLink, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
 import { api } from "../app/api.ts";
-import { designQuery } from "../app/queries.ts";
+import { designQuery, updateDesign } from "../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../app/StatePages.tsx";
 import { toggleTheme } from "../app/theme.ts";
 import { BenchSession } from "../stations/bench/bench-session.ts";
@@ -78,7 +78,7 @@ function OpenDesign({ design }: { design: Design }) {
     if (!(await drafts.flush())) return;
     try {
       const started = await api.startTrial(design.id);
-      queries.setQueryData(designQuery(design.id).queryKey, (old) => old && { ...old, lastTrial: started });
+      updateDesign(queries, design.id, (old) => ({ ...old, lastTrial: started }));
     } catch (error) {
       setProblem((error as Error).message);
     }

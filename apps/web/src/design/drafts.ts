@@ -2,7 +2,7 @@ import type { Design, DesignFile } from "@gate-clock/contract";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api } from "../app/api.ts";
-import { designQuery } from "../app/queries.ts";
+import { designQuery, updateDesign } from "../app/queries.ts";
 
 const saveAfterMs = 900;
 
@@ -41,10 +41,10 @@ export function useDrafts(design: Design): Drafts {
         }
         try {
           const saved = await api.saveFile(known.id, fileId, text, file.version);
-          queries.setQueryData(
-            designQuery(known.id).queryKey,
-            (old) => old && { ...old, files: old.files.map((each) => (each.id === fileId ? saved : each)) },
-          );
+          updateDesign(queries, known.id, (old) => ({
+            ...old,
+            files: old.files.map((each) => (each.id === fileId ? saved : each)),
+          }));
           setTexts((old) => without(old, fileId, text));
           setProblem(null);
         } catch (error) {

@@ -1,7 +1,7 @@
 import type { Design, Trial } from "@gate-clock/contract";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { designQuery } from "../app/queries.ts";
+import { updateDesign } from "../app/queries.ts";
 
 /** Keeps the last trial fresh while it is queued or running, from the server's event stream. */
 export function useLiveTrial(design: Design | undefined): void {
@@ -14,8 +14,8 @@ export function useLiveTrial(design: Design | undefined): void {
     const source = new EventSource(`/api/designs/${designId}/trials/${liveId}/events`);
     source.onmessage = (event) => {
       const next = JSON.parse(event.data as string) as Trial;
-      queries.setQueryData(designQuery(designId).queryKey, (old) =>
-        old && (!old.lastTrial || old.lastTrial.number <= next.number) ? { ...old, lastTrial: next } : old,
+      updateDesign(queries, designId, (old) =>
+        !old.lastTrial || old.lastTrial.number <= next.number ? { ...old, lastTrial: next } : old,
       );
       if (next.status !== "queued" && next.status !== "running") {
         source.close();

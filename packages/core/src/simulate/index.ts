@@ -16,7 +16,9 @@ export {
   simulate,
 } from "./simulate.ts";
 export { VcdSink } from "./vcd-sink.ts";
+export { type Condition, findTime, parseCondition } from "./wave-find.ts";
 export {
+  bitTrack,
   changeAt,
   valueText,
   vcdLoader,

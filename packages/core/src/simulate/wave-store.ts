@@ -320,7 +320,45 @@ export function changeAt(track: WaveTrack, time: number): number {
   return low - 1;
 }
 
-export type WaveRadix = "binary" | "hex" | "unsigned" | "signed" | "ascii" | "names";
+/** One bit of a vector as a track of its own; its changes are those of the vector that change it. O(changes). */
+export function bitTrack(track: WaveTrack, bit: number): WaveTrack {
+  const count = track.times.length;
+  const times = new Float64Array(count);
+  const a = new Uint32Array(count);
+  const b = new Uint32Array(count);
+  let kept = 0;
+  for (let i = 0; i < count; i++) {
+    let low: number;
+    let high: number;
+    if (track.width <= 32) {
+      low = (track.a[i] >>> bit) & 1;
+      high = (track.b[i] >>> bit) & 1;
+    } else {
+      const digit = track.texts[i][track.width - 1 - bit];
+      low = digit === "1" || digit === "x" ? 1 : 0;
+      high = digit === "x" || digit === "z" ? 1 : 0;
+    }
+    if (kept && a[kept - 1] === low && b[kept - 1] === high) continue;
+    times[kept] = track.times[i];
+    a[kept] = low;
+    b[kept++] = high;
+  }
+  const [left, right] = track.range ?? [track.width - 1, 0];
+  return {
+    ...track,
+    name: `${track.name}[${left >= right ? right + bit : right - bit}]`,
+    width: 1,
+    signed: false,
+    names: null,
+    range: null,
+    times: times.slice(0, kept),
+    a: a.slice(0, kept),
+    b: b.slice(0, kept),
+    texts: [],
+  };
+}
+
+export type WaveRadix = "binary" | "hex" | "unsigned" | "signed" | "ascii" | "real" | "names";
 
 /** A value as text. Unknown digits are x and z, as in the language. */
 export function valueText(track: WaveTrack, change: number, radix: WaveRadix): string {
@@ -339,6 +377,7 @@ function bitsText(bits: string, track: WaveTrack, radix: WaveRadix): string {
     const value = BigInt(`0b${bits}`);
     if (radix === "names" && track.names?.[String(value)]) return track.names[String(value)];
     if (radix === "unsigned") return String(value);
+    if (radix === "real" && (bits.length === 32 || bits.length === 64)) return realText(value, bits.length);
     if (radix === "signed") return String(BigInt.asIntN(bits.length, value));
     if (radix === "ascii") {
       let text = "";
@@ -357,4 +396,12 @@ function bitsText(bits: string, track: WaveTrack, radix: WaveRadix): string {
     text += /^[01]+$/.test(four) ? Number.parseInt(four, 2).toString(16) : four.includes("x") ? "x" : "z";
   }
   return text;
+}
+
+/** Bits read as a binary floating-point number (IEEE 754). */
+function realText(value: bigint, width: number): string {
+  const bytes = new DataView(new ArrayBuffer(8));
+  if (width === 32) bytes.setUint32(0, Number(value));
+  else bytes.setBigUint64(0, value);
+  return String(Number((width === 32 ? bytes.getFloat32(0) : bytes.getFloat64(0)).toPrecision(7)));
 }

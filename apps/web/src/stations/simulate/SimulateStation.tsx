@@ -9,8 +9,9 @@ import { Button } from "../../ui/Button.tsx";
 import { FindingList } from "../../ui/FindingList.tsx";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { PrintedText } from "./PrintedText.tsx";
-import { type BenchRun, parseTime, type WaveLayout } from "./simulate-session.ts";
+import { type BenchRun, parseTime } from "./simulate-session.ts";
 import { WavePanel } from "./WavePanel.tsx";
+import type { WaveLayout } from "./wave-layout.ts";
 
 /** Runs a test bench of the design in the page, and shows what it printed, found and did. */
 export function SimulateStation() {

@@ -1,31 +1,38 @@
 import { changeAt } from "@gate-clock/core";
 import { type PointerEvent as ReactPointerEvent, useEffect, useRef, useState } from "react";
-import { drawWaves, rowHeight, rulerHeight, type WaveRow, waveColours } from "./draw-waves.ts";
+import { drawWaves, waveColours } from "./draw-waves.ts";
+import type { Marker } from "./wave-layout.ts";
+import { rowAt, rulerHeight, traceOf, type WaveRow } from "./wave-rows.ts";
 
 interface Props {
   readonly rows: readonly WaveRow[];
+  readonly tops: Float64Array;
   readonly end: number;
   readonly view: readonly [number, number];
   readonly scroll: number;
   readonly cursor: number | null;
   readonly second: number | null;
+  readonly markers: readonly Marker[];
   readonly timeText: (steps: number) => string;
   readonly onView: (view: readonly [number, number]) => void;
-  readonly onScroll: (by: number) => void;
   readonly onCursor: (time: number, second: boolean) => void;
   readonly label: string;
 }
 
-/** Wheel zooms at the pointer, with Shift it moves in time, on the names it scrolls; drag moves; click sets a cursor. */
+/**
+ * Wheel zooms at the pointer, with Shift it moves in time, with Alt it scrolls the rows, as on the names; drag moves in
+ * time, on the ruler it chooses a stretch to zoom to; click sets a cursor.
+ */
 export function WaveCanvas(props: Props) {
-  const { rows, end, view, scroll, cursor, second, timeText, label } = props;
+  const { rows, tops, end, view, scroll, cursor, second, markers, timeText, label } = props;
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [size, setSize] = useState({ width: 0, height: 0 });
   const [theme, setTheme] = useState(0);
   const latest = useRef(props);
   latest.current = props;
-  const drag = useRef<{ x: number; from: number; to: number; moved: boolean } | null>(null);
+  const drag = useRef<{ x: number; from: number; to: number; moved: boolean; onRuler: boolean } | null>(null);
+  const [range, setRange] = useState<readonly [number, number] | null>(null);
 
   useEffect(() => {
     const observer = new ResizeObserver(([entry]) =>
@@ -51,23 +58,29 @@ export function WaveCanvas(props: Props) {
       element.height = Math.round(size.height * ratio);
       ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
       const [from, to] = view;
-      drawWaves(ctx, rows, { from, to, ...size, scroll }, { first: cursor, second }, end, waveColours(), timeText);
+      drawWaves(
+        ctx,
+        rows,
+        tops,
+        { from, to, ...size, scroll },
+        { first: cursor, second, markers, range },
+        end,
+        waveColours(),
+        timeText,
+      );
     });
     return () => cancelAnimationFrame(frame);
-  }, [rows, end, view, scroll, cursor, second, size, theme, timeText]);
+  }, [rows, tops, end, view, scroll, cursor, second, markers, range, size, theme, timeText]);
 
   useEffect(() => {
     const element = canvas.current!;
     // not passive: the page itself must not scroll or zoom
     const onWheel = (event: WheelEvent) => {
+      if (event.altKey) return; // scrolls the rows
       event.preventDefault();
-      const { view: now, onView, onScroll } = latest.current;
+      const { view: now, onView } = latest.current;
       const [from, to] = now;
       const width = element.clientWidth;
-      if (event.altKey) {
-        onScroll(event.deltaY);
-        return;
-      }
       if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
         const by = ((event.deltaX || event.deltaY) / width) * (to - from);
         onView([from + by, to + by]);
@@ -86,11 +99,12 @@ export function WaveCanvas(props: Props) {
     const [from, to] = view;
     const time = from + ((event.clientX - box.left) / box.width) * (to - from);
     // near an edge of the row under the pointer, the edge is meant
-    const row = rows[Math.floor((event.clientY - box.top - rulerHeight + scroll) / rowHeight)];
+    const row = rows[rowAt(tops, event.clientY - box.top - rulerHeight + scroll)];
     const reach = ((to - from) / box.width) * 6;
-    if (row) {
-      const change = changeAt(row.track, time);
-      const { times } = row.track;
+    if (row?.kind === "signal") {
+      const track = traceOf(row);
+      const change = changeAt(track, time);
+      const { times } = track;
       const near = [times[change], times[change + 1]].filter(
         (each) => each !== undefined && Math.abs(each - time) <= reach,
       );
@@ -101,7 +115,7 @@ export function WaveCanvas(props: Props) {
   };
 
   return (
-    <div ref={host} className="relative min-w-0 flex-1 overflow-hidden">
+    <div ref={host} className="relative h-full min-w-0 flex-1 overflow-hidden">
       <canvas
         ref={canvas}
         role="img"
@@ -111,7 +125,8 @@ export function WaveCanvas(props: Props) {
         onPointerDown={(event) => {
           if (event.button !== 0) return;
           event.currentTarget.setPointerCapture(event.pointerId);
-          drag.current = { x: event.clientX, from: view[0], to: view[1], moved: false };
+          const onRuler = event.clientY - event.currentTarget.getBoundingClientRect().top < rulerHeight;
+          drag.current = { x: event.clientX, from: view[0], to: view[1], moved: false, onRuler };
         }}
         onPointerMove={(event) => {
           const { current } = drag;
@@ -120,11 +135,19 @@ export function WaveCanvas(props: Props) {
           if (Math.abs(by) > 3) current.moved = true;
           if (!current.moved) return;
           const time = (by / size.width) * (current.to - current.from);
-          props.onView([current.from - time, current.to - time]);
+          if (!current.onRuler) {
+            props.onView([current.from - time, current.to - time]);
+            return;
+          }
+          const left = event.currentTarget.getBoundingClientRect().left;
+          const start = current.from + ((current.x - left) / size.width) * (current.to - current.from);
+          setRange([Math.min(start, start + time), Math.max(start, start + time)]);
         }}
         onPointerUp={(event) => {
           const { current } = drag;
           drag.current = null;
+          if (range) props.onView(range);
+          setRange(null);
           if (current && !current.moved) props.onCursor(timeAt(event), event.shiftKey);
         }}
       />

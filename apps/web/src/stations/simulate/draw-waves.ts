@@ -1,9 +1,8 @@
-import { changeAt, valueText, type WaveRadix, type WaveTrack } from "@gate-clock/core";
+import { changeAt, valueText } from "@gate-clock/core";
+import { drawCurve } from "./draw-curve.ts";
+import { rowAt, rowHeight, rulerHeight, type SignalRow, traceOf, type WaveRow } from "./wave-rows.ts";
 
-/** Drawing of waves on a canvas, without React: a row a track, time from left to right. */
-
-export const rowHeight = 28;
-export const rulerHeight = 26;
+/** Drawing of waves on a canvas, without React: a row a signal, time from left to right. */
 
 export interface WaveColours {
   readonly ink: string;
@@ -24,11 +23,6 @@ export interface WaveView {
   readonly height: number;
   /** Pixels that the rows are scrolled up by. */
   readonly scroll: number;
-}
-export interface WaveRow {
-  readonly key: string;
-  readonly track: WaveTrack;
-  readonly radix: WaveRadix;
 }
 
 export function waveColours(): WaveColours {
@@ -59,8 +53,16 @@ export function rulerStep(view: WaveView): number {
 export function drawWaves(
   ctx: CanvasRenderingContext2D,
   rows: readonly WaveRow[],
+  /** From `rowTops`. */
+  tops: Float64Array,
   view: WaveView,
-  cursors: { readonly first: number | null; readonly second: number | null },
+  cursors: {
+    readonly first: number | null;
+    readonly second: number | null;
+    readonly markers: readonly { readonly name: string; readonly time: number }[];
+    /** Stretch that is being chosen on the ruler. */
+    readonly range: readonly [number, number] | null;
+  },
   end: number,
   colours: WaveColours,
   timeText: (steps: number) => string,
@@ -83,19 +85,50 @@ export function drawWaves(
     ctx.stroke();
     ctx.globalAlpha = 1;
     ctx.fillStyle = colours.soft;
-    ctx.fillText(timeText(time), at + 4, rulerHeight / 2 - 1);
+    ctx.fillText(timeText(time), at + 4, 11);
   }
   ctx.save();
   ctx.beginPath();
   ctx.rect(0, rulerHeight, width, height - rulerHeight);
   ctx.clip();
-  const first = Math.floor(view.scroll / rowHeight);
-  const last = Math.min(rows.length, first + Math.ceil((height - rulerHeight) / rowHeight) + 1);
-  for (let i = first; i < last; i++) {
-    const top = rulerHeight + i * rowHeight - view.scroll;
-    drawTrack(ctx, rows[i], top, view, Math.min(to, end), scale, colours);
+  for (let i = rowAt(tops, view.scroll); i < rows.length; i++) {
+    const row = rows[i];
+    const top = rulerHeight + tops[i] - view.scroll;
+    if (top >= height) break;
+    if (row.kind === "group") {
+      ctx.fillStyle = colours.wash;
+      ctx.fillRect(0, top + 1, width, row.height - 2);
+    } else if (row.drawing === "boxes") drawTrack(ctx, row, top, view, Math.min(to, end), scale, colours);
+    else {
+      const isSigned = row.radix === "signed" || (row.radix !== "unsigned" && row.track.signed);
+      const last = Math.min(to, end);
+      drawCurve(ctx, row.track, isSigned, row.drawing === "line", top, row.height, view, last, colours);
+    }
   }
   ctx.restore();
+  if (cursors.range) {
+    const [left, right] = cursors.range.map(x);
+    ctx.globalAlpha = 0.14;
+    ctx.fillStyle = colours.first;
+    ctx.fillRect(left, 0, right - left, height);
+    ctx.globalAlpha = 1;
+  }
+  for (const { name, time } of cursors.markers) {
+    if (time < from || time > to) continue;
+    const at = Math.round(x(time)) + 0.5;
+    ctx.strokeStyle = colours.soft;
+    ctx.setLineDash([2, 4]);
+    ctx.beginPath();
+    ctx.moveTo(at, rulerHeight);
+    ctx.lineTo(at, height);
+    ctx.stroke();
+    ctx.setLineDash([]);
+    ctx.fillStyle = colours.wash;
+    const wide = name.length * 6.7 + 8;
+    ctx.fillRect(at - wide / 2, rulerHeight - 15, wide, 14);
+    ctx.fillStyle = colours.ink;
+    ctx.fillText(name, at - wide / 2 + 4, rulerHeight - 8);
+  }
   for (const [time, colour] of [
     [cursors.second, colours.second],
     [cursors.first, colours.first],
@@ -120,14 +153,14 @@ export function drawWaves(
 
 function drawTrack(
   ctx: CanvasRenderingContext2D,
-  row: WaveRow,
+  row: SignalRow,
   top: number,
   view: WaveView,
   to: number,
   scale: number,
   colours: WaveColours,
 ): void {
-  const { track } = row;
+  const track = traceOf(row);
   const { times } = track;
   const high = top + 6;
   const low = top + rowHeight - 6;
@@ -227,7 +260,7 @@ function drawBit(
 
 function drawBus(
   ctx: CanvasRenderingContext2D,
-  row: WaveRow,
+  row: SignalRow,
   change: number,
   start: number,
   end: number,
@@ -271,13 +304,14 @@ function drawBus(
   ctx.stroke();
   const room = end - start - 2 * slope - 4;
   if (room < 8) return;
-  ctx.fillStyle = unknown ? colours.unknown : colours.ink;
   const fits = Math.floor(room / 6.7);
-  ctx.fillText(
-    text.length <= fits ? text : fits > 1 ? `${text.slice(0, fits - 1)}…` : "",
-    start + slope + 3,
-    middle + 0.5,
-  );
+  const shown = text.length <= fits ? text : fits > 1 ? `${text.slice(0, fits - 1)}…` : "";
+  if (unknown && shown) {
+    ctx.fillStyle = colours.panel;
+    ctx.fillRect(start + slope + 1, high + 1, shown.length * 6.7 + 4, low - high - 2);
+  }
+  ctx.fillStyle = unknown ? colours.unknown : colours.ink;
+  ctx.fillText(shown, start + slope + 3, middle + 0.5);
 }
 
 function hatch(

@@ -1,6 +1,7 @@
-import type { SourceFile, WaveRadix, Waves } from "@gate-clock/core";
+import type { SourceFile, Waves } from "@gate-clock/core";
 import { proxy, type Remote, wrap } from "comlink";
 import type { SimulateProgress, SimulateResult, Simulator } from "../../workers/simulate.worker.ts";
+import { emptyLayout, type WaveLayout } from "./wave-layout.ts";
 
 export interface BenchRun {
   readonly result: SimulateResult;
@@ -9,19 +10,10 @@ export interface BenchRun {
   readonly seed: number;
   readonly until: string;
 }
-/** What of a run's waves is shown, and how. Kept by the bench's name, so that a rerun shows the same. */
-export interface WaveLayout {
-  /** Names with their scopes, in the order of the rows. */
-  readonly rows: readonly string[];
-  readonly radix: Readonly<Record<string, WaveRadix>>;
-  /** Steps of time at both edges; null: all. */
-  readonly view: readonly [number, number] | null;
-  readonly cursor: number | null;
-  readonly second: number | null;
-}
 export interface SimulateSnapshot {
   readonly running: { readonly bench: string; readonly progress: SimulateProgress | null } | null;
   readonly runs: Readonly<Record<string, BenchRun>>;
+  /** By the bench's name, so that a rerun shows the same; of a dump by `dump:` and its name. */
   readonly layouts: Readonly<Record<string, WaveLayout>>;
   /** Dumps opened from disk, by file name. */
   readonly dumps: Readonly<Record<string, Waves>>;
@@ -127,7 +119,7 @@ export class SimulateSession {
   }
 
   layout(bench: string, change: Partial<WaveLayout>): void {
-    const old = this.snapshot.layouts[bench] ?? { rows: [], radix: {}, view: null, cursor: null, second: null };
+    const old = this.snapshot.layouts[bench] ?? emptyLayout;
     this.set({ layouts: { ...this.snapshot.layouts, [bench]: { ...old, ...change } } });
   }
 

@@ -88,6 +88,7 @@ const look = EditorView.theme({
   ".cm-changedLine": { backgroundColor: "var(--warn-wash) !important" },
   ".cm-changedText": { background: "none", borderBottom: "2px solid var(--warn)" },
   ".cm-collapsedLines": { background: "var(--raised)", color: "var(--soft)" },
+  ".cm-collapsedLines::before, .cm-collapsedLines::after": { content: "''" },
 });
 
 function Comparison({ before, after }: { before: string; after: string }) {
