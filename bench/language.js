@@ -12,7 +12,7 @@ import { parseVerilog } from "../packages/core/dist/hdl/verilog/index.js";
  * 3. A check as the editor asks for it, in a file of 3,000 lines.
  * 4. A value change dump written and read, against reading its bytes.
  */
-const cycles = 100_000;
+const cycles = 500_000;
 const text = (name) => readFileSync(fileURLToPath(new URL(`designs/${name}.v`, import.meta.url)), "utf8");
 const column = (value, width) => String(value).padStart(width);
 

@@ -20,5 +20,5 @@ module tb;
   reg clk = 0, rst = 1; wire [15:0] sum;
   bank dut(.clk(clk), .rst(rst), .en(16'hFFFF), .sum(sum));
   always #5 clk = ~clk;
-  initial begin #22 rst = 0; repeat (100000) @(posedge clk); $display("%h", sum); $finish; end
+  initial begin #22 rst = 0; repeat (500000) @(posedge clk); $display("%h", sum); $finish; end
 endmodule

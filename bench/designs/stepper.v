@@ -48,7 +48,7 @@ module tb;
     dut.rom[6] = {4'd10, 3'd0, 3'd5, 6'd0};  // out = r5
     dut.rom[7] = {4'd9, 3'd1, 3'd0, -6'sd6}; // loop
     #22 rst = 0;
-    repeat (100000) @(posedge clk);
+    repeat (500000) @(posedge clk);
     $display("%h", out); $finish;
   end
 endmodule

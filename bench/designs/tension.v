@@ -17,5 +17,5 @@ module tb;
   fir dut(.clk(clk), .rst(rst), .x(x), .y(y));
   always #5 clk = ~clk;
   always @(negedge clk) x <= x * 5 + 77;
-  initial begin #22 rst = 0; repeat (100000) @(posedge clk); $display("%0d", y); $finish; end
+  initial begin #22 rst = 0; repeat (500000) @(posedge clk); $display("%0d", y); $finish; end
 endmodule

@@ -114,7 +114,7 @@ bz01 "a
     for (const [text, words] of cases) expect(() => load(text), text).toThrow(words);
   });
   it("stop being kept at a limit, and say so", () => {
-    const { reader, finish } = vcdLoader(100);
+    const { reader, finish } = vcdLoader(1600);
     reader.push(bytes("$timescale 1 ns $end $var wire 1 ! a $end $enddefinitions $end\n"));
     for (let i = 0; i < 500; i++) reader.push(bytes(`#${i}\n${i & 1}!\n`));
     const waves = finish();

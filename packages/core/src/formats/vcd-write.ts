@@ -95,6 +95,13 @@ export class VcdWriter {
     this.text += `b${vcdBits(width, a, b)} ${vcdCode(index)}\n`;
   }
 
+  /** As `bits`, for up to 32 bits: planes as unsigned numbers. */
+  narrow(index: number, width: number, a: number, b: number): void {
+    if (width > 1 && b !== 0) this.bits(index, width, BigInt(a), BigInt(b));
+    else if (width === 1) this.text += `${(b ? (a ? "x" : "z") : a ? "1" : "0") + vcdCode(index)}\n`;
+    else this.text += `b${a.toString(2)} ${vcdCode(index)}\n`;
+  }
+
   /** A wide value as digits. */
   digits(index: number, text: string): void {
     this.text += `b${shorten(text)} ${vcdCode(index)}\n`;

@@ -1,4 +1,5 @@
 import type { Expr, Process, Signal, Stmt, Subroutine, TargetPart } from "../elaborate/model.ts";
+import { elementForm } from "./storage.ts";
 
 /**
  * Processes that wait for the same edges run one after the other, as one. A register that only they assign, whole and
@@ -10,6 +11,8 @@ export interface ClockGroup {
   /** Numbers of the member processes, in the order of the text. */
   readonly members: number[];
   readonly shadows: Set<Signal>;
+  /** Arrays whose elements only this group assigns: each has a queue of its own. */
+  readonly arrays: Set<Signal>;
 }
 
 export interface ClockGroups {
@@ -37,7 +40,7 @@ export function findClockGroups(
       .join();
     let group = byKey.get(key);
     if (!group) {
-      group = { number: groups.length, edges, members: [], shadows: new Set() };
+      group = { number: groups.length, edges, members: [], shadows: new Set(), arrays: new Set() };
       groups.push(group);
       byKey.set(key, group);
     }
@@ -47,8 +50,9 @@ export function findClockGroups(
   const note = (part: TargetPart, group: ClockGroup | null): void => {
     const { signal } = part;
     const root = signal.automatic || signal.dims.length ? signal : rootOf(signal);
-    const whole = root === signal && signal.dims.length === 0 && part.offset === 0 && part.width === signal.width;
-    const plain = signal.type.kind === "integral" && !signal.automatic && whole;
+    const whole = root === signal && part.offset === 0 && part.width === signal.width;
+    const form = elementForm(signal);
+    const plain = !signal.automatic && whole && (form === "narrow" || (form === "wide" && signal.dims.length === 0));
     const known = writers.get(root);
     writers.set(root, plain && (known === undefined || known === group) ? group : null);
   };
@@ -58,7 +62,7 @@ export function findClockGroups(
   const shadowOf = new Map<Signal, ClockGroup>();
   for (const [signal, group] of writers) {
     if (!group) continue;
-    group.shadows.add(signal);
+    (signal.dims.length ? group.arrays : group.shadows).add(signal);
     shadowOf.set(signal, group);
   }
   return { groups, of, shadowOf };

@@ -16,6 +16,11 @@ export class Calls {
 
   constructor(private readonly program: Program) {}
 
+  /** Static functions that can do without what earlier calls left behind; see `plainFunctions`. */
+  plain: ReadonlyMap<Subroutine, Subroutine> = new Map();
+  /** Variables of those functions: they have no value between calls that could be recorded. */
+  readonly dissolved = new Set<Signal>();
+
   private nameOf(sub: Subroutine): string {
     let name = this.names.get(sub);
     if (!name) {
@@ -28,14 +33,22 @@ export class Calls {
 
   /** Number of the function that calls this subroutine with values; see the evaluator. */
   adapter(sub: Subroutine): number {
-    const known = this.adapters.get(sub);
+    const known = this.adapters.get(this.plain.get(sub) ?? sub);
     if (known === undefined) throw new Error(`No adapter for ${sub.name}.`);
     return known;
   }
 
   /** A call within an expression. */
-  call(c: ExprCompiler, sub: Subroutine, args: readonly (Expr | Target)[]): Pair {
+  call(c: ExprCompiler, called: Subroutine, args: readonly (Expr | Target)[]): Pair {
+    const sub = this.plain.get(called) ?? called;
     const { result } = sub;
+    if (result && returnsNumber(sub)) {
+      const a = c.temp("f");
+      const b = result.fourState ? c.temp("f") : "0";
+      this.invoke(c, sub, args, false, `${a}=`);
+      if (result.fourState) c.emit(`${b}=Z[0];`);
+      return { a, b };
+    }
     this.invoke(c, sub, args, false);
     if (!result) return { a: "0", b: "0" };
     const form = elementForm(result);
@@ -58,12 +71,19 @@ export class Calls {
   }
 
   /** A call by itself. */
-  statement(s: StmtCompiler, sub: Subroutine, args: readonly (Expr | Target)[], waits: boolean): void {
+  statement(s: StmtCompiler, called: Subroutine, args: readonly (Expr | Target)[], waits: boolean): void {
+    const sub = this.plain.get(called) ?? called;
     this.invoke(s.c, sub, args, waits && sub.suspends);
     this.outputs(s.c, sub, args);
   }
 
-  private invoke(c: ExprCompiler, sub: Subroutine, args: readonly (Expr | Target)[], generator: boolean): void {
+  private invoke(
+    c: ExprCompiler,
+    sub: Subroutine,
+    args: readonly (Expr | Target)[],
+    generator: boolean,
+    into = "",
+  ): void {
     const name = this.nameOf(sub);
     const given: string[] = [];
     sub.args.forEach(({ signal, direction }, i) => {
@@ -86,7 +106,7 @@ export class Calls {
       else c.emit(`${this.program.setter(signal)}(${held.a}${signal.fourState ? `,${held.b}` : ""});`);
     });
     if (generator) c.emit(`yield* ${name}(${["th", ...given].join(",")});`);
-    else c.emit(`${name}(${given.join(",")});`);
+    else c.emit(`${into}${name}(${given.join(",")});`);
   }
 
   private outputs(c: ExprCompiler, sub: Subroutine, args: readonly (Expr | Target)[]): void {
@@ -218,8 +238,10 @@ export class Calls {
           : form === "wide"
             ? { a: `WA[${at}]`, b: `WB[${at}]` }
             : { a: form === "real" ? `R[${at}]` : `S[${at}]`, b: "0" };
-      after.push(`X.v=${read.a};`);
-      if ((form === "narrow" || form === "wide") && result.fourState) after.push(`X.r=${read.b};`);
+      if (returnsNumber(sub)) after.push(`${result.fourState ? `Z[0]=${read.b};` : ""}return ${read.a};`);
+      else after.push(`X.v=${read.a};`);
+      if (!returnsNumber(sub) && (form === "narrow" || form === "wide") && result.fourState)
+        after.push(`X.r=${read.b};`);
     }
     const compiler = new StmtCompiler(this.program, sub.suspends);
     let body = compiler.body(sub.body, "RL");
@@ -252,11 +274,25 @@ export class Calls {
     const result = sub.result!;
     const form = elementForm(result);
     const up = (text: string) => (form === "narrow" ? `BigInt(${text}>>>0)` : text);
+    if (returnsNumber(sub)) {
+      const call = `${name}(${given.join(",")})`;
+      const b = result.fourState ? "BigInt(Z[0]>>>0)" : "0n";
+      this.text.push(`CF[${number}]=function(v){${stores.join("")}const r=${call};return {a:BigInt(r>>>0),b:${b}};};`);
+      return;
+    }
     const value =
       form === "real" || form === "string" ? "X.v" : `{a:${up("X.v")},b:${result.fourState ? up("X.r") : "0n"}}`;
     this.text.push(`CF[${number}]=function(v){${stores.join("")}${name}(${given.join(",")});return ${value};};`);
   }
 }
+
+/** Narrow results are returned, with the b plane in `Z[0]`: no value is boxed then. */
+const returnsNumber = (sub: Subroutine): boolean =>
+  sub.automatic &&
+  !sub.suspends &&
+  sub.result !== null &&
+  elementForm(sub.result) === "narrow" &&
+  sub.args.every((arg) => arg.direction === "input");
 
 function wholeTarget(signal: Signal): Target {
   return {

@@ -276,6 +276,12 @@ export class StmtCompiler {
   // ---- waiting ------------------------------------------------------------------------------------------------
 
   wait(events: readonly EventModel[]): void {
+    const [only] = events;
+    const spot = events.length === 1 && only.edge ? this.program.staticEvent(only) : null;
+    if (spot && only.edge !== "both") {
+      this.c.emit(`K.waitEdge(th,${this.program.edgeList(spot.signal, spot.bit, only.edge!)});yield;`);
+      return;
+    }
     const terms = `[${events.map((event) => this.terms(event)).join(",")}]`;
     // terms without closures are the same each time
     const list = /=>/.test(terms) ? terms : this.program.shared(terms);

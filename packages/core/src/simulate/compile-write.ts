@@ -132,7 +132,7 @@ export class Writes {
       c.emit(`l${signal.id}a=${held.a};${four ? `l${signal.id}b=${held.b};` : ""}`);
       return;
     }
-    c.emit(`${this.program.setter(signal)}(${value.a}${four ? `,${value.b}` : ""});`);
+    c.emit(this.program.storing(signal, value.a, value.b));
   }
 
   private element(c: ExprCompiler, part: TargetPart, value: Pair): void {
@@ -189,7 +189,17 @@ export class Writes {
     const group = this.program.shadowGroup(base);
     if (group !== null) {
       const four = base.fourState || base.kind === "net";
-      c.emit(`x${base.id}a=${value.a};${four ? `x${base.id}b=${value.b};` : ""}x${base.id}=1;gx${group}=1;`);
+      if (signal.dims.length) {
+        this.program.setter(base);
+        const y = `y${base.id}`;
+        const held = c.hold(value);
+        const { at, inside } = c.elementIndex(signal, part.index);
+        const text = `{if(${y}n===${y}c)${y}g();${y}i[${y}n]=${at};${y}a[${y}n]=${held.a};${four ? `${y}b[${y}n]=${held.b};` : ""}${y}n++;gx${group}=1;}`;
+        c.emit(inside ? `if(${inside})${text}` : text);
+        return;
+      }
+      const at = this.program.shadow(base);
+      c.emit(`${at.a}=${value.a};${four ? `${at.b}=${value.b};` : ""}${at.flag}=1;gx${group}=1;`);
       return;
     }
     if (!isWide(base.width) && typeof part.offset === "number") {

@@ -27,7 +27,15 @@ export interface Probe {
   last: string;
 }
 
+/** Threads that wait for one edge of one bit and nothing else: by far the most frequent wait. */
+export interface EdgeList {
+  readonly threads: Thread[];
+  count: number;
+}
+
 export class Thread {
+  /** The edge it waits for, if it waits for a plain one. */
+  edge: EdgeList | null = null;
   gen: Generator<void, void, void> | null = null;
   waiter: Waiter | null = null;
   /** Serial number of the timer it waits for; a timer with another number is stale. */
@@ -112,8 +120,20 @@ export class Kernel {
   readonly recent = new Int32Array(64);
   private recentAt = 0;
 
+  /** [processes] Place in the order of combinational processes; -1 for those in the queue. */
+  levelOf = new Int32Array(0);
+  /** A bit for each combinational process that must run, 32 in a word. Number of the process that runs them. */
+  levels = new Int32Array(0);
+  levelRunner = -1;
+
   /** Puts a process into the active queue, unless it is there. */
   wake(process: number): void {
+    const level = this.levelOf[process];
+    if (level >= 0) {
+      this.levels[level >>> 5] |= 1 << (level & 31);
+      this.wake(this.levelRunner);
+      return;
+    }
     if (this.queuedFlags[process]) return;
     this.queuedFlags[process] = 1;
     this.queue[this.tail++] = process;
@@ -241,6 +261,23 @@ export class Kernel {
     }
   }
 
+  waitEdge(thread: Thread, list: EdgeList): void {
+    thread.edge = list;
+    list.threads[list.count++] = thread;
+  }
+
+  /** The edge has happened. Threads that were taken away meanwhile are passed over. */
+  fire(list: EdgeList): void {
+    const { threads, count } = list;
+    list.count = 0;
+    for (let i = 0; i < count; i++) {
+      const thread = threads[i];
+      if (thread.edge !== list) continue;
+      thread.edge = null;
+      this.ready(thread);
+    }
+  }
+
   /**
    * A signal that threads wait for has changed.
    * @param changed Whether a bit has changed, and its edge: 1 up, -1 down, 0 a change of another kind, null none.
@@ -340,6 +377,7 @@ export class Kernel {
   private unwait(thread: Thread): void {
     if (thread.waiter) thread.waiter.live = false;
     thread.waiter = null;
+    thread.edge = null;
     thread.timer = 0;
     thread.joining = -1;
   }

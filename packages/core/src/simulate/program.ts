@@ -24,9 +24,13 @@ import { TaskCalls } from "./compile-task.ts";
 import { Writes } from "./compile-write.ts";
 import { helpers, makeOutputs } from "./helpers.ts";
 import type { Kernel } from "./kernel.ts";
+import { type LevelNode, levelOrder } from "./levels.ts";
+import { plainFunctions } from "./plain-functions.ts";
+import { observedSignals, type PrivateBody, privateBody } from "./private-variables.ts";
 import type { Runtime } from "./runtime.ts";
 import { elementForm, Storage } from "./storage.ts";
 import { findViews, targetsOf, type Views } from "./views.ts";
+import { hasTasks, writtenBy } from "./walk-body.ts";
 
 /** One driver of a net with several. */
 export interface ResolvedNet {
@@ -37,6 +41,8 @@ interface Fanout {
   /** Processes that any change wakes, with the bits that they look at (null: all). */
   readonly level: { process: number; mask: bigint | null }[];
   readonly edges: { process: number; bit: number; edge: "pos" | "neg" | "both" }[];
+  /** Names of lists of threads that an edge wakes. */
+  readonly lists: { name: string; bit: number; edge: "pos" | "neg" | "both" }[];
 }
 
 export interface ProcessInfo {
@@ -44,6 +50,27 @@ export interface ProcessInfo {
   readonly name: string;
   readonly instance: Instance;
   readonly kind: string;
+}
+
+/** Bodies up to this many characters stand within the function that runs them in order. */
+const longBody = 1500;
+const longSetter = 500;
+/** Setters used in more places are called. */
+const mostInlined = 3;
+
+/** Joins texts to pieces that are not too long to be optimised as one function. */
+function inPieces(texts: readonly string[], longest = 8000): string[] {
+  const pieces: string[] = [];
+  let piece = "";
+  for (const text of texts) {
+    if (piece && piece.length + text.length > longest) {
+      pieces.push(piece);
+      piece = "";
+    }
+    piece += `${text}\n`;
+  }
+  if (piece) pieces.push(piece);
+  return pieces;
 }
 
 /**
@@ -100,6 +127,16 @@ export class Program {
     return `u${signal.id}`;
   }
 
+  /**
+   * Statement that gives a signal of bits a new value. Where few places do that, the setter's text stands there itself:
+   * the linker puts it in place of the mark.
+   */
+  storing(signal: Signal, a: string, b: string): string {
+    this.setter(signal);
+    const four = signal.fourState || signal.kind === "net";
+    return `{const a=${a}${four ? `,b=${b}` : ""};§${signal.id}§}`;
+  }
+
   /** Statement that tells of a change to an array, or to what is no bits. */
   changed(signal: Signal): string {
     this.changers.add(signal);
@@ -148,7 +185,7 @@ export class Program {
   }
 
   /** A made-up variable that lives in compiled code only. */
-  pseudo(width: number, signed: boolean): Signal {
+  pseudo(width: number, signed: boolean, fourState = true): Signal {
     const id = this.design.signals.length + this.pseudoCount++;
     return {
       id,
@@ -158,7 +195,7 @@ export class Program {
       type: vectorType(Math.max(1, width), signed),
       width,
       signed,
-      fourState: true,
+      fourState,
       msb: width - 1,
       lsb: 0,
       dims: [],
@@ -232,7 +269,7 @@ export class Program {
     const { signal: root } = this.storage.root(signal);
     let fanout = this.fanouts.get(root);
     if (!fanout) {
-      fanout = { level: [], edges: [] };
+      fanout = { level: [], edges: [], lists: [] };
       this.fanouts.set(root, fanout);
     }
     return fanout;
@@ -259,6 +296,10 @@ export class Program {
 
   /** Makes the running program. */
   build(kernel: Kernel, runtime: Runtime): { text: string; finals: (() => void)[] } {
+    this.calls.plain = plainFunctions(this.design, (like) => this.pseudo(like.width, like.signed, like.fourState));
+    for (const { result, args, locals } of this.calls.plain.keys())
+      for (const signal of [result!, ...args.map((arg) => arg.signal), ...locals]) this.calls.dissolved.add(signal);
+    this.observed = observedSignals(this.design, this.views.forced);
     this.clocks = findClockGroups(
       this.design.processes,
       this.design.subroutines,
@@ -309,31 +350,60 @@ export class Program {
     return this.clocks.shadowOf.get(signal)?.number ?? null;
   }
 
+  /**
+   * Where the next value of a register waits. In typed arrays, for a variable of JavaScript would box numbers of more
+   * than 31 bits.
+   */
+  shadow(signal: Signal): { readonly flag: string; readonly a: string; readonly b: string } {
+    let at = this.shadowAt.get(signal);
+    if (at === undefined) {
+      at = this.shadowAt.size;
+      this.shadowAt.set(signal, at);
+      const { id } = signal;
+      if (isWide(signal.width)) this.text.push(`let x${id}a=0n,x${id}b=0n;`);
+    }
+    return isWide(signal.width)
+      ? { flag: `XF[${at}]`, a: `x${signal.id}a`, b: `x${signal.id}b` }
+      : { flag: `XF[${at}]`, a: `XA[${at}]`, b: `XB[${at}]` };
+  }
+  private readonly shadowAt = new Map<Signal, number>();
+
   private linkGroups(): void {
     const commits: string[] = [];
     for (const group of this.clocks.groups) {
       const [leader] = group.members;
       if (leader === undefined) continue;
-      const calls = group.members.map((member) => `g${member}();`).join("");
-      this.text.push(`P[${leader}]=function(){F[${leader}]=1;${calls}F[${leader}]=0;};`);
+      const pieces = inPieces(group.members.map((member) => `{${this.clocked.get(member)!}}`));
+      const calls = pieces.map((piece, i) => {
+        this.text.push(`function g${leader}$${i}(){${piece}}`);
+        return `g${leader}$${i}();`;
+      });
+      this.text.push(`P[${leader}]=function(){F[${leader}]=1;${calls.join("")}F[${leader}]=0;};`);
       for (const { signal, bit, edge } of group.edges) this.fanout(signal).edges.push({ process: leader, bit, edge });
       const shadows = [...group.shadows];
-      if (shadows.length === 0) continue;
+      if (shadows.length + group.arrays.size === 0) continue;
       const { number } = group;
       const names: string[] = [];
+      for (const signal of group.arrays) {
+        const y = `y${signal.id}`;
+        const four = signal.fourState || signal.kind === "net";
+        const list = (plane: string) => `${y}${plane}=new Int32Array(64)`;
+        const grow = (plane: string) => `{const l=new Int32Array(${y}c);l.set(${y}${plane});${y}${plane}=l;}`;
+        this.text.push(
+          `let ${y}n=0,${y}c=64,${list("i")},${list("a")}${four ? `,${list("b")}` : ""};
+function ${y}g(){${y}c*=2;${grow("i")}${grow("a")}${four ? grow("b") : ""}}
+function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.setter(signal)}(${y}i[k],${y}a[k]${four ? `,${y}b[k]` : ""});}`,
+        );
+        names.push(`cy${signal.id}`);
+      }
       for (let i = 0; i < shadows.length; i += 128) {
         const name = `cg${number}$${i}`;
         const lines = shadows.slice(i, i + 128).map((signal) => {
-          const { id } = signal;
-          const four = signal.fourState || signal.kind === "net";
-          return `if(x${id}){x${id}=0;${this.setter(signal)}(x${id}a${four ? `,x${id}b` : ""});}`;
+          const at = this.shadow(signal);
+          return `if(${at.flag}){${at.flag}=0;${this.storing(signal, at.a, at.b)}}`;
         });
         names.push(name);
         this.text.push(`function ${name}(){${lines.join("\n")}}`);
-      }
-      for (const signal of shadows) {
-        const zero = isWide(signal.width) ? "0n" : "0";
-        this.text.push(`let x${signal.id}=0,x${signal.id}a=${zero},x${signal.id}b=${zero};`);
       }
       this.text.push(`let gx${number}=0;`);
       commits.push(`if(gx${number}){gx${number}=0;any=true;${names.map((name) => `${name}();`).join("")}}`);
@@ -341,6 +411,56 @@ export class Program {
     this.commitText = commits.join("\n");
   }
   private commitText = "";
+  /** Texts of the processes that run when something they look at changes, by number. */
+  private readonly bodies = new Map<number, { readonly text: string; readonly ignoresItself: boolean }>();
+  private readonly clocked = new Map<number, string>();
+  private observed: ReadonlySet<Signal> = new Set();
+  private readonly combinational: LevelNode[] = [];
+
+  /** Notes a process that does nothing but follow what it reads. */
+  private follows(process: number, written: Iterable<Signal>, ignoresItself: boolean): void {
+    const writes = new Set<number>();
+    for (const signal of written) writes.add(signal.automatic ? signal.id : this.storage.root(signal).signal.id);
+    this.combinational.push({ process, writes, ignoresItself });
+  }
+
+  private keepPrivate(body: Stmt): PrivateBody | null {
+    const touched = new Set<Signal>(writtenBy(body));
+    readsOf(body, touched);
+    const roots = new Map<Signal, number>();
+    for (const signal of touched) {
+      if (signal.automatic) continue;
+      const { signal: root } = this.storage.root(signal);
+      roots.set(root, (roots.get(root) ?? 0) + 1);
+    }
+    const canHold = (signal: Signal) =>
+      !signal.automatic &&
+      signal.dims.length === 0 &&
+      signal.type.kind === "integral" &&
+      signal.width > 0 &&
+      this.storage.root(signal).signal === signal &&
+      roots.get(signal) === 1;
+    return privateBody(body, this.observed, canHold, (like, fourState) =>
+      this.pseudo(like.width, like.signed, fourState),
+    );
+  }
+
+  /** The body as a function's text, its own variables around it. */
+  private bodyText(compiler: StmtCompiler, body: Stmt, held: PrivateBody | null): string {
+    const text = compiler.body(held?.body ?? body, "RL");
+    if (!held) return text;
+    const before: string[] = [];
+    const after: string[] = [];
+    for (const { signal, local, isFresh } of held.variables) {
+      const zero = isWide(signal.width) ? "0n" : "0";
+      const old = compiler.c.signal(signal);
+      const [a, b] = [`l${local.id}a`, `l${local.id}b`];
+      before.push(`let ${a}=${isFresh ? zero : old.a}${local.fourState ? `,${b}=${isFresh ? zero : old.b}` : ""};`);
+      const value = local.fourState ? b : zero;
+      after.push(this.storing(signal, a, value));
+    }
+    return `${before.join("")}${text}\n${after.join("")}`;
+  }
   private clocks: ClockGroups = { groups: [], of: new Map(), shadowOf: new Map() };
 
   private process(process: Process): void {
@@ -367,18 +487,23 @@ export class Program {
     const simple = events === "star" || events?.every((event) => this.staticEvent(event));
     if (!waits && simple && events !== null) {
       const compiler = new StmtCompiler(this, false);
-      const text = compiler.body(body, "RL");
+      const held = this.keepPrivate(body);
+      const text = this.bodyText(compiler, body, held);
       const group = this.clocks.of.get(process);
       if (group) {
         group.members.push(number);
-        this.text.push(`function g${number}(){${text}}`);
+        this.clocked.set(number, text);
         return;
       }
       // what the process changes itself does not start it again
-      this.text.push(`P[${number}]=function(){F[${number}]=1;${text}\nF[${number}]=0;};`);
+      this.bodies.set(number, { text, ignoresItself: true });
+      if ((events === "star" || events.every((event) => event.edge === null)) && !hasTasks(body))
+        this.follows(number, writtenBy(body), true);
       if (events === "star") {
         const read = new Set<Signal>();
         readsOf(body, read);
+        // its old value does not matter, so that its changes do not either
+        for (const each of held?.variables ?? []) if (each.isFresh) read.delete(each.signal);
         if (kind !== "always") {
           const written = new Set<Signal>();
           targetsOf(body, (target) => {
@@ -451,7 +576,19 @@ export class Program {
     return signal.init !== null && signal.kind === "variable" && !this.tasks.isSystemVerilog(signal.loc.file);
   }
 
-  private staticEvent(event: {
+  /** Name of the list of threads that wait for this edge. */
+  edgeList(own: Signal, bit: number, edge: "pos" | "neg" | "both"): string {
+    const { signal } = this.storage.root(own);
+    const name = `w${signal.id}$${bit}${edge}`;
+    if (!this.edgeLists.has(name)) {
+      this.edgeLists.add(name);
+      this.fanout(signal).lists.push({ name, bit, edge });
+    }
+    return name;
+  }
+  private readonly edgeLists = new Set<string>();
+
+  staticEvent(event: {
     readonly expr: Expr;
     readonly guard: Expr | null;
     readonly edge: unknown;
@@ -544,8 +681,14 @@ export class Program {
         `T.delayed(${number},${value.width},[${times.join(",")}],${wide.a},${wide.b},(va,vb)=>{const l${held.id}a=${down}(va),l${held.id}b=${down}(vb);${apply}});`,
       );
     });
-    this.text.push(`P[${number}]=function(){${c.takeTemps()}${text}};`);
+    this.bodies.set(number, { text: `${c.takeTemps()}${text}`, ignoresItself: false });
     this.start.push(`K.wake(${number});`);
+    if (!delay)
+      this.follows(
+        number,
+        target.parts.map((part) => part.signal),
+        false,
+      );
     const read = new Set<Signal>();
     readsOf({ op: "eval", expr: value, loc: assign.loc }, read);
     for (const part of target.parts) {
@@ -629,9 +772,7 @@ export class Program {
       if (mask === null) continue;
       const text = wide ? `0x${mask.toString(16)}n` : String(Number(BigInt.asIntN(32, mask)));
       const zero = wide ? "0n" : "0";
-      parts.push(
-        `if((((pa^a)${four ? "|(pb^b)" : ""})&${text})!==${zero}&&!F[${process}]){F[${process}]=1;q[K.tail++]=${process};}`,
-      );
+      parts.push(`if((((pa^a)${four ? "|(pb^b)" : ""})&${text})!==${zero}){${this.wakes([process])}}`);
     }
     parts.push(...this.edgeText(fanout, wide, four, signal.width));
     const edge = wide ? "wideEdge" : "edge";
@@ -639,32 +780,103 @@ export class Program {
     const notify = this.watched.has(signal)
       ? `if(KW[${id}]!=null)K.notify(${id},bit=>H.${edge}(pa,${four ? "pb" : zero},a,${four ? "b" : zero},bit));`
       : "";
-    return four
-      ? `function u${id}(a,b){${guard}const pa=${storeA}[${at}],pb=${storeB}[${at}];if(pa===a&&pb===b)return;${storeA}[${at}]=a;${storeB}[${at}]=b;${record}${wakeAll}${parts.join("")}${notify}}`
-      : `function u${id}(a){${guard}const pa=${storeA}[${at}];if(pa===a)return;${storeA}[${at}]=a;${record}${wakeAll}${parts.join("")}${notify}}`;
+    const told = `${record}${wakeAll}${parts.join("")}${notify}`;
+    const needsOld = parts.length > 0 || notify !== "";
+    const body = four
+      ? needsOld
+        ? `const pa=${storeA}[${at}],pb=${storeB}[${at}];if(pa!==a||pb!==b){${storeA}[${at}]=a;${storeB}[${at}]=b;${told}}`
+        : `if(${storeA}[${at}]!==a||${storeB}[${at}]!==b){${storeA}[${at}]=a;${storeB}[${at}]=b;${told}}`
+      : `${needsOld ? `const pa=${storeA}[${at}];` : ""}if(${storeA}[${at}]!==a){${storeA}[${at}]=a;${told}}`;
+    if (guard === "" && told === "")
+      this.inline.set(id, four ? `${storeA}[${at}]=a;${storeB}[${at}]=b;` : `${storeA}[${at}]=a;`);
+    else if (guard === "" && body.length <= longSetter) this.inline.set(id, body);
+    return `function u${id}(a${four ? ",b" : ""}){${guard}${body}}`;
+  }
+  /** Texts of setters that may stand where they are used, by signal. */
+  private readonly inline = new Map<number, string>();
+
+  /** Puts setters in place of their marks. */
+  private placeSetters(text: string): string {
+    const uses = new Map<number, number>();
+    for (const [, id] of text.matchAll(/§(\d+)§/g)) uses.set(Number(id), (uses.get(Number(id)) ?? 0) + 1);
+    return text.replace(/§(\d+)§/g, (_, digits: string) => {
+      const id = Number(digits);
+      const inline = uses.get(id)! <= mostInlined ? this.inline.get(id) : undefined;
+      if (inline !== undefined) return inline;
+      const signal = this.design.signals[id];
+      return `u${id}(a${signal.fourState || signal.kind === "net" ? ",b" : ""});`;
+    });
   }
 
   private wakes(list: readonly number[]): string {
-    const unique = [...new Set(list)];
-    if (unique.length > 8) return `for(const p of [${unique.join(",")}])if(!F[p]){F[p]=1;q[K.tail++]=p;}`;
-    return unique.map((p) => `if(!F[${p}]){F[${p}]=1;q[K.tail++]=${p};}`).join("");
+    const words = new Map<number, number>();
+    const queued: number[] = [];
+    for (const process of new Set(list)) {
+      const level = this.levelOf.get(process);
+      if (level === undefined) queued.push(process);
+      else words.set(level >>> 5, (words.get(level >>> 5) ?? 0) | (1 << (level & 31)));
+    }
+    const runner = this.processes.length;
+    const levels = words.size
+      ? `${[...words].map(([word, bits]) => `V[${word}]|=${bits};`).join("")}if(F[${runner}]===0){F[${runner}]=1;q[K.tail++]=${runner};}`
+      : "";
+    if (queued.length > 8) return `${levels}for(const p of [${queued.join(",")}])if(!F[p]){F[p]=1;q[K.tail++]=p;}`;
+    return levels + queued.map((p) => `if(F[${p}]===0){F[${p}]=1;q[K.tail++]=${p};}`).join("");
   }
 
+  /** Runs the combinational processes whose bits are set, each behind those that it depends on. */
+  private levelText(order: readonly number[]): string {
+    const runner = this.processes.length;
+    const words = Math.ceil(order.length / 32);
+    const texts: string[] = [];
+    for (let word = 0; word < words; word++) {
+      const lines = order.slice(word * 32, word * 32 + 32).map((process, i) => {
+        const { text } = this.bodies.get(process)!;
+        const test = `if(V[${word}]&${1 << i})`;
+        if (text.length <= longBody) return `${test}{${text}}`;
+        texts.push(`function P${process}(){${text}}`);
+        return `${test}P${process}();`;
+      });
+      const calls = inPieces(lines).map((piece, i) => {
+        texts.push(`function v${word}$${i}(){${piece}}`);
+        return `v${word}$${i}();`;
+      });
+      texts.push(`function v${word}(){${calls.join("")}V[${word}]=0;}`);
+    }
+    // in pieces: one function for all would be too long to be optimised
+    const pieces: string[] = [];
+    for (let word = 0; word < words; word += 64) {
+      pieces.push(`vv${word}();`);
+      const calls: string[] = [];
+      for (let i = word; i < Math.min(words, word + 64); i++) calls.push(`if(V[${i}]!==0)v${i}();`);
+      texts.push(`function vv${word}(){${calls.join("")}}`);
+    }
+    return `${texts.join("\n")}
+P[${runner}]=function(){F[${runner}]=1;${pieces.join("")}F[${runner}]=0;for(let i=0;i<${words};i++)if(V[i]!==0){F[${runner}]=1;q[K.tail++]=${runner};break;}};
+`;
+  }
+  private levelOf: ReadonlyMap<number, number> = new Map();
+
   private edgeText(fanout: Fanout | undefined, wide: boolean, four: boolean, width: number): string[] {
-    const byBit = new Map<number, { pos: number[]; neg: number[] }>();
-    for (const { process, bit, edge } of fanout?.edges ?? []) {
+    const byBit = new Map<number, { pos: number[]; neg: number[]; fired: Record<"pos" | "neg", string> }>();
+    const entryOf = (bit: number) => {
       let entry = byBit.get(bit);
       if (!entry) {
-        entry = { pos: [], neg: [] };
+        entry = { pos: [], neg: [], fired: { pos: "", neg: "" } };
         byBit.set(bit, entry);
       }
-      if (edge !== "neg") entry.pos.push(process);
-      if (edge !== "pos") entry.neg.push(process);
+      return entry;
+    };
+    for (const { process, bit, edge } of fanout?.edges ?? []) {
+      if (edge !== "neg") entryOf(bit).pos.push(process);
+      if (edge !== "pos") entryOf(bit).neg.push(process);
     }
+    for (const { name, bit, edge } of fanout?.lists ?? [])
+      if (edge !== "both") entryOf(bit).fired[edge] += `if(${name}.count!==0)K.fire(${name});`;
     const texts: string[] = [];
-    for (const [bit, { pos, neg }] of byBit) {
-      const up = this.wakeArray(pos);
-      const down = this.wakeArray(neg);
+    for (const [bit, { pos, neg, fired }] of byBit) {
+      const up = this.wakes(pos) + fired.pos;
+      const down = this.wakes(neg) + fired.neg;
       if (!wide && !four) {
         const of = (plane: string) => (width === 1 ? plane : `(${plane}>>>${bit}&1)`);
         texts.push(`if(${of("pa")}!==${of("a")}){if(${of("a")}){${up}}else{${down}}}`);
@@ -680,16 +892,20 @@ export class Program {
     return texts;
   }
 
-  private wakeArray(list: readonly number[]): string {
-    return this.wakes(list);
-  }
-
   // ---- linking ------------------------------------------------------------------------------------------------
 
   private link(kernel: Kernel, runtime: Runtime): { text: string; finals: (() => void)[] } {
     const { storage } = this;
     // a signal that something waits for must tell of its changes, whoever writes it
     for (const signal of this.fanouts.keys()) this.setters.add(signal);
+    const byRoot = new Map<number, readonly number[]>();
+    for (const [signal, { level }] of this.fanouts)
+      byRoot.set(
+        signal.id,
+        level.map((each) => each.process),
+      );
+    const order = levelOrder(this.combinational, (signal) => byRoot.get(signal) ?? []);
+    this.levelOf = new Map(order.map((process, at) => [process, at]));
     const setters: string[] = [];
     const table: string[] = [];
     for (const signal of this.setters) {
@@ -714,10 +930,20 @@ export class Program {
     );
     storage.realArrays.forEach((_, i) => arrays.push(`const MRA${i}=ST.realArrays[${i}];`));
     storage.textArrays.forEach((_, i) => arrays.push(`const MTA${i}=ST.textArrays[${i}];`));
-    const text = `"use strict";
+    for (const [process, { text, ignoresItself }] of this.bodies) {
+      if (this.levelOf.has(process)) continue;
+      this.text.push(
+        ignoresItself
+          ? `P[${process}]=function(){F[${process}]=1;${text}\nF[${process}]=0;};`
+          : `P[${process}]=function(){${text}};`,
+      );
+    }
+    const text = this.placeSetters(`"use strict";
 const A=ST.a,B=ST.b,WA=ST.wideA,WB=ST.wideB,R=ST.real,S=ST.text;
 ${arrays.join("\n")}
 const F=K.queuedFlags,q=K.queue,KW=K.waiters,P=K.processes,D=T.recorded,DL=T.dirty,FC=T.forceLevel;
+const V=K.levels,Z=new Int32Array(1);
+const XF=new Uint8Array(${this.shadowAt.size}),XA=new Int32Array(${this.shadowAt.size}),XB=new Int32Array(${this.shadowAt.size});
 const U=T.setters,slotOf=T.slotOf,fourOf=T.fourOf;
 let nn=0,NCAP=1024,NS=new Int32Array(NCAP),NI=new Int32Array(NCAP),NM=new Int32Array(NCAP),NA_=new Int32Array(NCAP),NB_=new Int32Array(NCAP);
 function grow(){const more=(old)=>{const list=new Int32Array(NCAP*2);list.set(old);return list;};NS=more(NS);NI=more(NI);NM=more(NM);NA_=more(NA_);NB_=more(NB_);NCAP*=2;}
@@ -740,15 +966,23 @@ U[id](i,a,b);
 nn=0;
 return true;
 };
+${[...this.edgeLists].map((name) => `const ${name}={threads:[],count:0};`).join("")}
 ${setters.join("\n")}
 ${table.join("")}
 ${[...this.constants].map(([text, name]) => `const ${name}=${text};`).join("\n")}
 ${this.calls.text.join("\n")}
 ${this.text.join("\n")}
-T.start=function(){${[...this.start, ...this.startLast].join("\n")}};
-`;
-    kernel.queuedFlags = new Uint8Array(this.processes.length);
-    kernel.processes = new Array<() => void>(this.processes.length).fill(() => {});
+${order.length ? this.levelText(order) : ""}T.start=function(){${[...this.start, ...this.startLast].join("\n")}};
+`);
+    // one more than the design's own: that which runs the combinational ones in order
+    kernel.queuedFlags = new Uint8Array(this.processes.length + 1);
+    kernel.processes = new Array<() => void>(this.processes.length + 1).fill(() => {});
+    kernel.levelOf = new Int32Array(this.processes.length + 1).fill(-1);
+    order.forEach((process, at) => {
+      kernel.levelOf[process] = at;
+    });
+    kernel.levels = new Int32Array(Math.ceil(order.length / 32));
+    kernel.levelRunner = this.processes.length;
     runtime.bind(this, kernel);
     const outputs = makeOutputs();
     runtime.outputs = outputs;

@@ -7,23 +7,50 @@ import { elementForm } from "./storage.ts";
 /** What a wave file or store is told. Signals are numbered from 0 in the order of `declare`. */
 export interface WaveSink {
   begin(precision: number): void;
-  /** @param path Scopes from the top on. */
-  declare(signal: Signal, path: readonly string[]): void;
+  /**
+   * @param path Scopes from the top on.
+   * @param name The signal's own, or that of one element of an array.
+   */
+  declare(signal: Signal, path: readonly string[], name: string): void;
   /** All declared; values follow. */
   ready(): void;
   time(steps: number): void;
   bits(index: number, width: number, a: bigint, b: bigint): void;
+  /** As `bits`, for up to 32 bits: planes as unsigned numbers. */
+  narrow(index: number, width: number, a: number, b: number): void;
   real(index: number, value: number): void;
   text(index: number, value: string): void;
   end(steps: number): void;
 }
 
+/** Arrays with more elements are not recorded: each change would look at all of them. */
+const mostElements = 64;
+
+/** One recorded signal, or one element of an array: where its value is read. */
+interface Recorded {
+  readonly signal: Signal;
+  /** Of the signal that holds the bits. */
+  readonly root: Signal;
+  readonly element: number;
+  readonly form: "narrow" | "wide" | "real" | "string";
+  /** Narrow: store, place, and the stretch of it. */
+  readonly a: Int32Array | null;
+  readonly b: Int32Array | null;
+  readonly at: number;
+  readonly shift: number;
+  readonly mask: number;
+}
+
 /** Records values at the end of each time slot: glitches within a slot are no waves. */
 export class WaveRecorder {
-  private readonly signals: Signal[] = [];
+  private readonly signals: Recorded[] = [];
   /** Declared signals by the signal that holds their bits. */
   private readonly byRoot = new Map<number, number[]>();
   private readonly last: (string | number | null)[] = [];
+  /** Of narrow ones; meaningless before the first value. */
+  private lastA = new Int32Array(0);
+  private lastB = new Int32Array(0);
+  private fresh = new Uint8Array(0);
   private declared = false;
   private pendingAll = false;
   private on = true;
@@ -59,25 +86,51 @@ export class WaveRecorder {
     const { design, storage } = this.program;
     const scopes = this.everything ? [{ depth: 0, path: "" as string | null, signal: null }] : this.runtime.dump.scopes;
     for (const signal of design.signals) {
-      if (
-        signal.automatic ||
-        signal.dims.length ||
-        elementForm(signal) === "event" ||
-        signal.instance.kind === "package"
-      )
-        continue;
+      if (signal.automatic || elementForm(signal) === "event" || signal.instance.kind === "package") continue;
+      if (this.program.calls.dissolved.has(signal)) continue;
+      const count = storage.places[signal.id].count;
+      if (count && (!this.everything || count > mostElements)) continue;
       if (!scopes.some((scope) => within(signal, scope.path ?? "", scope.depth))) continue;
-      const index = this.signals.push(signal) - 1;
-      this.last.push(null);
-      const { signal: root } = storage.root(signal);
-      const list = this.byRoot.get(root.id);
-      if (list) list.push(index);
-      else this.byRoot.set(root.id, [index]);
-      this.runtime.recorded[root.id] = 1;
       const inner = signal.name.split(".");
-      this.sink.declare(signal, [design.top.name, ...inner.slice(0, -1)]);
+      const path = [design.top.name, ...inner.slice(0, -1)];
+      for (let element = 0; element < Math.max(1, count); element++) {
+        this.add(signal, element);
+        this.sink.declare(
+          signal,
+          path,
+          count ? `${signal.plainName}${elementName(signal, element)}` : signal.plainName,
+        );
+      }
     }
+    this.lastA = new Int32Array(this.signals.length);
+    this.lastB = new Int32Array(this.signals.length);
+    this.fresh = new Uint8Array(this.signals.length).fill(1);
     this.sink.ready();
+  }
+
+  private add(signal: Signal, element: number): void {
+    const { storage } = this.program;
+    const { signal: root, offset } = storage.root(signal);
+    const place = storage.places[root.id];
+    const form = place.form === "event" ? "narrow" : place.form;
+    const array = place.count && form === "narrow" ? storage.narrowArrays[place.at] : null;
+    const index =
+      this.signals.push({
+        signal,
+        root,
+        element,
+        form: form === "wide" && signal.width <= 32 ? "wide" : form,
+        a: form === "narrow" ? (array?.a ?? storage.a) : null,
+        b: form === "narrow" ? (array?.b ?? storage.b) : null,
+        at: array ? element : place.at,
+        shift: offset,
+        mask: signal.width >= 32 ? -1 : 2 ** signal.width - 1,
+      }) - 1;
+    this.last.push(null);
+    const list = this.byRoot.get(root.id);
+    if (list) list.push(index);
+    else this.byRoot.set(root.id, [index]);
+    this.runtime.recorded[root.id] = 1;
   }
 
   private stamp(): void {
@@ -87,12 +140,22 @@ export class WaveRecorder {
   }
 
   private emit(index: number): void {
-    const signal = this.signals[index];
+    const own = this.signals[index];
+    const { signal, root, element, form } = own;
+    if (form === "narrow") {
+      const a = (own.a![own.at] >>> own.shift) & own.mask;
+      const b = (own.b![own.at] >>> own.shift) & own.mask;
+      if (this.lastA[index] === a && this.lastB[index] === b && this.fresh[index] === 0) return;
+      this.lastA[index] = a;
+      this.lastB[index] = b;
+      this.fresh[index] = 0;
+      this.stamp();
+      this.sink.narrow(index, signal.width, a >>> 0, b >>> 0);
+      return;
+    }
     const { storage } = this.program;
-    const form = elementForm(signal);
     if (form === "real" || form === "string") {
-      const { signal: root } = storage.root(signal);
-      const value = form === "real" ? storage.readReal(root) : storage.readText(root);
+      const value = form === "real" ? storage.readReal(root, element) : storage.readText(root, element);
       if (this.last[index] === value) return;
       this.last[index] = value;
       this.stamp();
@@ -100,7 +163,7 @@ export class WaveRecorder {
       else this.sink.text(index, value);
       return;
     }
-    const { a, b } = storage.read(signal);
+    const { a, b } = storage.read(signal, element);
     const key = b ? `${a}/${b}` : `${a}`;
     if (this.last[index] === key) return;
     this.last[index] = key;
@@ -111,11 +174,12 @@ export class WaveRecorder {
   /** While recording is off, everything is x. */
   private blank(): void {
     this.stamp();
-    this.signals.forEach((signal, index) => {
-      if (elementForm(signal) === "real" || elementForm(signal) === "string") return;
+    this.signals.forEach(({ signal, form }, index) => {
+      if (form === "real" || form === "string") return;
       const ones = (1n << BigInt(signal.width)) - 1n;
       this.sink.bits(index, signal.width, ones, ones);
       this.last[index] = null;
+      this.fresh[index] = 1;
     });
   }
 
@@ -141,6 +205,19 @@ export class WaveRecorder {
   end(): void {
     if (this.declared) this.sink.end(this.kernel.now);
   }
+}
+
+/** `[3][1]`: indexes as declared of an element counted from 0. */
+function elementName(signal: Signal, element: number): string {
+  let rest = element;
+  let name = "";
+  for (let i = signal.dims.length - 1; i >= 0; i--) {
+    const { left, right } = signal.dims[i];
+    const size = Math.abs(left - right) + 1;
+    name = `[${Math.min(left, right) + (rest % size)}]${name}`;
+    rest = Math.floor(rest / size);
+  }
+  return name;
 }
 
 /** @param depth Levels of scopes below `path`; 0 for all. */

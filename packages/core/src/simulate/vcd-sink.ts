@@ -14,13 +14,13 @@ export class VcdSink implements WaveSink {
     this.writer.timescale(precision);
   }
 
-  declare(signal: Signal, path: readonly string[]): void {
+  declare(signal: Signal, path: readonly string[], name: string): void {
     const { type } = signal;
     const kind = type.kind === "real" || type.kind === "string" ? type.kind : signal.kind === "net" ? "wire" : "reg";
     const vector = type.kind === "integral" && (signal.width > 1 || type.dims.length > 0);
     const flat = vector && type.dims.length === 1;
     this.writer.declare(path, {
-      name: signal.plainName,
+      name,
       kind,
       width: signal.width,
       msb: vector ? (flat ? signal.msb : signal.width - 1) : null,
@@ -36,6 +36,9 @@ export class VcdSink implements WaveSink {
   }
   bits(index: number, width: number, a: bigint, b: bigint): void {
     this.writer.bits(index, width, a, b);
+  }
+  narrow(index: number, width: number, a: number, b: number): void {
+    this.writer.narrow(index, width, a, b);
   }
   real(index: number, value: number): void {
     this.writer.real(index, value);

@@ -51,6 +51,9 @@ interface Growing {
   reals: Float64Array;
 }
 
+/** What a change takes: its time, and its two planes or a text. */
+const narrowBytes = 16;
+const textBytes = 32;
 const none32 = new Uint32Array(0);
 const none64 = new Float64Array(0);
 
@@ -61,21 +64,26 @@ export class WaveStore implements WaveSink {
   private changes = 0;
   private stoppedAt: number | null = null;
 
-  /** @param maxChanges Changes that are kept; a run may go on without being recorded further. */
-  constructor(private readonly maxChanges = 20_000_000) {}
+  /** Bytes that may still be filled. */
+  private room: number;
+
+  /** @param maxBytes Memory for the waves; a run may go on without being recorded further. */
+  constructor(maxBytes = 512 * 2 ** 20) {
+    this.room = maxBytes;
+  }
 
   begin(precision: number): void {
     this.precision = precision;
   }
 
-  declare(signal: Signal, path: readonly string[]): void {
+  declare(signal: Signal, path: readonly string[], name: string): void {
     const { type } = signal;
     const enumeration = type.kind === "integral" ? type.enumeration : null;
     const names =
       enumeration && Object.fromEntries(enumeration.members.map(({ name, value }) => [String(value.a), name]));
     const vector = type.kind === "integral" && (signal.width > 1 || type.dims.length > 0);
     this.add({
-      name: signal.plainName,
+      name,
       path,
       width: signal.width,
       signed: signal.signed,
@@ -111,11 +119,12 @@ export class WaveStore implements WaveSink {
     this.now = steps;
   }
 
-  private next(index: number): Growing | null {
-    if (this.changes >= this.maxChanges) {
+  private next(index: number, bytes: number): Growing | null {
+    if (this.room <= 0) {
       this.stoppedAt ??= this.now;
       return null;
     }
+    this.room -= bytes;
     this.changes++;
     const track = this.tracks[index];
     const { count } = track;
@@ -123,6 +132,7 @@ export class WaveStore implements WaveSink {
     if (count && track.times[count - 1] === this.now) {
       track.count--;
       this.changes--;
+      this.room += bytes;
       if (track.texts.length) track.texts.pop();
     } else if (count === track.times.length) {
       track.times = grow64(track.times);
@@ -137,7 +147,7 @@ export class WaveStore implements WaveSink {
   }
 
   bits(index: number, width: number, a: bigint, b: bigint): void {
-    const track = this.next(index);
+    const track = this.next(index, width <= 32 ? narrowBytes : textBytes + width);
     if (!track) return;
     if (width <= 32) {
       track.a[track.count] = Number(a);
@@ -147,8 +157,8 @@ export class WaveStore implements WaveSink {
   }
 
   /** As `bits`, for values that come as numbers. */
-  narrow(index: number, a: number, b: number): void {
-    const track = this.next(index);
+  narrow(index: number, _width: number, a: number, b: number): void {
+    const track = this.next(index, narrowBytes);
     if (!track) return;
     track.a[track.count] = a;
     track.b[track.count++] = b;
@@ -159,12 +169,12 @@ export class WaveStore implements WaveSink {
   }
 
   real(index: number, value: number): void {
-    const track = this.next(index);
+    const track = this.next(index, narrowBytes);
     if (track) track.reals[track.count++] = value;
   }
 
   text(index: number, value: string): void {
-    const track = this.next(index);
+    const track = this.next(index, textBytes + value.length);
     if (!track) return;
     track.texts.push(value);
     track.count++;
@@ -213,14 +223,14 @@ function digits(width: number, a: bigint, b: bigint): string {
 }
 
 /** Waves out of a value change dump, to be fed chunk by chunk. */
-export function vcdLoader(maxChanges?: number): { reader: VcdReader; finish: () => Waves } {
-  const store = new WaveStore(maxChanges);
+export function vcdLoader(maxBytes?: number): { reader: VcdReader; finish: () => Waves } {
+  const store = new WaveStore(maxBytes);
   const reader = new VcdReader({
     begin: (precision) => store.begin(precision),
     declare: (path, { name, kind, width, range }) =>
       store.add({ name, path, width, signed: false, kind, names: null, range, place: null }),
     time: (steps) => store.time(steps),
-    narrow: (index, a, b) => store.narrow(index, a, b),
+    narrow: (index, a, b) => store.narrow(index, 0, a, b),
     wide: (index, digits) => store.wide(index, digits),
     real: (index, value) => store.real(index, value),
     text: (index, value) => store.text(index, value),

@@ -215,6 +215,18 @@ export class References {
       base = meaning ? this.ofMeaning(meaning, node.base.loc) : this.resolve(node.base, scope);
     } else base = this.resolve(node.base, scope);
     if (!base) return null;
+    if (base.kind === "subroutine") {
+      if (this.host.subroutine(base, false).automatic) {
+        report.error(
+          "verilog/automatic-member",
+          node.loc,
+          `'${base.node.name}' is automatic: its variables last for one call, and cannot be reached from outside.`,
+          "Make it static, or pass the value as an argument.",
+        );
+        return null;
+      }
+      base = { kind: "scope", scope: this.host.insideOf(base), loc: node.loc };
+    }
     if (base.kind === "scope" || base.kind === "block") {
       const inner = base.scope;
       const meaning = inner.own(node.name);

@@ -182,6 +182,7 @@ export class Elaboration implements Host {
     if (!meaning.sub) {
       const { sub, scope } = bindHeader(this, meaning);
       meaning.sub = sub;
+      this.insides.set(sub, scope);
       this.subroutines.push(sub);
       let bound = false;
       const finish = () => {
@@ -201,6 +202,12 @@ export class Elaboration implements Host {
     return meaning.sub;
   }
   private readonly bodies = new Map<Subroutine, () => void>();
+  private readonly insides = new Map<Subroutine, Scope>();
+
+  /** The scope of a subroutine's own names. */
+  insideOf(meaning: Meaning & { kind: "subroutine" }): Scope {
+    return this.insides.get(this.subroutine(meaning, true))!;
+  }
 
   /** One design with this module at its top; null after a finding that stops it. */
   design(node: ModuleNode): DesignModel | null {

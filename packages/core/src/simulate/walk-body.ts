@@ -1,0 +1,82 @@
+import type { Signal, Stmt, Subroutine } from "../elaborate/model.ts";
+import { targetsOf } from "./views.ts";
+
+/** Facts about the body of a process. */
+
+/** Keys that lead out of the tree, or to what is shared. */
+const outside = new Set(["loc", "opLoc", "endLoc", "instance", "type", "timeScale", "id", "func", "sub", "locals"]);
+
+type Node = Readonly<Record<string, unknown>>;
+
+/** Calls `found` for every object of a statement's tree that has an `op`. */
+export function eachNode(tree: unknown, found: (node: Node) => void): void {
+  if (typeof tree !== "object" || tree === null) return;
+  if (Array.isArray(tree)) {
+    for (const item of tree) eachNode(item, found);
+    return;
+  }
+  const node = tree as Node;
+  if (typeof node.op === "string") found(node);
+  for (const key in node) if (key !== "signal" && !outside.has(key)) eachNode(node[key], found);
+}
+
+/** Functions and tasks that the statement calls, and those that they call. */
+export function calledBy(stmt: Stmt): Set<Subroutine> {
+  const all = new Set<Subroutine>();
+  const visit = (tree: Stmt) =>
+    eachNode(tree, (node) => {
+      if (node.op !== "call") return;
+      const sub = (node.func ?? node.sub) as Subroutine;
+      if (all.has(sub)) return;
+      all.add(sub);
+      visit(sub.body);
+    });
+  visit(stmt);
+  return all;
+}
+
+/** Signals that the statement changes, by itself or through what it calls. */
+export function writtenBy(stmt: Stmt): Set<Signal> {
+  const written = new Set<Signal>();
+  const visit = (tree: Stmt) =>
+    targetsOf(tree, (target) => {
+      for (const part of target.parts) written.add(part.signal);
+    });
+  visit(stmt);
+  for (const sub of calledBy(stmt)) visit(sub.body);
+  return written;
+}
+
+/** Whether it prints, stops, reads files or checks: what shows the order of processes to the outside. */
+export function hasTasks(stmt: Stmt): boolean {
+  let has = false;
+  eachNode(stmt, (node) => {
+    if (node.op === "assert" || node.op === "force" || (node.op === "system" && !("width" in node))) has = true;
+  });
+  return has;
+}
+
+/** The same tree with other signals; what has none of them is shared with the old one. */
+export function replaceSignals<T>(tree: T, by: ReadonlyMap<Signal, Signal>): T {
+  if (typeof tree !== "object" || tree === null) return tree;
+  if (Array.isArray(tree)) {
+    let changed = false;
+    const list = tree.map((item) => {
+      const next = replaceSignals(item, by);
+      if (next !== item) changed = true;
+      return next;
+    });
+    return changed ? (list as T) : tree;
+  }
+  const node = tree as Node;
+  let copy: Record<string, unknown> | null = null;
+  for (const key in node) {
+    if (outside.has(key)) continue;
+    const old = node[key];
+    const next = key === "signal" ? (by.get(old as Signal) ?? old) : replaceSignals(old, by);
+    if (next === old) continue;
+    copy ??= { ...node };
+    copy[key] = next;
+  }
+  return (copy ?? node) as T;
+}
