@@ -165,13 +165,13 @@ describe("functions", () => {
 
 describe("queues of registers", () => {
   it("assign many elements of an array at one edge, the last one wins", () => {
-    const text = `module tb; reg clk = 0; reg [31:0] m [0:255]; integer i; reg [31:0] sum;
-      always @(posedge clk) begin for (i = 0; i < 256; i = i + 1) m[i] <= 32'hF0000000 + i; m[3] <= 7; end
-      initial begin #1 clk = 1; #1 sum = 0; for (i = 0; i < 256; i = i + 1) sum = sum ^ m[i]; $write("%h %0d %h", sum, m[3], m[255]); end
+    const text = `module tb; reg clk = 0; reg [31:0] m [0:2047]; integer i; reg [31:0] sum;
+      always @(posedge clk) begin for (i = 0; i < 2048; i = i + 1) m[i] <= 32'hF0000000 + i; m[3] <= 7; end
+      initial begin #1 clk = 1; #1 sum = 0; for (i = 0; i < 2048; i = i + 1) sum = sum ^ m[i]; $write("%h %0d %h", sum, m[3], m[2047]); end
       endmodule`;
     let sum = 0;
-    for (let i = 0; i < 256; i++) sum ^= i === 3 ? 7 : 0xf0000000 + i;
-    expect(run(text)).toBe(`${(sum >>> 0).toString(16).padStart(8, "0")} 7 f00000ff`);
+    for (let i = 0; i < 2048; i++) sum ^= i === 3 ? 7 : 0xf0000000 + i;
+    expect(run(text)).toBe(`${(sum >>> 0).toString(16).padStart(8, "0")} 7 f00007ff`);
   });
 
   it("give threads that wait for the edge the values before it", () => {

@@ -2,6 +2,9 @@ import type { Expr, Signal, Target, TargetPart } from "../elaborate/model.ts";
 import { type Bits, type ExprCompiler, isWide, literal, maskOf, type Pair } from "./compile-expr.ts";
 import type { Program } from "./program.ts";
 
+/** Elements of an array that wait in its own queue; more of them go into the common one. */
+export const arrayQueue = 1024;
+
 /** Assignments as JavaScript: to whole signals, parts of them, elements of arrays; now or as non-blocking. */
 export class Writes {
   constructor(private readonly program: Program) {}
@@ -194,7 +197,8 @@ export class Writes {
         const y = `y${base.id}`;
         const held = c.hold(value);
         const { at, inside } = c.elementIndex(signal, part.index);
-        const text = `{if(${y}n===${y}c)${y}g();${y}i[${y}n]=${at};${y}a[${y}n]=${held.a};${four ? `${y}b[${y}n]=${held.b};` : ""}${y}n++;gx${group}=1;}`;
+        const index = c.temp("i");
+        const text = `{${index}=${at};if(${y}n<${arrayQueue}){${y}i[${y}n]=${index};${y}a[${y}n]=${held.a};${four ? `${y}b[${y}n]=${held.b};` : ""}${y}n++;gx${group}=1;}else NB(${base.id},${index},-1,${held.a},${four ? held.b : "0"});}`;
         c.emit(inside ? `if(${inside})${text}` : text);
         return;
       }

@@ -21,7 +21,7 @@ import { Calls } from "./compile-call.ts";
 import { type Bits, ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
 import { StmtCompiler } from "./compile-stmt.ts";
 import { TaskCalls } from "./compile-task.ts";
-import { Writes } from "./compile-write.ts";
+import { arrayQueue, Writes } from "./compile-write.ts";
 import { helpers, makeOutputs } from "./helpers.ts";
 import type { Kernel } from "./kernel.ts";
 import { type LevelNode, levelOrder } from "./levels.ts";
@@ -387,11 +387,9 @@ export class Program {
       for (const signal of group.arrays) {
         const y = `y${signal.id}`;
         const four = signal.fourState || signal.kind === "net";
-        const list = (plane: string) => `${y}${plane}=new Int32Array(64)`;
-        const grow = (plane: string) => `{const l=new Int32Array(${y}c);l.set(${y}${plane});${y}${plane}=l;}`;
+        const list = (plane: string) => `${y}${plane}=new Int32Array(${arrayQueue})`;
         this.text.push(
-          `let ${y}n=0,${y}c=64,${list("i")},${list("a")}${four ? `,${list("b")}` : ""};
-function ${y}g(){${y}c*=2;${grow("i")}${grow("a")}${four ? grow("b") : ""}}
+          `let ${y}n=0;const ${list("i")},${list("a")}${four ? `,${list("b")}` : ""};
 function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.setter(signal)}(${y}i[k],${y}a[k]${four ? `,${y}b[k]` : ""});}`,
         );
         names.push(`cy${signal.id}`);
