@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
-import { checkDesign, prepare, SourceSet, VcdSink, vcdLoader } from "@gate-clock/core";
+import { checkDesign, prepare, recordAll, SourceSet, VcdSink, vcdLoader } from "@gate-clock/core";
 import { Report } from "../packages/core/dist/elaborate/report.js";
 import { Elaboration } from "../packages/core/dist/elaborate/verilog/elaboration.js";
 import { parseVerilog } from "../packages/core/dist/hdl/verilog/index.js";
@@ -232,7 +232,7 @@ console.log(
 const pieces = [];
 const { simulation } = prepare(
   [{ name: "patterns.v", text: text("patterns").replace("100000", "20000") }],
-  { top: "tb", recordAll: true },
+  { top: "tb", record: recordAll },
   new VcdSink((piece) => pieces.push(piece)),
 );
 const plain = prepare([{ name: "patterns.v", text: text("patterns").replace("100000", "20000") }], {

@@ -31,6 +31,7 @@ export async function main(args: readonly string[], io: Output = processOutput):
     .option("--top <module>", "the test bench")
     .option("--until <time>", "simulated time to stop at, such as 10us")
     .option("--vcd <file>", "record all signals as a value change dump")
+    .option("--record <scope...>", "with --vcd: only these scopes and what is inside them, such as bench.dut")
     .option("--seed <number>", "seed of $random and $urandom")
     .option("--plusarg <text...>", "words for $test$plusargs and $value$plusargs")
     .option("--json", "machine-readable result instead of the printed text")

@@ -1,13 +1,24 @@
 import { readFileSync } from "node:fs";
 import { appendFile, mkdir, writeFile } from "node:fs/promises";
 import { dirname, resolve } from "node:path";
-import { type Finding, formatFinding, hasErrors, prepare, VcdSink } from "@gate-clock/core";
+import {
+  type Finding,
+  formatFinding,
+  hasErrors,
+  listScopes,
+  prepare,
+  type RecordScope,
+  recordAll,
+  type SourceFile,
+  VcdSink,
+} from "@gate-clock/core";
 import { type Output, printFindings } from "./commands.ts";
 import { type LoadOptions, loadDesign, UsageError } from "./load-design.ts";
 
 export interface SimulateCall extends LoadOptions {
   readonly until?: string;
   readonly vcd?: string;
+  readonly record?: readonly string[];
   readonly seed?: string;
   readonly plusarg?: readonly string[];
   readonly json?: boolean;
@@ -19,6 +30,18 @@ export function parseTime(text: string): number | null {
   if (!match) return null;
   const scale = { fs: 1e-15, ps: 1e-12, ns: 1e-9, us: 1e-6, ms: 1e-3, s: 1 }[match[2]]!;
   return Number(match[1]) * scale;
+}
+
+/** Scopes by their names from the bench on, `bench.dut`; every signal if none is named. */
+function recordedScopes(sources: readonly SourceFile[], top: string | undefined, names: readonly string[]) {
+  if (names.length === 0) return recordAll;
+  const known = new Set(listScopes(sources, top).map(({ path }) => path));
+  return names.map((name): RecordScope => {
+    const path = name.split(".").slice(1).join(".");
+    if (known.size && !known.has(path))
+      throw new UsageError(`--record ${name}: there is no such scope; write its name from the test bench on.`);
+    return { path, below: true };
+  });
 }
 
 /** Runs a test bench. Exit status 1 if the text has errors, or the run reports one. */
@@ -46,7 +69,7 @@ export async function runSimulation(paths: readonly string[], call: SimulateCall
       seed,
       plusArgs: call.plusarg ?? [],
       readFile,
-      recordAll: call.vcd !== undefined,
+      record: call.vcd === undefined ? null : recordedScopes(input.sources, call.top, call.record ?? []),
     },
     sink,
   );

@@ -1,16 +1,31 @@
 import { type DynamicModule, Module } from "@nestjs/common";
 import { SequelizeModule } from "@nestjs/sequelize";
+import { BenchQueue } from "./bench-runs/bench-queue.service.ts";
+import { BenchResultModel, BenchRunModel, KeptModel } from "./bench-runs/bench-run.models.ts";
+import { BenchRunsController } from "./bench-runs/bench-runs.controller.ts";
+import { BenchRunsService } from "./bench-runs/bench-runs.service.ts";
+import { KeptService } from "./bench-runs/kept.service.ts";
 import { CatalogController } from "./catalog/catalog.controller.ts";
 import { configToken, type ServerConfig } from "./common/config.ts";
 import { DesignFileModel, DesignModel, FileVersionModel } from "./designs/design.models.ts";
 import { DesignsController } from "./designs/designs.controller.ts";
 import { DesignsService } from "./designs/designs.service.ts";
+import { Boss } from "./jobs/boss.service.ts";
 import { JobQueue } from "./jobs/job-queue.service.ts";
 import { ArtifactModel, TrialModel } from "./trials/trial.models.ts";
 import { TrialsController } from "./trials/trials.controller.ts";
 import { TrialsService } from "./trials/trials.service.ts";
 
-const models = [DesignModel, DesignFileModel, FileVersionModel, TrialModel, ArtifactModel];
+const models = [
+  DesignModel,
+  DesignFileModel,
+  FileVersionModel,
+  TrialModel,
+  ArtifactModel,
+  KeptModel,
+  BenchRunModel,
+  BenchResultModel,
+];
 
 @Module({})
 export class AppModule {
@@ -29,8 +44,17 @@ export class AppModule {
         }),
         SequelizeModule.forFeature(models),
       ],
-      controllers: [DesignsController, TrialsController, CatalogController],
-      providers: [{ provide: configToken, useValue: config }, DesignsService, TrialsService, JobQueue],
+      controllers: [DesignsController, TrialsController, BenchRunsController, CatalogController],
+      providers: [
+        { provide: configToken, useValue: config },
+        Boss,
+        DesignsService,
+        TrialsService,
+        JobQueue,
+        KeptService,
+        BenchRunsService,
+        BenchQueue,
+      ],
     };
   }
 }

@@ -7,6 +7,7 @@ import { DocumentBuilder, SwaggerModule } from "@nestjs/swagger";
 import type { NextFunction, Request, Response } from "express";
 import { Sequelize } from "sequelize-typescript";
 import { AppModule } from "./app.module.ts";
+import { BenchQueue } from "./bench-runs/bench-queue.service.ts";
 import type { ServerConfig } from "./common/config.ts";
 import { refuseForeign } from "./common/loopback.middleware.ts";
 import { ProblemFilter } from "./common/problem.filter.ts";
@@ -56,6 +57,7 @@ export async function startServer(config: ServerConfig): Promise<RunningServer> 
   }
   await migrate(app.get(Sequelize));
   await app.get(JobQueue).start();
+  await app.get(BenchQueue).start();
   if (config.demoFolder) {
     const designs = app.get(DesignsService);
     if ((await designs.count()) === 0) {

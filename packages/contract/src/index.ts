@@ -1,2 +1,4 @@
 /** What server and web say to each other, written once: the server validates with these classes, the web uses them as types. */
+
+export * from "./bench-run.dto.ts";
 export * from "./design.dto.ts";

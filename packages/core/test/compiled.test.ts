@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { simulate, VcdSink } from "../src/index.ts";
+import { recordAll, simulate, VcdSink } from "../src/index.ts";
 import { type LevelNode, levelOrder } from "../src/simulate/levels.ts";
 
 /** What the compiler does to make runs fast must not be seen: each case is one where a careless shortcut would show. */
@@ -126,7 +126,7 @@ always @* begin t = 0; for (k = 0; k < 3; k = k + 1) t = t + a; end
 initial begin #1 a = 1; #1 a = 2; #1 $finish; end endmodule`,
         },
       ],
-      { top: "tb", recordAll: true },
+      { top: "tb", record: recordAll },
       { sink: new VcdSink((piece) => void (dump += piece)) },
     );
     const code = /\$var reg 4 (\S+) t /.exec(dump)![1];

@@ -2,7 +2,16 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { Random } from "../src/common/index.ts";
 import { VcdError } from "../src/formats/index.ts";
-import { simulate, VcdSink, valueText, vcdLoader, WaveStore, type Waves, writeVcd } from "../src/simulate/index.ts";
+import {
+  recordAll,
+  simulate,
+  VcdSink,
+  valueText,
+  vcdLoader,
+  WaveStore,
+  type Waves,
+  writeVcd,
+} from "../src/simulate/index.ts";
 
 const bytes = (text: string) => Uint8Array.from(text, (c) => c.charCodeAt(0));
 function load(text: string, chunk = 1 << 16): Waves {
@@ -30,10 +39,10 @@ describe("value change dumps", () => {
   it("hold what was recorded, written and read again, in pieces of any size", () => {
     const store = new WaveStore();
     let text = "";
-    simulate([{ name: "t.v", text: bench }], { top: "t", recordAll: true }, { sink: store });
+    simulate([{ name: "t.v", text: bench }], { top: "t", record: recordAll }, { sink: store });
     simulate(
       [{ name: "t.v", text: bench }],
-      { top: "t", recordAll: true },
+      { top: "t", record: recordAll },
       { sink: new VcdSink((piece) => void (text += piece)) },
     );
     const own = changes(store.waves());
@@ -43,7 +52,7 @@ describe("value change dumps", () => {
   });
   it("of a selection hold its values from the start of its time on", () => {
     const store = new WaveStore();
-    simulate([{ name: "t.v", text: bench }], { top: "t", recordAll: true }, { sink: store });
+    simulate([{ name: "t.v", text: bench }], { top: "t", record: recordAll }, { sink: store });
     const waves = store.waves();
     const chosen = waves.tracks.filter((track) => track.name === "n" || track.name === "clk");
     let text = "";
@@ -125,7 +134,7 @@ bz01 "a
     let text = "";
     simulate(
       [{ name: "t.v", text: bench }],
-      { top: "t", recordAll: true },
+      { top: "t", record: recordAll },
       { sink: new VcdSink((piece) => void (text += piece)) },
     );
     const random = new Random(3);
@@ -141,5 +150,56 @@ bz01 "a
       }),
       { numRuns: 400, seed: 4 },
     );
+  });
+});
+
+describe("$dumpvars (IEEE 1364-2005 18.1.2)", () => {
+  const recorded = (calls: string) => {
+    let text = "";
+    simulate(
+      [
+        {
+          name: "t.v",
+          text: `module leaf(input d); reg own = 0; endmodule
+module inner(input d); reg r = 0; leaf f(d); endmodule
+module t; reg a = 0; reg [7:0] b = 0; inner u(a); inner u2(a);
+  initial begin ${calls} #5 a = 1; b = 3; #5 $finish; end
+endmodule`,
+        },
+      ],
+      {},
+      {
+        sink: new VcdSink((each) => {
+          text += each;
+        }),
+      },
+    );
+    const names: string[] = [];
+    const scopes: string[] = [];
+    for (const line of text.split("\n")) {
+      const words = line.trim().split(/\s+/);
+      if (words[0] === "$scope") scopes.push(words[2]);
+      else if (words[0] === "$upscope") scopes.pop();
+      else if (words[0] === "$var") names.push([...scopes, words[4]].join("."));
+    }
+    return names.sort();
+  };
+  const u = ["t.u.d", "t.u.f.d", "t.u.f.own", "t.u.r"];
+  it("records everything without arguments", () => {
+    expect(recorded("$dumpvars;")).toHaveLength(10);
+  });
+  it("takes levels and scopes", () => {
+    expect(recorded("$dumpvars(1, t);")).toEqual(["t.a", "t.b"]);
+    expect(recorded("$dumpvars(0, t.u);")).toEqual(u);
+    expect(recorded("$dumpvars(1, t.u, t.u2.f);")).toEqual(["t.u.d", "t.u.r", "t.u2.f.d", "t.u2.f.own"]);
+    expect(recorded("$dumpvars(2, t.u);")).toEqual(u);
+  });
+  it("takes variables, alone or beside scopes", () => {
+    expect(recorded("$dumpvars(0, b);")).toEqual(["t.b"]);
+    expect(recorded("$dumpvars(1, t.u.r, b);")).toEqual(["t.b", "t.u.r"]);
+    expect(recorded("$dumpvars(0, t.u, a);")).toEqual(["t.a", ...u]);
+  });
+  it("adds up calls at the same time", () => {
+    expect(recorded("$dumpvars(1, t.u); $dumpvars(0, b);")).toEqual(["t.b", "t.u.d", "t.u.r"]);
   });
 });

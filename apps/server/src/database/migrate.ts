@@ -1,8 +1,12 @@
 import type { Sequelize } from "sequelize";
 import { SequelizeStorage, Umzug } from "umzug";
 import * as firstTables from "./migrations/0001-first-tables.ts";
+import * as benchRuns from "./migrations/0002-bench-runs.ts";
 
-const migrations = [{ name: "0001-first-tables", ...firstTables }];
+const migrations = [
+  { name: "0001-first-tables", ...firstTables },
+  { name: "0002-bench-runs", ...benchRuns },
+];
 
 /** Brings the database's tables up to date. Two servers that start at once take turns by an advisory lock. */
 export async function migrate(sequelize: Sequelize): Promise<void> {

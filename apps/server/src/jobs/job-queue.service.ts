@@ -2,10 +2,10 @@ import { Worker } from "node:worker_threads";
 import type { StageRecord } from "@gate-clock/core";
 import { Inject, Injectable, Logger, type OnApplicationShutdown } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
-import PgBoss from "pg-boss";
 import { Op } from "sequelize";
 import { configToken, type ServerConfig } from "../common/config.ts";
 import { ArtifactModel, TrialModel } from "../trials/trial.models.ts";
+import { Boss } from "./boss.service.ts";
 import type { ToServer, TrialJob } from "./messages.ts";
 
 const queueName = "trials";
@@ -22,7 +22,6 @@ const saveEveryMs = 250;
 @Injectable()
 export class JobQueue implements OnApplicationShutdown {
   private readonly log = new Logger("Jobs");
-  private readonly boss: PgBoss;
   private readonly flags = new Map<string, Int32Array>();
   private readonly threads = new Map<string, Worker>();
   private reaper: NodeJS.Timeout | null = null;
@@ -32,23 +31,11 @@ export class JobQueue implements OnApplicationShutdown {
     @Inject(configToken) private readonly config: ServerConfig,
     @InjectModel(TrialModel) private readonly trials: typeof TrialModel,
     @InjectModel(ArtifactModel) private readonly artifacts: typeof ArtifactModel,
-  ) {
-    this.boss = new PgBoss({ connectionString: config.databaseUrl, schema: "jobs", max: 4 });
-    this.boss.on("error", (error) => this.log.error(error.message));
-  }
+    @Inject(Boss) private readonly boss: Boss,
+  ) {}
 
   async start(): Promise<void> {
-    await this.boss.start();
-    await this.boss.createQueue(queueName);
-    for (let i = 0; i < this.config.workers; i++) {
-      await this.boss.work<{ trialId: string }>(
-        queueName,
-        { batchSize: 1, pollingIntervalSeconds: 0.5 },
-        async (jobs) => {
-          for (const job of jobs) await this.runTrial(job.data.trialId);
-        },
-      );
-    }
+    await this.boss.serve(queueName, this.config.workers, (id) => this.runTrial(id));
     await this.takeUpLost();
     this.reaper = setInterval(
       () => void this.takeUpLost().catch((error: Error) => this.log.error(error.message)),
@@ -57,7 +44,7 @@ export class JobQueue implements OnApplicationShutdown {
   }
 
   async enqueue(trialId: string): Promise<void> {
-    await this.boss.send(queueName, { trialId }, { expireInSeconds: 3600 });
+    await this.boss.send(queueName, trialId);
   }
 
   cancelLocal(trialId: string): void {
@@ -73,7 +60,6 @@ export class JobQueue implements OnApplicationShutdown {
       await thread.terminate();
       await this.trials.update({ status: "queued", heartbeatAt: null }, { where: { id: trialId, status: "running" } });
     }
-    await this.boss.stop({ graceful: false, wait: true });
   }
 
   /** Puts back trials whose worker is gone, and queued ones whose message is. */

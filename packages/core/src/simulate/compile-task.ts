@@ -66,6 +66,13 @@ export class TaskCalls {
     return `{kind:"bits",width:${expr.width},signed:${expr.signed},a:${pair.a},b:${pair.b}${isTime ? ",time:true" : ""}}`;
   }
 
+  /** `$dumpvars` takes scopes and variables by name; only its first argument may be a value. */
+  private recorded(c: ExprCompiler, arg: SystemArg, index: number): string {
+    if (arg.kind === "expr" && arg.expr.op === "signal" && (index > 0 || arg.expr.width !== 32))
+      return `{kind:"array",signal:${arg.expr.signal.id}}`;
+    return this.argument(c, arg);
+  }
+
   /** A system function: its result is left in X.a and X.b, or X.v. */
   call(c: ExprCompiler, expr: Expr & { op: "system" }): string {
     const context = this.context("", this.program.currentInstance, expr.loc);
@@ -85,7 +92,7 @@ export class TaskCalls {
       c.emit(`T.task(${JSON.stringify(name)},()=>{${inner.takeTemps()}${body}},${context});`);
       return;
     }
-    const args = stmt.args.map((arg) => this.argument(c, arg));
+    const args = stmt.args.map((arg, i) => (name === "$dumpvars" ? this.recorded(c, arg, i) : this.argument(c, arg)));
     c.emit(`T.task(${JSON.stringify(name)},[${args.join(",")}],${context});`);
   }
 }

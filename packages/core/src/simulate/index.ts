@@ -3,12 +3,25 @@
  * compiled to JavaScript; an event queue after IEEE 1364-2005 clause 11 and IEEE 1800-2017 clause 4 runs it.
  */
 
-export type { WaveSink } from "./recorder.ts";
+export { listScopes, type ScopeEntry } from "./list-scopes.ts";
+export type { RecordScope, WaveSink } from "./recorder.ts";
+export {
+  type BenchHost,
+  type BenchJob,
+  type BenchProgress,
+  type BenchResult,
+  type BenchVerdict,
+  type PrintedLine,
+  runBench,
+  sourcesKey,
+  verdictOf,
+} from "./run-bench.ts";
 export {
   type Prepared,
   type PrintedText,
   prepare,
   type RunEnd,
+  recordAll,
   type SimulateOptions,
   Simulation,
   type SimulationOutcome,

@@ -1,7 +1,7 @@
 import type { Signal } from "../elaborate/model.ts";
 import type { Kernel } from "./kernel.ts";
 import type { Program } from "./program.ts";
-import type { Runtime } from "./runtime.ts";
+import type { DumpScope, Runtime } from "./runtime.ts";
 import { elementForm } from "./storage.ts";
 
 /** What a wave file or store is told. Signals are numbered from 0 in the order of `declare`. */
@@ -21,6 +21,14 @@ export interface WaveSink {
   real(index: number, value: number): void;
   text(index: number, value: string): void;
   end(steps: number): void;
+}
+
+/** What a run is told to record, instead of what `$dumpvars` says. */
+export interface RecordScope {
+  /** Without the top's name: `u1.lane[2]`; empty for the top itself. */
+  readonly path: string;
+  /** With all that is inside it, or only its own signals. */
+  readonly below: boolean;
 }
 
 /** Arrays with more elements are not recorded: each change would look at all of them. */
@@ -52,6 +60,7 @@ export class WaveRecorder {
   private lastB = new Int32Array(0);
   private fresh = new Uint8Array(0);
   private declared = false;
+  private pendingDeclare = false;
   private pendingAll = false;
   private on = true;
   private stamped = -1;
@@ -61,11 +70,12 @@ export class WaveRecorder {
     private readonly runtime: Runtime,
     private readonly kernel: Kernel,
     private readonly sink: WaveSink,
-    private readonly everything: boolean,
+    private readonly chosen: readonly RecordScope[] | null,
   ) {
     runtime.onDump = (what) => {
-      if (this.everything) return;
-      if (what === "vars") this.declareAll();
+      if (this.chosen) return;
+      // several calls at one time add up: IEEE 1364-2005 18.1.2
+      if (what === "vars") this.pendingDeclare = true;
       else if (what === "on" || what === "off") {
         this.on = what === "on";
         this.pendingAll = this.on;
@@ -75,7 +85,7 @@ export class WaveRecorder {
   }
 
   begin(): void {
-    if (this.everything) this.declareAll();
+    if (this.chosen) this.declareAll();
   }
 
   private declareAll(): void {
@@ -84,13 +94,17 @@ export class WaveRecorder {
     this.pendingAll = true;
     this.sink.begin(this.program.precision);
     const { design, storage } = this.program;
-    const scopes = this.everything ? [{ depth: 0, path: "" as string | null, signal: null }] : this.runtime.dump.scopes;
+    const scopes = this.chosen
+      ? this.chosen.map(
+          ({ path, below }): DumpScope => ({ depth: below ? 0 : 1, path: path ? `${path}.` : "", signal: null }),
+        )
+      : this.runtime.dump.scopes;
     for (const signal of design.signals) {
       if (signal.automatic || elementForm(signal) === "event" || signal.instance.kind === "package") continue;
       if (this.program.calls.dissolved.has(signal)) continue;
       const count = storage.places[signal.id].count;
-      if (count && (!this.everything || count > mostElements)) continue;
-      if (!scopes.some((scope) => within(signal, scope.path ?? "", scope.depth))) continue;
+      if (count && (!this.chosen || count > mostElements)) continue;
+      if (!scopes.some((scope) => isMeant(signal, scope))) continue;
       const inner = signal.name.split(".");
       const path = [design.top.name, ...inner.slice(0, -1)];
       for (let element = 0; element < Math.max(1, count); element++) {
@@ -184,6 +198,10 @@ export class WaveRecorder {
   }
 
   endSlot(): void {
+    if (this.pendingDeclare) {
+      this.pendingDeclare = false;
+      this.declareAll();
+    }
     if (!this.declared) return;
     const { dirty, recorded } = this.runtime;
     if (!this.on) {
@@ -220,8 +238,8 @@ function elementName(signal: Signal, element: number): string {
   return name;
 }
 
-/** @param depth Levels of scopes below `path`; 0 for all. */
-function within(signal: Signal, path: string, depth: number): boolean {
+function isMeant(signal: Signal, { path, depth, signal: only }: DumpScope): boolean {
+  if (path === null) return only === signal.id;
   if (!signal.name.startsWith(path)) return false;
   if (depth === 0) return true;
   return signal.name.slice(path.length).split(".").length <= depth;

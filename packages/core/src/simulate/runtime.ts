@@ -9,6 +9,14 @@ import { distUniform, randomInteger } from "./random.ts";
 import { scanText } from "./scan.ts";
 import { stringMethod } from "./string-methods.ts";
 
+/** What `$dumpvars` asked to record: a scope by its prefix (`u1.`), or one signal. */
+export interface DumpScope {
+  /** Levels of scopes; 0 for all below. */
+  readonly depth: number;
+  readonly path: string | null;
+  readonly signal: number | null;
+}
+
 /** What a run tells to the outside while it runs. */
 export interface Listener {
   /** Text as the design prints it, with the place that printed it. */
@@ -87,7 +95,7 @@ export class Runtime {
     file: null as string | null,
     started: false,
     on: true,
-    scopes: [] as { depth: number; path: string | null; signal: number | null }[],
+    scopes: [] as DumpScope[],
   };
   /** Called when something is to be looked at after each slot. */
   onMonitor: () => void = () => {};
@@ -476,6 +484,7 @@ export class Runtime {
         if (rest.length === 0) this.dump.scopes.push({ depth, path: "", signal: null });
         for (const arg of rest)
           if (arg.kind === "scope") this.dump.scopes.push({ depth, path: arg.path, signal: null });
+          else if (arg.kind === "array") this.dump.scopes.push({ depth, path: null, signal: arg.signal });
         this.dump.started = true;
         this.onDump?.("vars");
         return;

@@ -8,7 +8,7 @@ import { Elaboration } from "../elaborate/verilog/elaboration.ts";
 import { parseVerilog } from "../hdl/verilog/index.ts";
 import { FinishSignal, Kernel, RunawaySignal } from "./kernel.ts";
 import { Program } from "./program.ts";
-import { WaveRecorder, type WaveSink } from "./recorder.ts";
+import { type RecordScope, WaveRecorder, type WaveSink } from "./recorder.ts";
 import { Runtime, timeText } from "./runtime.ts";
 
 export interface SimulateOptions {
@@ -20,11 +20,14 @@ export interface SimulateOptions {
   readonly plusArgs?: readonly string[];
   /** Files that `$readmemh` and `$fopen` may read, besides the sources. */
   readonly readFile?: (name: string) => string | null;
-  /** Record every signal from time 0, whatever `$dumpvars` says. */
-  readonly recordAll?: boolean;
+  /** Record these scopes from time 0, whatever `$dumpvars` says. */
+  readonly record?: readonly RecordScope[] | null;
   /** Turns of processes and loops without time going on before the run is stopped. */
   readonly maxTurns?: number;
 }
+
+/** Every signal of the design. */
+export const recordAll: readonly RecordScope[] = [{ path: "", below: true }];
 
 export interface PrintedText {
   readonly text: string;
@@ -75,7 +78,7 @@ export class Simulation {
       design.processes.some((process) => usesDump(process.body)) ||
       design.subroutines.some((sub) => usesDump(sub.body));
     const names = sources.files.map((file) => file.name);
-    this.program = new Program(design, (dumps && sink !== null) || options.recordAll === true, names);
+    this.program = new Program(design, sink !== null && (dumps || Boolean(options.record)), names);
     this.runtime = new Runtime(
       {
         print: (text, loc, time) => this.onPrint({ text, loc, time }),
@@ -96,7 +99,7 @@ export class Simulation {
     this.until = options.until == null ? Number.MAX_SAFE_INTEGER : Math.round(options.until * 10 ** -precision);
     this.recorder =
       sink && this.program.records
-        ? new WaveRecorder(this.program, this.runtime, this.kernel, sink, options.recordAll === true)
+        ? new WaveRecorder(this.program, this.runtime, this.kernel, sink, options.record ?? null)
         : null;
     this.runtime.onMonitor = () => {
       this.kernel.onSlotEnd = () => {
@@ -224,28 +227,36 @@ export interface Prepared {
   readonly sources: SourceSet;
 }
 
+/** Text to an elaborated test bench; no design if errors in the text forbid it. */
+export function prepareModel(
+  files: readonly SourceFile[],
+  topName: string | undefined,
+): { readonly design: DesignModel | null; readonly findings: Finding[]; readonly sources: SourceSet } {
+  const sources = new SourceSet(files);
+  const findings = emptyFiles(sources);
+  const syntax = parseVerilog(sources);
+  findings.push(...syntax.findings);
+  const { modules, testBenches } = listModules(syntax);
+  const name = topName ?? testBenches[0] ?? modules[modules.length - 1];
+  const top = syntax.modules.find((module) => module.name === name && module.kind !== "interface");
+  if (!top) {
+    if (!hasErrors(findings) || topName) findings.push(noTop(sources, modules, topName));
+    return { design: null, findings, sources };
+  }
+  const report = new Report(sources);
+  const design = new Elaboration(syntax, report).design(top);
+  findings.push(...report.findings);
+  return { design: hasErrors(findings) ? null : design, findings, sources };
+}
+
 /** Text to a simulation that is ready to run; null if errors in the text forbid it. */
 export function prepare(
   files: readonly SourceFile[],
   options: SimulateOptions,
   sink: WaveSink | null = null,
 ): Prepared {
-  const sources = new SourceSet(files);
-  const findings = emptyFiles(sources);
-  const syntax = parseVerilog(sources);
-  findings.push(...syntax.findings);
-  const { modules, testBenches } = listModules(syntax);
-  const name = options.top ?? testBenches[0] ?? modules[modules.length - 1];
-  const top = syntax.modules.find((module) => module.name === name && module.kind !== "interface");
-  if (!top) {
-    if (!hasErrors(findings) || options.top) findings.push(noTop(sources, modules, options.top));
-    return { simulation: null, findings, sources };
-  }
-  const report = new Report(sources);
-  const design = new Elaboration(syntax, report).design(top);
-  findings.push(...report.findings);
-  if (!design || hasErrors(findings)) return { simulation: null, findings, sources };
-  return { simulation: new Simulation(sources, design, options, sink), findings, sources };
+  const { design, findings, sources } = prepareModel(files, options.top);
+  return { simulation: design && new Simulation(sources, design, options, sink), findings, sources };
 }
 
 /** Runs to the end in one go. `checkCancelled` is looked at between pieces of the run. */
