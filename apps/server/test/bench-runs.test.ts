@@ -1,6 +1,6 @@
 import { randomUUID } from "node:crypto";
 import type { BenchRunInfo, Design, Kept, Problem } from "@gate-clock/contract";
-import { type BenchResult, type BenchVerdict, decodeArtifact, sourcesKey } from "@gate-clock/core";
+import { type BenchRecord, type BenchResult, type BenchVerdict, decodeArtifact, sourcesKey } from "@gate-clock/core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "./helpers/test-server.ts";
 
@@ -43,7 +43,9 @@ const isOver = (run: BenchRunInfo) => run.status !== "queued" && run.status !== 
 async function resultOf(design: Design, id: string): Promise<BenchResult> {
   const response = await fetch(`${server.address}${runsOf(design)}/${id}/result`);
   expect(response.status).toBe(200);
-  return decodeArtifact<BenchResult>(new Uint8Array(await response.arrayBuffer()));
+  const record = decodeArtifact<BenchRecord>(new Uint8Array(await response.arrayBuffer()));
+  expect(record.sources.map((file) => file.name)).toEqual(["b.v"]);
+  return record.result;
 }
 
 const counting = (extra = "") => `\`timescale 1ns/1ns

@@ -98,6 +98,7 @@ describe("what was kept of a layout", () => {
       view: [5, 90] as const,
       cursor: 7,
       markers: [{ name: "m1", time: 12 }],
+      record: [{ path: "dut", below: true }],
     };
     expect(parseLayout(JSON.parse(JSON.stringify(layout)))).toEqual(layout);
   });

@@ -45,7 +45,7 @@ export class BenchRunModel extends Model {
 @Table({ tableName: "bench_results", underscored: true, updatedAt: false })
 export class BenchResultModel extends Model {
   @PrimaryKey @Column({ type: DataType.UUID }) declare runId: string;
-  /** A BenchResult as MessagePack, Brotli-compressed. */
+  /** A BenchRecord as MessagePack, Brotli-compressed. */
   @Column({ type: DataType.BLOB, allowNull: false }) declare bytes: Buffer;
   declare createdAt: Date;
 }

@@ -3,6 +3,7 @@ import { brotliCompressSync, constants } from "node:zlib";
 import {
   type BenchJob,
   type BenchProgress,
+  type BenchRecord,
   type BenchVerdict,
   encodeArtifact,
   runBench,
@@ -36,6 +37,8 @@ const result = await runBench(job, {
   now: () => performance.now(),
   pause: async () => {},
 });
-const bytes = brotliCompressSync(encodeArtifact(result), { params: { [constants.BROTLI_PARAM_QUALITY]: 1 } });
+const { sources, seed } = job;
+const record: BenchRecord = { result, sources, seed };
+const bytes = brotliCompressSync(encodeArtifact(record), { params: { [constants.BROTLI_PARAM_QUALITY]: 1 } });
 send({ kind: "finished", verdict: verdictOf(job, result), bytes });
 port.close();

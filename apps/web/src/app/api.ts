@@ -1,16 +1,20 @@
 import type {
+  BenchRunInfo,
   CreateDesignDto,
   Design,
   DesignCard,
   DesignFile,
   FileVersion,
+  Kept,
   NewFileDto,
   PartSummary,
   Problem,
+  StartBenchRunDto,
   Trial,
   UpdateDesignDto,
 } from "@gate-clock/contract";
 import {
+  type BenchRecord,
   type BoardDescription,
   decodeArtifact,
   type StageArtifacts,
@@ -78,6 +82,25 @@ export const api = {
   removeFile: (id: string, fileId: string) => json<void>(`/api/designs/${id}/files/${fileId}`, "DELETE"),
   startTrial: (id: string) => json<Trial>(`/api/designs/${id}/trials`, "POST"),
   cancelTrial: (id: string, trialId: string) => json<void>(`/api/designs/${id}/trials/${trialId}/cancel`, "POST"),
+  kept: (id: string, signal?: AbortSignal) => json<Kept[]>(`/api/designs/${id}/kept`, "GET", undefined, signal),
+  async keep(id: string, name: string, value: object): Promise<void> {
+    const body = JSON.stringify({ value });
+    await request(`/api/designs/${id}/kept/${encodeURIComponent(name)}`, {
+      method: "PUT",
+      headers: { "content-type": "application/json" },
+      body,
+      // still sent when the page is being left; browsers take at most 64 KiB so
+      keepalive: body.length < 20_000,
+    });
+  },
+  benchRuns: (id: string, signal?: AbortSignal) =>
+    json<BenchRunInfo[]>(`/api/designs/${id}/runs`, "GET", undefined, signal),
+  startBenchRun: (id: string, dto: StartBenchRunDto) => json<BenchRunInfo>(`/api/designs/${id}/runs`, "POST", dto),
+  cancelBenchRun: (id: string, runId: string) => json<void>(`/api/designs/${id}/runs/${runId}/cancel`, "POST"),
+  async benchRecord(id: string, runId: string): Promise<BenchRecord> {
+    const response = await request(`/api/designs/${id}/runs/${runId}/result`);
+    return decodeArtifact<BenchRecord>(new Uint8Array(await response.arrayBuffer()));
+  },
   parts: () => json<PartSummary[]>("/api/parts"),
   boards: () => json<BoardDescription[]>("/api/boards"),
   async artifact<S extends StageName>(

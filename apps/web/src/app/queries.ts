@@ -1,4 +1,4 @@
-import type { Design, Trial } from "@gate-clock/contract";
+import type { BenchRunInfo, Design, Trial } from "@gate-clock/contract";
 import type { StageName } from "@gate-clock/core";
 import { type QueryClient, queryOptions } from "@tanstack/react-query";
 import { api } from "./api.ts";
@@ -19,6 +19,20 @@ export function updateDesign(queries: QueryClient, id: string, change: (old: Des
   queries.setQueryData(queryKey, (old) => old && change(old));
   if (isReading) void queries.invalidateQueries({ queryKey, exact: true });
 }
+
+/** Layouts of waves and last verdicts of test benches. */
+export const keptQuery = (id: string) =>
+  queryOptions({ queryKey: ["kept", id], queryFn: ({ signal }) => api.kept(id, signal) });
+
+export const isLive = (run: BenchRunInfo) => run.status === "queued" || run.status === "running";
+
+/** Runs of test benches on the server; asked again and again while one is under way. */
+export const benchRunsQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["bench-runs", id],
+    queryFn: ({ signal }) => api.benchRuns(id, signal),
+    refetchInterval: ({ state }) => (state.data?.some(isLive) ? 500 : false),
+  });
 
 export const partsQuery = queryOptions({ queryKey: ["parts"], queryFn: () => api.parts(), staleTime: Infinity });
 

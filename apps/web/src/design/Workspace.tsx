@@ -5,11 +5,10 @@ import { Hammer, Moon, Square, Sun, TriangleAlert } from "lucide-react";
 import { Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 import { Link, NavLink, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
 import { api } from "../app/api.ts";
-import { designQuery, updateDesign } from "../app/queries.ts";
+import { designQuery, isLive, updateDesign } from "../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../app/StatePages.tsx";
 import { toggleTheme } from "../app/theme.ts";
 import { BenchSession } from "../stations/bench/bench-session.ts";
-import { SimulateSession } from "../stations/simulate/simulate-session.ts";
 import { Button } from "../ui/Button.tsx";
 import { giveOutEvent } from "../ui/give-out.ts";
 import { BuildStrip } from "./BuildStrip.tsx";
@@ -19,6 +18,7 @@ import { useDrafts } from "./drafts.ts";
 import { formatFocus } from "./focus.ts";
 import { benchState, stationHeads } from "./stations.ts";
 import { applyEdit } from "./text-edit.ts";
+import { useBenches, useSourcesKey } from "./use-benches.ts";
 import { useCheck } from "./use-check.ts";
 import { useLiveTrial } from "./use-live-trial.ts";
 
@@ -123,9 +123,9 @@ function OpenDesign({ design }: { design: Design }) {
 
   const [bench] = useState(() => new BenchSession());
   useEffect(() => () => bench.close(), [bench]);
-  const [simulation] = useState(() => new SimulateSession());
-  useEffect(() => () => simulation.close(), [simulation]);
-  const { runs, running } = useSyncExternalStore(simulation.subscribe, simulation.getSnapshot);
+  const { simulation, serverRuns } = useBenches(design.id);
+  const { verdicts, running } = useSyncExternalStore(simulation.subscribe, simulation.getSnapshot);
+  const key = useSourcesKey(input.sources);
   const value: DesignContextValue = {
     design,
     trial,
@@ -134,12 +134,19 @@ function OpenDesign({ design }: { design: Design }) {
     isChecking,
     bench,
     simulation,
+    serverRuns,
+    sourcesKey: key,
     sources: input.sources,
     build,
     showPlace,
     repair,
   };
-  const heads = stationHeads(trial, check, isCurrent, benchState(check, runs, input.sources, running !== null));
+  const heads = stationHeads(
+    trial,
+    check,
+    isCurrent,
+    benchState(check, verdicts, key, running !== null || serverRuns.some(isLive)),
+  );
   const focus = params.get("focus");
   const keep = focus && !focus.startsWith("line:") ? `?${new URLSearchParams({ focus })}` : "";
   return (

@@ -1,4 +1,4 @@
-import type { Design, Trial } from "@gate-clock/contract";
+import type { BenchRunInfo, Design, Trial } from "@gate-clock/contract";
 import type { DesignCheck, Finding, Place, SourceFile } from "@gate-clock/core";
 import { createContext, useContext } from "react";
 import type { BenchSession } from "../stations/bench/bench-session.ts";
@@ -17,8 +17,12 @@ export interface DesignContextValue {
   readonly bench: BenchSession;
   /** Runs of the design's test benches. */
   readonly simulation: SimulateSession;
+  /** Runs of test benches on the server, newest first. */
+  readonly serverRuns: readonly BenchRunInfo[];
   /** The source files as they stand in the editors. */
   readonly sources: readonly SourceFile[];
+  /** Key of those texts: verdicts of benches that name another one are of an earlier state. */
+  readonly sourcesKey: string;
   readonly build: () => Promise<void>;
   /** Opens the file at the line, with the focus on it. */
   readonly showPlace: (place: Place) => void;

@@ -1,6 +1,5 @@
 import type { Trial } from "@gate-clock/contract";
-import type { DesignCheck, SourceFile, StageName } from "@gate-clock/core";
-import type { BenchRun } from "../stations/simulate/simulate-session.ts";
+import type { BenchVerdict, DesignCheck, StageName } from "@gate-clock/core";
 import { formatBytes, formatMhz, formatNs, formatPercent } from "../ui/format.ts";
 import type { Tone } from "../ui/Verdict.tsx";
 
@@ -21,18 +20,18 @@ const isFinished = (trial: Trial | null, stage: StageName) => {
 /** How the design's test benches stand, in one figure. */
 export function benchState(
   check: DesignCheck | null,
-  runs: Readonly<Record<string, BenchRun>>,
-  sources: readonly SourceFile[],
+  verdicts: Readonly<Record<string, BenchVerdict>>,
+  sourcesKey: string,
   isRunning: boolean,
 ): Omit<StationHead, "path" | "name"> {
   if (isRunning) return { figure: "running", tone: "open", isOld: false };
   const benches = check?.testBenches ?? [];
   if (!check) return { figure: "checking", tone: "open", isOld: false };
   if (benches.length === 0) return { figure: "no test bench", tone: "open", isOld: false };
-  const done = benches.flatMap((bench) => runs[bench.name] ?? []);
+  const done = benches.flatMap((bench) => verdicts[bench.name] ?? []);
   if (done.length === 0) return { figure: "not run", tone: "open", isOld: false };
-  const isOld = done.some((run) => run.sources !== sources);
-  const failed = done.filter((run) => !run.result.passed).length;
+  const isOld = done.some((verdict) => verdict.sourcesKey !== sourcesKey);
+  const failed = done.filter((verdict) => !verdict.passed).length;
   if (failed) return { figure: `${failed} failed`, tone: "bad", isOld };
   return {
     figure: `${done.length} of ${benches.length} passed`,

@@ -1,4 +1,5 @@
 import type { ButtonHTMLAttributes } from "react";
+import { twMerge } from "tailwind-merge";
 
 type Look = "main" | "plain" | "quiet" | "danger";
 const looks: Readonly<Record<Look, string>> = {
@@ -16,7 +17,11 @@ export function Button({
   return (
     <button
       type="button"
-      className={`inline-flex h-8 items-center gap-1.5 rounded-md px-3 text-sm whitespace-nowrap disabled:opacity-50 disabled:hover:brightness-100 ${looks[look]} ${className}`}
+      className={twMerge(
+        "inline-flex h-8 items-center gap-1.5 rounded-md px-3 text-sm whitespace-nowrap disabled:opacity-50 disabled:hover:brightness-100",
+        looks[look],
+        className,
+      )}
       {...rest}
     />
   );

@@ -9,6 +9,7 @@ export {
   type BenchHost,
   type BenchJob,
   type BenchProgress,
+  type BenchRecord,
   type BenchResult,
   type BenchVerdict,
   type PrintedLine,

@@ -44,6 +44,13 @@ export interface BenchResult {
   readonly elapsedMs: number;
 }
 
+/** A result with what it came from. */
+export interface BenchRecord {
+  readonly result: BenchResult;
+  readonly sources: readonly SourceFile[];
+  readonly seed: number;
+}
+
 /** The few words that are left of a run when its lines and waves are gone. */
 export interface BenchVerdict {
   readonly end: BenchResult["end"];

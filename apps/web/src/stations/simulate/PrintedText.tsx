@@ -1,7 +1,6 @@
-import { type Place, showTime } from "@gate-clock/core";
+import { type Place, type PrintedLine, showTime } from "@gate-clock/core";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef } from "react";
-import type { PrintedLine } from "../../workers/simulate.worker.ts";
 
 interface Props {
   readonly lines: readonly PrintedLine[];

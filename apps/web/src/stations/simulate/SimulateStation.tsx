@@ -1,22 +1,26 @@
-import { type Finding, type Place, showTime, type WaveTrack } from "@gate-clock/core";
-import { FolderOpen, Play, Square, X } from "lucide-react";
-import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
-import { Group, Panel, Separator } from "react-resizable-panels";
+import { showTime } from "@gate-clock/core";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState, useSyncExternalStore } from "react";
 import { useSearchParams } from "react-router";
+import { api } from "../../app/api.ts";
+import { benchRunsQuery } from "../../app/queries.ts";
 import { EmptyPanel } from "../../app/StatePages.tsx";
 import { useDesign } from "../../design/context.ts";
-import { Button } from "../../ui/Button.tsx";
-import { FindingList } from "../../ui/FindingList.tsx";
+import { giveOutEvent } from "../../ui/give-out.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
-import { PrintedText } from "./PrintedText.tsx";
-import { type BenchRun, parseTime } from "./simulate-session.ts";
+import { BenchTabs } from "./BenchTabs.tsx";
+import { RunControls } from "./RunControls.tsx";
+import { RunResult } from "./RunResult.tsx";
+import { RunVerdict } from "./RunVerdict.tsx";
+import { OpenRun } from "./ServerRuns.tsx";
+import { parseTime } from "./simulate-session.ts";
 import { WavePanel } from "./WavePanel.tsx";
-import type { WaveLayout } from "./wave-layout.ts";
 
-/** Runs a test bench of the design in the page, and shows what it printed, found and did. */
+/** Runs test benches of the design, in the page or on the server, and shows what they printed, found and did. */
 export function SimulateStation() {
-  const { check, simulation, sources, showPlace } = useDesign();
-  const { running, runs, layouts, dumps, opening, problem } = useSyncExternalStore(
+  const { design, drafts, check, simulation, serverRuns, sources, sourcesKey, showPlace } = useDesign();
+  const queries = useQueryClient();
+  const { running, runs, verdicts, layouts, dumps, opening, problem } = useSyncExternalStore(
     simulation.subscribe,
     simulation.getSnapshot,
   );
@@ -25,18 +29,15 @@ export function SimulateStation() {
   const dump = params.get("dump");
   const dumpWaves = dump === null ? undefined : dumps[dump];
   const bench = dumpWaves ? undefined : (benches.find((each) => each.name === params.get("run")) ?? benches[0]);
-  const upload = useRef<HTMLInputElement>(null);
   const [until, setUntil] = useState("1ms");
   const [seed, setSeed] = useState(0);
-  const run = bench ? runs[bench.name] : undefined;
-  const isOld = (each: BenchRun) =>
-    each.sources !== sources && JSON.stringify(each.sources) !== JSON.stringify(sources);
+  const run = bench && runs[bench.name];
   const seconds = until.trim() === "" ? null : parseTime(until);
   const untilWrong = until.trim() !== "" && seconds === null;
 
   const start = useCallback(() => {
-    if (bench && !untilWrong) void simulation.run(bench.name, sources, seed, until, seconds);
-  }, [bench, simulation, sources, seed, until, seconds, untilWrong]);
+    if (bench && !untilWrong) void simulation.run(bench.name, sources, seed, seconds);
+  }, [bench, simulation, sources, seed, seconds, untilWrong]);
   const startRef = useRef(start);
   startRef.current = start;
   useEffect(() => {
@@ -48,6 +49,23 @@ export function SimulateStation() {
     addEventListener("keydown", onKey);
     return () => removeEventListener("keydown", onKey);
   }, []);
+  const startOnServer = useMutation({
+    mutationFn: async (name: string) => {
+      // the server runs what is saved
+      dispatchEvent(new Event(giveOutEvent));
+      if (!(await drafts.flush())) throw new Error("The sources could not be saved, so the server cannot run them.");
+      const record = layouts[name]?.record;
+      return api.startBenchRun(design.id, {
+        bench: name,
+        seed,
+        until: seconds,
+        record: record ? record.map(({ path, below }) => ({ path, below })) : null,
+      });
+    },
+    onError: (error) => simulation.fail((error as Error).message),
+    onSuccess: () => simulation.fail(null),
+    onSettled: () => queries.invalidateQueries({ queryKey: benchRunsQuery(design.id).queryKey }),
+  });
 
   const openDump = async (file: File | undefined) => {
     if (file && (await simulation.openDump(file))) setParams({ dump: file.name });
@@ -63,135 +81,59 @@ export function SimulateStation() {
         </label>
       </EmptyPanel>
     );
-  const progress = running && running.bench === bench?.name ? running.progress : null;
+  const progress = running?.progress;
+  const isRunning = running !== null && running.bench === bench?.name;
+  const runningText = progress
+    ? `Running: ${progress.time} simulated, ${progress.lines.toLocaleString("en")} lines, ${(progress.elapsedMs / 1000).toFixed(1)} s.`
+    : "Compiling the design…";
+  const finished = serverRuns.find((each) => each.bench === bench?.name && each.resultBytes > 0);
+  const verdict = bench && verdicts[bench.name];
   return (
     <div className="flex h-full flex-col">
       {dumpWaves ? (
         <Verdict tone="plain" figure={showTime(dumpWaves.end, dumpWaves.precision)} unit="recorded">
           <span className="font-mono">{dump}</span> holds {dumpWaves.tracks.length.toLocaleString("en")} signals and{" "}
           {dumpWaves.changes.toLocaleString("en")} changes
-          {dumpWaves.stoppedAt !== null && ", of which those up to the end of the memory are kept"}.
+          {dumpWaves.stoppedAt !== null &&
+            `; the memory for waves was full at ${showTime(dumpWaves.stoppedAt, dumpWaves.precision)}, later changes are not shown`}
+          .
         </Verdict>
       ) : (
         <RunVerdict
-          run={run}
-          isOld={run ? isOld(run) : false}
-          running={running !== null && running.bench === bench?.name}
-          progress={
-            progress
-              ? `${progress.time} simulated, ${progress.lines} lines, ${(progress.elapsedMs / 1000).toFixed(1)} s`
-              : null
-          }
           bench={bench?.name ?? ""}
+          verdict={verdict}
+          isOld={verdict !== undefined && verdict.sourcesKey !== sourcesKey}
+          running={isRunning ? runningText : null}
           onPlace={showPlace}
         />
       )}
       <div className="flex h-11 shrink-0 items-center gap-3 border-b border-line bg-cloth px-4 text-[13px]">
-        <div className="flex min-w-0 items-center gap-1 overflow-x-auto" role="tablist" aria-label="Test benches">
-          {benches.map((each) => {
-            const own = runs[each.name];
-            const mark = !own ? "·" : own.result.passed ? "✓" : "✕";
-            const colour = !own ? "text-soft" : own.result.passed ? "text-good" : "text-bad";
-            return (
-              <button
-                key={each.name}
-                type="button"
-                role="tab"
-                aria-selected={each === bench}
-                className={`flex items-center gap-1.5 rounded-md px-2 py-1 font-mono text-xs whitespace-nowrap ${each === bench ? "bg-panel shadow-[inset_0_-2px_0_var(--indigo)]" : "hover:bg-raised"}`}
-                onClick={() => setParams({ run: each.name })}
-                data-testid="bench-tab"
-              >
-                <span className={`font-semibold ${colour}`}>{mark}</span>
-                {each.name}
-                {own && isOld(own) && <span className="font-sans text-[11px] text-soft italic">earlier</span>}
-              </button>
-            );
-          })}
-          {Object.keys(dumps).map((name) => (
-            <span
-              key={name}
-              className={`flex items-center rounded-md font-mono text-xs whitespace-nowrap ${name === dump ? "bg-panel shadow-[inset_0_-2px_0_var(--indigo)]" : "hover:bg-raised"}`}
-            >
-              <button
-                type="button"
-                role="tab"
-                aria-selected={name === dump}
-                className="py-1 pl-2"
-                onClick={() => setParams({ dump: name })}
-              >
-                {name}
-              </button>
-              <button
-                type="button"
-                className="p-1 text-soft hover:text-bad"
-                aria-label={`Close ${name}`}
-                onClick={() => {
-                  simulation.closeDump(name);
-                  if (name === dump) setParams({});
-                }}
-              >
-                <X className="size-3" />
-              </button>
-            </span>
-          ))}
-        </div>
-        <span className="flex-1" />
-        {opening !== null && <span className="tabular text-soft">reading {Math.round(opening * 100)} %</span>}
-        <Button
-          look="quiet"
-          className="h-7 px-2"
-          onClick={() => upload.current?.click()}
-          title="Open a value change dump (.vcd)"
-        >
-          <FolderOpen className="size-4" /> Open dump
-        </Button>
-        <input
-          ref={upload}
-          type="file"
-          accept=".vcd"
-          className="hidden"
-          data-testid="open-dump"
-          onChange={(event) => {
-            void openDump(event.target.files?.[0]);
-            event.target.value = "";
+        <BenchTabs
+          benches={benches.map((each) => each.name)}
+          shown={bench?.name ?? null}
+          dumps={Object.keys(dumps)}
+          shownDump={dumpWaves ? dump : null}
+          onBench={(name) => setParams({ run: name })}
+          onDump={(name) => setParams({ dump: name })}
+          onCloseDump={(name) => {
+            simulation.closeDump(name);
+            if (name === dump) setParams({});
           }}
         />
-        <label className="flex items-center gap-1.5">
-          <span className="text-soft">Stop at</span>
-          <input
-            className={`h-7 w-20 rounded-md border bg-panel px-2 font-mono text-xs ${untilWrong ? "border-bad" : "border-line"}`}
-            value={until}
-            onChange={(event) => setUntil(event.target.value)}
-            aria-invalid={untilWrong}
-            title={untilWrong ? "Write a time such as 10us" : "Simulated time; empty: until nothing is left to happen"}
-          />
-        </label>
-        <label className="flex items-center gap-1.5">
-          <span className="text-soft">Seed</span>
-          <input
-            type="number"
-            className="h-7 w-20 rounded-md border border-line bg-panel px-2 font-mono text-xs"
-            value={seed}
-            onChange={(event) => setSeed(Math.trunc(Number(event.target.value)) || 0)}
-          />
-        </label>
-        {running ? (
-          <Button look="danger" className="h-7" onClick={() => simulation.stop()} data-testid="stop-run">
-            <Square className="size-3.5" /> Stop
-          </Button>
-        ) : (
-          <Button
-            look="main"
-            className="h-7"
-            onClick={start}
-            disabled={!bench || untilWrong}
-            title="F9"
-            data-testid="run-bench"
-          >
-            <Play className="size-3.5" /> Run
-          </Button>
-        )}
+        <span className="flex-1" />
+        <RunControls
+          bench={bench?.name ?? null}
+          until={until}
+          untilWrong={untilWrong}
+          seed={seed}
+          isSending={startOnServer.isPending}
+          onUntil={setUntil}
+          onSeed={setSeed}
+          onStart={start}
+          onStartOnServer={() => bench && startOnServer.mutate(bench.name)}
+          onOpenDump={(file) => void openDump(file)}
+          onOpened={(name) => setParams({ run: name })}
+        />
       </div>
       {problem && (
         <p className="border-b border-line bg-bad-wash px-4 py-1.5 text-[13px] text-bad" role="alert">
@@ -211,132 +153,25 @@ export function SimulateStation() {
       ) : run && bench ? (
         <RunResult key={bench.name} run={run} layout={layouts[bench.name]} bench={bench.name} onPlace={showPlace} />
       ) : (
-        <EmptyPanel title={bench ? `${bench.name} has not been run yet` : "Looking for test benches…"}>
-          Run it to see what it prints and the waves of every signal.
+        <EmptyPanel
+          title={
+            !bench
+              ? "Looking for test benches…"
+              : verdict
+                ? "Only the verdict of its last run is here"
+                : `${bench.name} has not been run yet`
+          }
+        >
+          {verdict
+            ? "Lines and waves of a run in the page go with the page. Run it again to see what it prints and the waves of its signals."
+            : "Run it to see what it prints and the waves of every signal."}
+          {finished && (
+            <span className="mt-3 block">
+              <OpenRun run={finished} label={`Open run ${finished.number} of the server`} />
+            </span>
+          )}
         </EmptyPanel>
       )}
     </div>
-  );
-}
-
-function RunVerdict({
-  run,
-  isOld,
-  running,
-  progress,
-  bench,
-  onPlace,
-}: {
-  run: BenchRun | undefined;
-  isOld: boolean;
-  running: boolean;
-  progress: string | null;
-  bench: string;
-  onPlace: (place: Place) => void;
-}) {
-  if (running) return <Verdict tone="open">{progress ? `Running: ${progress}.` : "Compiling the design…"}</Verdict>;
-  if (!run) return <Verdict tone="open">{bench ? `${bench} is ready to run.` : "Reading the sources…"}</Verdict>;
-  const { result } = run;
-  const first = result.findings.find((finding) => finding.severity === "error");
-  const earlier = isOld ? " The sources have changed since; run it again with F9." : "";
-  if (result.passed)
-    return (
-      <Verdict tone={isOld ? "plain" : "good"} figure={result.time} unit="simulated">
-        <span className="font-mono">{bench}</span> passed in {(result.elapsedMs / 1000).toFixed(2)} s
-        {result.checks.passed > 0 && `, ${result.checks.passed.toLocaleString("en")} checks held`}
-        {result.end === "limit" && ", stopped at its time limit"}.{earlier}
-      </Verdict>
-    );
-  const place = first?.place;
-  const errors = result.findings.filter((finding) => finding.severity === "error").length;
-  return (
-    <Verdict tone="bad" figure={String(errors)} unit={errors === 1 ? "error" : "errors"}>
-      <span className="font-mono">{bench}</span>{" "}
-      {result.end === "errors"
-        ? "could not be run"
-        : result.end === "stop"
-          ? "was stopped"
-          : result.end === "cancelled"
-            ? "was stopped by you"
-            : "failed"}
-      {first ? ": " : "."}
-      {first?.message}{" "}
-      {place?.file && (
-        <button type="button" className="font-mono text-xs text-indigo underline" onClick={() => onPlace(place)}>
-          {place.file}:{place.line}
-        </button>
-      )}
-      {earlier}
-    </Verdict>
-  );
-}
-
-function RunResult({
-  run,
-  layout,
-  bench,
-  onPlace,
-}: {
-  run: BenchRun;
-  layout: WaveLayout | undefined;
-  bench: string;
-  onPlace: (place: Place) => void;
-}) {
-  const { simulation } = useDesign();
-  const { result, sources } = run;
-  const { waves } = result;
-  const placeOf = useMemo(() => {
-    const starts = new Map<number, string>();
-    sources.forEach((file, i) => starts.set(i, file.text));
-    return (track: WaveTrack): Place | null => {
-      if (!track.place) return null;
-      const text = starts.get(track.place.file);
-      if (text === undefined) return null;
-      return {
-        file: sources[track.place.file].name,
-        line: text.slice(0, track.place.start).split("\n").length,
-        column: 1,
-      };
-    };
-  }, [sources]);
-  const findings: readonly Finding[] = result.findings;
-  return (
-    <Group orientation="vertical" className="min-h-0 flex-1">
-      <Panel defaultSize="28%" minSize="80px">
-        <Group orientation="horizontal" className="h-full">
-          <Panel minSize="200px">
-            <PrintedText
-              lines={result.lines}
-              lost={result.linesLost}
-              precision={waves?.precision ?? -9}
-              onTime={(time) => simulation.layout(bench, { cursor: time })}
-              onPlace={onPlace}
-            />
-          </Panel>
-          {findings.length > 0 && (
-            <>
-              <Separator className="w-1 border-l border-line bg-transparent hover:bg-indigo" />
-              <Panel defaultSize="42%" minSize="160px" className="overflow-auto bg-panel">
-                <FindingList findings={findings} onPlace={onPlace} />
-              </Panel>
-            </>
-          )}
-        </Group>
-      </Panel>
-      <Separator className="h-1 border-t border-line bg-transparent hover:bg-indigo" />
-      <Panel minSize="120px">
-        {waves && waves.tracks.length > 0 ? (
-          <WavePanel
-            waves={waves}
-            layout={layout}
-            onLayout={(change) => simulation.layout(bench, change)}
-            placeOf={placeOf}
-            onPlace={onPlace}
-          />
-        ) : (
-          <EmptyPanel title="No waves">The run ended before anything could be recorded.</EmptyPanel>
-        )}
-      </Panel>
-    </Group>
   );
 }

@@ -177,6 +177,7 @@ function FindTime({ waves, cursor, onGoTo }: { waves: Waves; cursor: number | nu
       <Search className="size-3.5 shrink-0 text-soft" aria-hidden />
       <input
         aria-label="Find a time"
+        aria-invalid={told !== null}
         placeholder="count = 7 and clk rises"
         title="name = value, <, >, !=; name rises, falls, changes; joined by and. Enter: next, Shift+Enter: previous"
         className="h-6 w-44 rounded border border-line bg-panel px-1.5 font-mono"

@@ -1,18 +1,24 @@
-import type { SourceFile, Waves } from "@gate-clock/core";
+import type { Kept } from "@gate-clock/contract";
+import {
+  type BenchJob,
+  type BenchProgress,
+  type BenchRecord,
+  type BenchVerdict,
+  type ScopeEntry,
+  type SourceFile,
+  verdictOf,
+  type Waves,
+} from "@gate-clock/core";
 import { proxy, type Remote, wrap } from "comlink";
-import type { SimulateProgress, SimulateResult, Simulator } from "../../workers/simulate.worker.ts";
-import { emptyLayout, type WaveLayout } from "./wave-layout.ts";
+import type { Simulator } from "../../workers/simulate.worker.ts";
+import { emptyLayout, parseLayout, type WaveLayout } from "./wave-layout.ts";
 
-export interface BenchRun {
-  readonly result: SimulateResult;
-  /** The texts that were run: others make it out of date. */
-  readonly sources: readonly SourceFile[];
-  readonly seed: number;
-  readonly until: string;
-}
 export interface SimulateSnapshot {
-  readonly running: { readonly bench: string; readonly progress: SimulateProgress | null } | null;
-  readonly runs: Readonly<Record<string, BenchRun>>;
+  readonly running: { readonly bench: string; readonly progress: BenchProgress | null } | null;
+  /** Last run of each bench whose lines and waves are at hand. */
+  readonly runs: Readonly<Record<string, BenchRecord>>;
+  /** Last verdict of each bench, wherever and whenever it was run. */
+  readonly verdicts: Readonly<Record<string, BenchVerdict>>;
   /** By the bench's name, so that a rerun shows the same; of a dump by `dump:` and its name. */
   readonly layouts: Readonly<Record<string, WaveLayout>>;
   /** Dumps opened from disk, by file name. */
@@ -22,11 +28,19 @@ export interface SimulateSnapshot {
   readonly problem: string | null;
 }
 
+/** Memory for the waves of one run in the page. */
+const waveMemory = 512 * 2 ** 20;
+const keepAfterMs = 700;
+
+/** Puts something away with the design. */
+export type Keep = (name: string, value: object) => Promise<void>;
+
 /** The runs of one open design's test benches; they stay while the engineer looks elsewhere. An outside store. */
 export class SimulateSession {
   private snapshot: SimulateSnapshot = {
     running: null,
     runs: {},
+    verdicts: {},
     layouts: {},
     dumps: {},
     opening: null,
@@ -36,6 +50,13 @@ export class SimulateSession {
   private worker: Worker | null = null;
   private remote: Remote<Simulator> | null = null;
   private serial = 0;
+  /** Layouts that this page has changed; what the server knows of them is older. */
+  private readonly touched = new Set<string>();
+  private readonly unsaved = new Map<string, object>();
+  private readonly sending = new Set<string>();
+  private timer: ReturnType<typeof setTimeout> | null = null;
+
+  constructor(private readonly keep: Keep) {}
 
   readonly subscribe = (listener: () => void): (() => void) => {
     this.listeners.add(listener);
@@ -48,29 +69,57 @@ export class SimulateSession {
     for (const listener of this.listeners) listener();
   }
 
-  async run(
-    bench: string,
-    sources: readonly SourceFile[],
-    seed: number,
-    until: string,
-    seconds: number | null,
-  ): Promise<void> {
+  /** Takes over what was kept with the design, but for what has been changed here since. */
+  adopt(kept: readonly Kept[]): void {
+    const layouts = { ...this.snapshot.layouts };
+    const verdicts = { ...this.snapshot.verdicts };
+    for (const { name, value } of kept) {
+      const colon = name.indexOf(":");
+      const bench = name.slice(colon + 1);
+      if (name.startsWith("waves:") && !this.touched.has(bench)) {
+        const layout = parseLayout(value);
+        if (layout) layouts[bench] = layout;
+      } else if (name.startsWith("verdict:") && !this.unsaved.has(name) && !this.sending.has(name))
+        verdicts[bench] = value as unknown as BenchVerdict;
+    }
+    this.set({ layouts, verdicts });
+  }
+
+  async run(bench: string, sources: readonly SourceFile[], seed: number, until: number | null): Promise<void> {
     if (this.snapshot.running) return;
     const serial = ++this.serial;
     const remote = this.start();
     this.set({ running: { bench, progress: null }, problem: null });
+    const record = this.snapshot.layouts[bench]?.record ?? null;
+    const job: BenchJob = { sources, top: bench, until, seed, record, waveMemory };
     try {
       const result = await remote.run(
-        { sources, top: bench, until: seconds, seed },
-        proxy((progress: SimulateProgress) => {
+        job,
+        proxy((progress: BenchProgress) => {
           if (serial === this.serial && this.snapshot.running) this.set({ running: { bench, progress } });
         }),
       );
       if (serial !== this.serial) return;
-      this.set({ running: null, runs: { ...this.snapshot.runs, [bench]: { result, sources, seed, until } } });
+      this.show(bench, { result, sources, seed });
+      const verdict = verdictOf(job, result);
+      this.set({ running: null, verdicts: { ...this.snapshot.verdicts, [bench]: verdict } });
+      this.putAway(`verdict:${bench}`, verdict);
     } catch (error) {
       if (serial === this.serial) this.set({ running: null, problem: (error as Error).message });
     }
+  }
+
+  /** Lines and waves of a run that may have been made elsewhere. */
+  show(bench: string, record: BenchRecord): void {
+    this.set({ runs: { ...this.snapshot.runs, [bench]: record } });
+  }
+
+  fail(problem: string | null): void {
+    this.set({ problem });
+  }
+
+  scopes(sources: readonly SourceFile[], bench: string): Promise<ScopeEntry[]> {
+    return this.start().scopes(sources, bench);
   }
 
   private start(): Remote<Simulator> {
@@ -112,22 +161,54 @@ export class SimulateSession {
     void this.remote?.stop();
     const serial = this.serial;
     setTimeout(() => {
-      if (serial !== this.serial || !this.snapshot.running) return;
-      this.close();
-      this.set({ running: null, problem: "The run was ended by force: what it had computed is lost." });
+      if (serial !== this.serial || (!this.snapshot.running && this.snapshot.opening === null)) return;
+      this.endWorker();
+      this.set({
+        running: null,
+        opening: null,
+        problem: "The run was ended by force: what it had computed is lost.",
+      });
     }, 3000);
   }
 
   layout(bench: string, change: Partial<WaveLayout>): void {
     const old = this.snapshot.layouts[bench] ?? emptyLayout;
-    this.set({ layouts: { ...this.snapshot.layouts, [bench]: { ...old, ...change } } });
+    const layout = { ...old, ...change };
+    this.touched.add(bench);
+    this.set({ layouts: { ...this.snapshot.layouts, [bench]: layout } });
+    this.putAway(`waves:${bench}`, layout);
   }
 
-  close(): void {
+  private putAway(name: string, value: object): void {
+    this.unsaved.set(name, value);
+    this.timer ??= setTimeout(() => this.flush(), keepAfterMs);
+  }
+
+  /** Sends what has not been kept yet. */
+  flush(): void {
+    if (this.timer) clearTimeout(this.timer);
+    this.timer = null;
+    const list = [...this.unsaved];
+    this.unsaved.clear();
+    for (const [name, value] of list) {
+      this.sending.add(name);
+      // a layout that could not be kept is no reason to stop anybody: the next change sends it again
+      void this.keep(name, value)
+        .catch(() => {})
+        .finally(() => this.sending.delete(name));
+    }
+  }
+
+  private endWorker(): void {
     this.serial++;
     this.worker?.terminate();
     this.worker = null;
     this.remote = null;
+  }
+
+  close(): void {
+    this.flush();
+    this.endWorker();
   }
 }
 

@@ -1,4 +1,4 @@
-import type { WaveRadix } from "@gate-clock/core";
+import type { RecordScope, WaveRadix } from "@gate-clock/core";
 
 /** What of some waves is shown, and how: plain data, kept with the design by the bench's name. */
 
@@ -28,6 +28,8 @@ export interface WaveLayout {
   readonly cursor: number | null;
   readonly second: number | null;
   readonly markers: readonly Marker[];
+  /** What the next run records; null: every signal. */
+  readonly record: readonly RecordScope[] | null;
 }
 
 export const emptyLayout: WaveLayout = {
@@ -40,6 +42,7 @@ export const emptyLayout: WaveLayout = {
   cursor: null,
   second: null,
   markers: [],
+  record: null,
 };
 
 type Rows = readonly LayoutRow[];
@@ -93,12 +96,25 @@ export function freeName(stem: string, used: Iterable<string>): string {
 /** What was kept, if it still has the right form; anything else counts as nothing kept. */
 export function parseLayout(value: unknown): WaveLayout | null {
   if (typeof value !== "object" || value === null) return null;
-  const { rows, closed, expanded, radix, drawing, view, cursor, second, markers } = value as Record<string, unknown>;
+  const {
+    rows,
+    closed,
+    expanded,
+    radix,
+    drawing,
+    view,
+    cursor,
+    second,
+    markers,
+    record: scopes,
+  } = value as Record<string, unknown>;
   const isText = (each: unknown): each is string => typeof each === "string";
   const isNumber = (each: unknown): each is number => typeof each === "number" && Number.isFinite(each);
   const isRow = (each: unknown): each is LayoutRow =>
     isText((each as LayoutRow)?.key) && ((each as LayoutRow).group === null || isText((each as LayoutRow).group));
   const isMarker = (each: unknown): each is Marker => isText((each as Marker)?.name) && isNumber((each as Marker).time);
+  const isScope = (each: unknown): each is RecordScope =>
+    isText((each as RecordScope)?.path) && typeof (each as RecordScope).below === "boolean";
   const list = <T>(from: unknown, is: (each: unknown) => each is T): readonly T[] =>
     Array.isArray(from) ? from.filter(is) : [];
   const record = <T extends string>(from: unknown): Readonly<Record<string, T>> =>
@@ -116,5 +132,6 @@ export function parseLayout(value: unknown): WaveLayout | null {
     cursor: isNumber(cursor) ? cursor : null,
     second: isNumber(second) ? second : null,
     markers: list(markers, isMarker),
+    record: Array.isArray(scopes) ? list(scopes, isScope) : null,
   };
 }
