@@ -2,5 +2,7 @@
  * Syntax trees to one flat netlist of word-level cells. In: source files. Out: netlist, source positions beside it,
  * hierarchy, findings. Expression sizes follow IEEE 1364-2005 clause 5; processes are run once on symbols.
  */
+
+export { formatVerilog } from "../hdl/verilog/index.ts";
 export { type ElaboratedDesign, type ElaborateOptions, elaborate } from "./elaborate.ts";
 export { type Spot, type SymbolEntry, SymbolIndex, type SymbolKind } from "./symbols.ts";

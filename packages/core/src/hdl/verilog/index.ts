@@ -3,4 +3,5 @@
  * packages and findings. The parser goes on after mistakes by recursive descent with known stopping words (Wirth,
  * "Algorithms + Data Structures = Programs", 1976, section 5.9).
  */
+export { formatVerilog } from "./format-text.ts";
 export { parseVerilog, type VerilogSyntax } from "./parser.ts";
