@@ -12,6 +12,7 @@ import { BenchSession } from "../stations/bench/bench-session.ts";
 import { Button } from "../ui/Button.tsx";
 import { giveOutEvent } from "../ui/give-out.ts";
 import { BuildStrip } from "./BuildStrip.tsx";
+import { ConflictBar } from "./ConflictBar.tsx";
 import { DesignContext, type DesignContextValue } from "./context.ts";
 import { DesignSettings } from "./DesignSettings.tsx";
 import { useDrafts } from "./drafts.ts";
@@ -204,7 +205,6 @@ function OpenDesign({ design }: { design: Design }) {
           <div className="flex items-center gap-3 border-b border-line bg-bad-wash px-5 py-2" role="alert">
             <TriangleAlert className="size-4 shrink-0 text-bad" aria-hidden />
             <span className="flex-1">{drafts.problem ?? problem}</span>
-            {drafts.problem && <Button onClick={drafts.discard}>Show the other version</Button>}
             <Button
               look="quiet"
               onClick={() => {
@@ -216,6 +216,7 @@ function OpenDesign({ design }: { design: Design }) {
             </Button>
           </div>
         )}
+        {drafts.conflict && <ConflictBar conflict={drafts.conflict} drafts={drafts} onTold={setProblem} />}
         {trial && <BuildStrip trial={trial} isCurrent={isCurrent} />}
         <main className="min-h-0 flex-1">
           <Suspense fallback={<LoadingPanel what="the station" />}>

@@ -1,10 +1,28 @@
 import type { Design, DesignFile } from "@gate-clock/contract";
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState } from "react";
-import { api } from "../app/api.ts";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { ApiError, api } from "../app/api.ts";
 import { designQuery, updateDesign } from "../app/queries.ts";
+import { listenToOtherTabs, tellOtherTabs } from "../app/tabs.ts";
+import { mergeTexts } from "./merge-texts.ts";
 
 const saveAfterMs = 900;
+
+/** Text that was typed and is not saved yet, with the saved file that it started from. */
+interface Draft {
+  readonly text: string;
+  readonly base: DesignFile;
+}
+type DraftMap = ReadonlyMap<string, Draft>;
+
+/** A draft that cannot be saved because the file has changed since it was begun. */
+export interface Conflict {
+  readonly fileId: string;
+  readonly path: string;
+  /** The file as somebody else has saved it; null if it was removed. */
+  readonly theirs: DesignFile | null;
+}
+export type Resolution = "merge" | "mine" | "theirs";
 
 export interface Drafts {
   /** Text as it stands in the editor. */
@@ -15,58 +33,84 @@ export interface Drafts {
   readonly unsaved: ReadonlySet<string>;
   readonly problem: string | null;
   dismissProblem(): void;
-  /** Drops the local text of files, so that what the server has shows again. */
-  discard(): void;
+  /** The first conflict that waits for a decision. */
+  readonly conflict: Conflict | null;
+  /** @returns Number of places where a merge left both texts for the engineer to choose. */
+  resolve(conflict: Conflict, how: Resolution): Promise<number>;
   readonly texts: ReadonlyMap<string, string>;
 }
 
 /** Texts that were typed and are not saved yet. They are saved after a pause, before a build, and on leaving. */
 export function useDrafts(design: Design): Drafts {
   const queries = useQueryClient();
-  const [texts, setTexts] = useState<ReadonlyMap<string, string>>(new Map());
+  const [drafts, setDrafts] = useState<DraftMap>(new Map());
+  const [conflicts, setConflicts] = useState<ReadonlyMap<string, Conflict>>(new Map());
   const [problem, setProblem] = useState<string | null>(null);
-  const latest = useRef({ texts, design });
-  latest.current = { texts, design };
+  const latest = useRef({ drafts, conflicts, design });
+  latest.current = { drafts, conflicts, design };
   const saving = useRef<Promise<boolean>>(Promise.resolve(true));
 
+  /** Both at once: for the next render, and for whoever saves before it. */
+  const change = useCallback((next: (old: DraftMap) => DraftMap) => {
+    latest.current = { ...latest.current, drafts: next(latest.current.drafts) };
+    setDrafts(next);
+  }, []);
+
   const flush = useCallback((): Promise<boolean> => {
+    const { queryKey } = designQuery(latest.current.design.id);
+    const save = async (fileId: string, { text, base }: Draft): Promise<boolean> => {
+      const known = queries.getQueryData(queryKey) ?? latest.current.design;
+      const file = known.files.find((each) => each.id === fileId);
+      if (file?.text === text) {
+        change((old) => settled(old, fileId, text, file));
+        return true;
+      }
+      if (latest.current.conflicts.has(fileId)) return false;
+      try {
+        const saved = await api.saveFile(known.id, fileId, text, base.version);
+        updateDesign(queries, known.id, (old) => ({
+          ...old,
+          files: old.files.map((each) => (each.id === fileId ? saved : each)),
+        }));
+        change((old) => settled(old, fileId, text, saved));
+        tellOtherTabs(known.id);
+        setProblem(null);
+        return true;
+      } catch (error) {
+        const isConflict = error instanceof ApiError && (error.status === 409 || error.status === 404);
+        if (isConflict) {
+          const now = await api.design(known.id).catch(() => null);
+          if (now) {
+            updateDesign(queries, known.id, () => now);
+            const theirs = now.files.find((each) => each.id === fileId) ?? null;
+            setConflicts((old) => new Map(old).set(fileId, { fileId, path: base.path, theirs }));
+            return false;
+          }
+        }
+        setProblem((error as Error).message);
+        return false;
+      }
+    };
     saving.current = saving.current.then(async () => {
       let good = true;
-      for (const [fileId, text] of latest.current.texts) {
-        const known = queries.getQueryData(designQuery(latest.current.design.id).queryKey) ?? latest.current.design;
-        const file = known.files.find((candidate) => candidate.id === fileId);
-        if (!file || file.text === text) {
-          setTexts((old) => without(old, fileId, text));
-          continue;
-        }
-        try {
-          const saved = await api.saveFile(known.id, fileId, text, file.version);
-          updateDesign(queries, known.id, (old) => ({
-            ...old,
-            files: old.files.map((each) => (each.id === fileId ? saved : each)),
-          }));
-          setTexts((old) => without(old, fileId, text));
-          setProblem(null);
-        } catch (error) {
-          setProblem((error as Error).message);
-          good = false;
-        }
-      }
+      for (const [fileId, draft] of latest.current.drafts) good = (await save(fileId, draft)) && good;
       if (good) void queries.invalidateQueries({ queryKey: ["designs"] });
       return good;
     });
     return saving.current;
-  }, [queries]);
+  }, [queries, change]);
 
+  const waiting = [...drafts.keys()].some((id) => !conflicts.has(id));
   useEffect(() => {
-    if (texts.size === 0 || problem) return;
+    // every further key puts it off, as `drafts` is another map then
+    if (!waiting || problem || drafts.size === 0) return;
     const timer = setTimeout(() => void flush(), saveAfterMs);
     return () => clearTimeout(timer);
-  }, [texts, problem, flush]);
+  }, [waiting, problem, drafts, flush]);
 
   useEffect(() => {
     const warn = (event: BeforeUnloadEvent) => {
-      if (latest.current.texts.size) {
+      if (latest.current.drafts.size) {
         void flush();
         event.preventDefault();
       }
@@ -75,33 +119,83 @@ export function useDrafts(design: Design): Drafts {
     return () => removeEventListener("beforeunload", warn);
   }, [flush]);
 
-  const edit = useCallback((fileId: string, text: string) => {
-    // at once for whoever saves or repairs next, and by a render for what is shown
-    latest.current = { ...latest.current, texts: new Map(latest.current.texts).set(fileId, text) };
-    setTexts((old) => new Map(old).set(fileId, text));
-  }, []);
+  useEffect(
+    () =>
+      listenToOtherTabs(
+        design.id,
+        () => void queries.invalidateQueries({ queryKey: designQuery(design.id).queryKey, exact: true }),
+      ),
+    [design.id, queries],
+  );
+
+  const edit = useCallback(
+    (fileId: string, text: string) => {
+      const known = queries.getQueryData(designQuery(latest.current.design.id).queryKey) ?? latest.current.design;
+      const file = known.files.find((each) => each.id === fileId);
+      change((old) => {
+        const base = old.get(fileId)?.base ?? file;
+        return base ? new Map(old).set(fileId, { text, base }) : old;
+      });
+    },
+    [queries, change],
+  );
+
+  const resolve = useCallback(
+    async ({ fileId, theirs }: Conflict, how: Resolution): Promise<number> => {
+      const draft = latest.current.drafts.get(fileId);
+      let left = 0;
+      if (!draft || how === "theirs") change((old) => without(old, fileId));
+      else if (!theirs) {
+        // it was removed: what was typed becomes a file again
+        const { path, kind } = draft.base;
+        try {
+          await api.addFile(latest.current.design.id, { path, kind, text: draft.text });
+        } catch (error) {
+          setProblem((error as Error).message);
+          return 0;
+        }
+        change((old) => without(old, fileId));
+        void queries.invalidateQueries({ queryKey: designQuery(latest.current.design.id).queryKey });
+      } else if (how === "mine") change((old) => new Map(old).set(fileId, { text: draft.text, base: theirs }));
+      else {
+        const merged = mergeTexts(draft.base.text, draft.text, theirs.text);
+        left = merged.conflicts;
+        change((old) => new Map(old).set(fileId, { text: merged.text, base: theirs }));
+      }
+      setConflicts((old) => without(old, fileId));
+      return left;
+    },
+    [queries, change],
+  );
+
+  const texts = useMemo(() => new Map([...drafts].map(([id, draft]) => [id, draft.text])), [drafts]);
   return {
     texts,
     edit,
     flush,
     problem,
     dismissProblem: () => setProblem(null),
-    discard: () => {
-      setTexts(new Map());
-      setProblem(null);
-      void queries.invalidateQueries({ queryKey: designQuery(design.id).queryKey });
-    },
-    text: (file) => latest.current.texts.get(file.id) ?? file.text,
+    conflict: [...conflicts.values()][0] ?? null,
+    resolve,
+    text: (file) => latest.current.drafts.get(file.id)?.text ?? file.text,
     unsaved: new Set(
-      [...texts].filter(([id, text]) => design.files.find((file) => file.id === id)?.text !== text).map(([id]) => id),
+      [...drafts]
+        .filter(([id, { text }]) => design.files.find((file) => file.id === id)?.text !== text)
+        .map(([id]) => id),
     ),
   };
 }
 
-/** Forgets a draft, unless more was typed meanwhile. */
-function without(old: ReadonlyMap<string, string>, fileId: string, saved: string): ReadonlyMap<string, string> {
-  if (old.get(fileId) !== saved) return old;
+/** Forgets a draft that has been saved; if more was typed meanwhile, that goes on from the saved file. */
+function settled(old: DraftMap, fileId: string, text: string, saved: DesignFile): DraftMap {
+  const draft = old.get(fileId);
+  if (!draft) return old;
+  if (draft.text !== text) return new Map(old).set(fileId, { text: draft.text, base: saved });
+  return without(old, fileId);
+}
+
+function without<T>(old: ReadonlyMap<string, T>, key: string): ReadonlyMap<string, T> {
   const next = new Map(old);
-  next.delete(fileId);
+  next.delete(key);
   return next;
 }

@@ -26,7 +26,7 @@ import {
 } from "@codemirror/view";
 import type { Finding } from "@gate-clock/core";
 import { tags } from "@lezer/highlight";
-import { useEffect, useRef } from "react";
+import { type RefObject, useEffect, useImperativeHandle, useRef } from "react";
 import { giveOutEvent } from "./give-out.ts";
 
 export type CodeLanguage = "verilog" | "sdc" | "pins";
@@ -109,7 +109,18 @@ export interface NameService {
   rename(offset: number): void;
 }
 
+/** What others may do with the text, as if it were typed: it can be undone. */
+export interface EditorHandle {
+  /** Place of the cursor. */
+  offset(): number;
+  /** Puts another text in the place of all; what is the same stays untouched. */
+  replace(text: string): void;
+  /** Inserts whole lines below the cursor's, indented like it. */
+  insertLines(text: string): void;
+}
+
 interface Props {
+  readonly handle?: RefObject<EditorHandle | null>;
   readonly names?: NameService;
   readonly fileId: string;
   readonly text: string;
@@ -122,7 +133,18 @@ interface Props {
 }
 
 /** CodeMirror with the findings of one file in gutter and text. Undo history is kept while the file stays open. */
-export function CodeEditor({ fileId, text, language, findings, focusLine, onChange, onRepair, label, names }: Props) {
+export function CodeEditor({
+  fileId,
+  text,
+  language,
+  findings,
+  focusLine,
+  onChange,
+  onRepair,
+  label,
+  names,
+  handle,
+}: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   const change = useRef(onChange);
@@ -232,6 +254,40 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
     };
   }, [fileId, language]);
 
+  useImperativeHandle(
+    handle,
+    (): EditorHandle => ({
+      offset: () => view.current?.state.selection.main.head ?? 0,
+      replace: (next) => {
+        const editor = view.current;
+        if (!editor) return;
+        editor.dispatch({ changes: differences(editor.state.doc.toString(), next), userEvent: "input" });
+        editor.focus();
+      },
+      insertLines: (lines) => {
+        const editor = view.current;
+        if (!editor) return;
+        const line = editor.state.doc.lineAt(editor.state.selection.main.head);
+        const indent = /^[ \t]*/.exec(line.text)![0];
+        const block = lines
+          .trimEnd()
+          .split("\n")
+          .map((each) => indent + each)
+          .join("\n");
+        const isEmpty = line.text.trim() === "";
+        const from = isEmpty ? line.from : line.to;
+        editor.dispatch({
+          changes: { from, to: line.to, insert: isEmpty ? block : `\n${block}` },
+          selection: { anchor: from + block.length + (isEmpty ? 0 : 1) },
+          userEvent: "input",
+          scrollIntoView: true,
+        });
+        editor.focus();
+      },
+    }),
+    [],
+  );
+
   // at every render, and before the effect below
   useEffect(() => {
     if (pending.current === null && ahead.current === text) ahead.current = null;
@@ -243,19 +299,7 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
     if (!editor) return;
     const old = editor.state.doc.toString();
     if (old === text || pending.current !== null || ahead.current !== null) return;
-    let from = 0;
-    while (from < old.length && from < text.length && old[from] === text[from]) from++;
-    let tail = 0;
-    while (
-      tail < old.length - from &&
-      tail < text.length - from &&
-      old[old.length - 1 - tail] === text[text.length - 1 - tail]
-    )
-      tail++;
-    editor.dispatch({
-      changes: { from, to: old.length - tail, insert: text.slice(from, text.length - tail) },
-      annotations: fromOutside.of(true),
-    });
+    editor.dispatch({ changes: difference(old, text), annotations: fromOutside.of(true) });
   }, [text]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: fileId stands for the new editor
@@ -297,7 +341,38 @@ export function CodeEditor({ fileId, text, language, findings, focusLine, onChan
     });
   }, [focusLine, fileId]);
 
-  return <div ref={host} className="h-full min-h-0 overflow-hidden" data-testid="code-editor" />;
+  return <div ref={host} className="h-full min-h-0 flex-1 overflow-hidden" data-testid="code-editor" />;
+}
+
+/** The stretch in which two texts differ, as a change from one to the other. */
+function difference(old: string, text: string): { from: number; to: number; insert: string } {
+  let from = 0;
+  while (from < old.length && from < text.length && old[from] === text[from]) from++;
+  let tail = 0;
+  while (
+    tail < old.length - from &&
+    tail < text.length - from &&
+    old[old.length - 1 - tail] === text[text.length - 1 - tail]
+  )
+    tail++;
+  return { from, to: old.length - tail, insert: text.slice(from, text.length - tail) };
+}
+
+/** Line by line where both have as many lines: the cursor and the fold of what is the same stay. */
+function differences(old: string, text: string): { from: number; to: number; insert: string }[] {
+  const before = old.split("\n");
+  const after = text.split("\n");
+  if (before.length !== after.length) return old === text ? [] : [difference(old, text)];
+  const changes: { from: number; to: number; insert: string }[] = [];
+  let at = 0;
+  before.forEach((line, i) => {
+    if (line !== after[i]) {
+      const { from, to, insert } = difference(line, after[i]);
+      changes.push({ from: at + from, to: at + to, insert });
+    }
+    at += line.length + 1;
+  });
+  return changes;
 }
 
 const completionKinds: Readonly<Record<string, string>> = {

@@ -51,6 +51,10 @@ function behaves(module: ModuleNode): boolean {
       if (item.kind === "initial" || item.kind === "always" || item.kind === "instance") return true;
       if (item.kind === "genfor") return some(item.body.items);
       if (item.kind === "genif") return some(item.yes.items) || (item.no !== null && some(item.no.items));
+      if (item.kind === "gencase")
+        return (
+          item.items.some((each) => some(each.block.items)) || (item.fallback !== null && some(item.fallback.items))
+        );
       return item.kind === "genblock" && some(item.items);
     });
   return some(module.items);
@@ -99,9 +103,15 @@ export function elaborate(
   };
 
   const used = new Set(syntax.modules.flatMap((module) => instantiated(module.items)));
+  // what only a test bench instantiates is the top of what it tests
+  const usedByDesign = new Set(
+    syntax.modules
+      .filter((module) => !list.testBenches.includes(module.name))
+      .flatMap((module) => instantiated(module.items)),
+  );
   const topName =
     options.top ??
-    list.modules.find((name) => !used.has(name) && !list.testBenches.includes(name)) ??
+    list.modules.find((name) => !usedByDesign.has(name) && !list.testBenches.includes(name)) ??
     list.modules.find((name) => !used.has(name)) ??
     null;
   const top = topName === null ? undefined : byName.get(topName);

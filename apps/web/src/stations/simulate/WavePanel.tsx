@@ -16,9 +16,8 @@ import {
   renameGroup,
   type WaveLayout,
 } from "./wave-layout.ts";
-import { layRows, rowTops, rulerHeight, type SignalRow, traceOf, trackKey } from "./wave-rows.ts";
+import { firstRows, layRows, rowTops, rulerHeight, type SignalRow, traceOf, trackKey } from "./wave-rows.ts";
 
-const firstShown = 40;
 const leastSpan = 10;
 
 interface Props {
@@ -34,12 +33,7 @@ export function WavePanel({ waves, layout = emptyLayout, onLayout, placeOf, onPl
   const { end, precision } = waves;
   const { closed, expanded, radix, drawing, cursor, second, markers } = layout;
   const byKey = useMemo(() => new Map(waves.tracks.map((track) => [trackKey(track), track])), [waves]);
-  const chosenRows = useMemo((): readonly LayoutRow[] => {
-    if (layout.rows) return layout.rows;
-    const outer = waves.tracks.filter((track) => track.path.length === 1);
-    const start = outer.length ? outer : waves.tracks;
-    return start.slice(0, firstShown).map((track) => ({ key: trackKey(track), group: null }));
-  }, [layout.rows, waves]);
+  const chosenRows = useMemo(() => layout.rows ?? firstRows(waves), [layout.rows, waves]);
   const rows = useMemo(
     () => layRows(chosenRows, { closed, expanded, radix, drawing }, byKey),
     [chosenRows, closed, expanded, radix, drawing, byKey],

@@ -6,12 +6,14 @@ import {
   type BenchVerdict,
   type ScopeEntry,
   type SourceFile,
+  type Spot,
   verdictOf,
   type Waves,
 } from "@gate-clock/core";
 import { proxy, type Remote, wrap } from "comlink";
 import type { Simulator } from "../../workers/simulate.worker.ts";
-import { emptyLayout, parseLayout, type WaveLayout } from "./wave-layout.ts";
+import { addRows, emptyLayout, parseLayout, type WaveLayout } from "./wave-layout.ts";
+import { firstRows, trackKey } from "./wave-rows.ts";
 
 export interface SimulateSnapshot {
   readonly running: { readonly bench: string; readonly progress: BenchProgress | null } | null;
@@ -31,6 +33,8 @@ export interface SimulateSnapshot {
 /** Memory for the waves of one run in the page. */
 const waveMemory = 512 * 2 ** 20;
 const keepAfterMs = 700;
+/** A signal of a module that stands a thousand times in the design is not shown a thousand times. */
+const mostRevealed = 16;
 
 /** Puts something away with the design. */
 export type Keep = (name: string, value: object) => Promise<void>;
@@ -112,6 +116,25 @@ export class SimulateSession {
   /** Lines and waves of a run that may have been made elsewhere. */
   show(bench: string, record: BenchRecord): void {
     this.set({ runs: { ...this.snapshot.runs, [bench]: record } });
+  }
+
+  /**
+   * Adds the signals declared at a place to the waves of a run that has recorded them, the last one first.
+   * @returns The bench that was run; null if no run has them.
+   */
+  reveal(spot: Spot): string | null {
+    for (const [bench, { result, sources }] of Object.entries(this.snapshot.runs).reverse()) {
+      const found = (result.waves?.tracks ?? []).filter(
+        ({ place }) =>
+          place && sources[place.file]?.name === spot.file && place.start <= spot.start && spot.start < place.end,
+      );
+      if (found.length === 0) continue;
+      const layout = this.snapshot.layouts[bench] ?? emptyLayout;
+      const shown = layout.rows ?? firstRows(result.waves!);
+      this.layout(bench, { rows: addRows(shown, found.slice(0, mostRevealed).map(trackKey)) });
+      return bench;
+    }
+    return null;
   }
 
   fail(problem: string | null): void {

@@ -1,4 +1,4 @@
-import { bitTrack, type WaveRadix, type WaveTrack } from "@gate-clock/core";
+import { bitTrack, type WaveRadix, type Waves, type WaveTrack } from "@gate-clock/core";
 import type { Drawing, LayoutRow, WaveLayout } from "./wave-layout.ts";
 
 /** The rows of a wave view from top to bottom, with their heights: what the list of names and the canvas both show. */
@@ -111,4 +111,13 @@ export function rowAt(tops: Float64Array, y: number): number {
     else high = middle;
   }
   return low;
+}
+
+const firstShown = 40;
+
+/** What is shown before anybody has chosen: the signals of the outermost scope. */
+export function firstRows(waves: Waves): readonly LayoutRow[] {
+  const outer = waves.tracks.filter((track) => track.path.length === 1);
+  const start = outer.length ? outer : waves.tracks;
+  return start.slice(0, firstShown).map((track) => ({ key: trackKey(track), group: null }));
 }

@@ -12,12 +12,24 @@ export interface PlaceList {
   readonly renaming: SymbolEntry | null;
 }
 
+/** Questions about the open file's names. */
+export interface NameQuestions {
+  at(offset: number): Promise<SymbolEntry | null>;
+  /** Text of an instance of a module. */
+  instance(module: string): Promise<string | null>;
+}
+
 /** The names of the open file, answered by a worker. */
 export function useNames(
   sources: readonly SourceFile[],
   file: string | undefined,
   onSpot: (spot: Spot) => void,
-): { service: NameService | undefined; list: PlaceList | null; setList: (list: PlaceList | null) => void } {
+): {
+  service: NameService | undefined;
+  list: PlaceList | null;
+  setList: (list: PlaceList | null) => void;
+  ask: NameQuestions;
+} {
   const [list, setList] = useState<PlaceList | null>(null);
   const remote = useRef<Remote<Names> | null>(null);
   const latest = useRef({ sources, file, onSpot });
@@ -30,11 +42,19 @@ export function useNames(
       remote.current = null;
     };
   }, []);
-  const service = useMemo((): NameService => {
-    const at = async (offset: number): Promise<SymbolEntry | null> => {
-      const { sources: files, file: name } = latest.current;
-      return name === undefined || !remote.current ? null : remote.current.at(files, name, offset);
+  const ask = useMemo((): NameQuestions => {
+    return {
+      async at(offset) {
+        const { sources: files, file: name } = latest.current;
+        return name === undefined || !remote.current ? null : remote.current.at(files, name, offset);
+      },
+      async instance(module) {
+        return remote.current ? remote.current.instance(latest.current.sources, module) : null;
+      },
     };
+  }, []);
+  const service = useMemo((): NameService => {
+    const { at } = ask;
     return {
       async describe(offset) {
         const entry = await at(offset);
@@ -67,6 +87,6 @@ export function useNames(
         );
       },
     };
-  }, []);
-  return { service: file === undefined ? undefined : service, list, setList };
+  }, [ask]);
+  return { service: file === undefined ? undefined : service, list, setList, ask };
 }
