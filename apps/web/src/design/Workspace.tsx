@@ -188,7 +188,12 @@ function OpenDesign({ design }: { design: Design }) {
               }
               data-testid={`station-${head.path}`}
             >
-              <span className="text-[13px] font-semibold">{head.name}</span>
+              <span className="flex items-baseline gap-2">
+                <span className="text-[13px] font-semibold">{head.name}</span>
+                {head.isOld && head.tone !== "open" && (
+                  <span className="ml-auto truncate text-[11px] text-soft italic">earlier</span>
+                )}
+              </span>
               <span
                 className={`tabular truncate text-xs ${toneColour[head.tone]} ${head.isOld ? "italic opacity-70" : ""}`}
               >
@@ -196,7 +201,6 @@ function OpenDesign({ design }: { design: Design }) {
                   {toneMark[head.tone]}
                 </span>
                 {head.figure}
-                {head.isOld && head.tone !== "open" && <span> · earlier</span>}
               </span>
             </NavLink>
           ))}

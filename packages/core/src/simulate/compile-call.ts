@@ -24,7 +24,8 @@ export class Calls {
   private nameOf(sub: Subroutine): string {
     let name = this.names.get(sub);
     if (!name) {
-      name = `f$${this.names.size}`;
+      // apart from the temporary variables of expressions, which are letters and numbers too
+      name = `sub$${this.names.size}`;
       this.names.set(sub, name);
       this.queue.push(sub);
     }
