@@ -34,6 +34,8 @@ export interface IntegralType {
   readonly name: string | null;
   /** An unpacked struct: takes no part in arithmetic by itself. */
   readonly unpackedStruct?: boolean;
+  /** A vector that stands for an unpacked array: its outermost `count` dimensions are those of the array. */
+  readonly unpacked?: { readonly count: number; readonly element: IntegralType };
 }
 export interface ArrayType {
   readonly kind: "array";
@@ -74,6 +76,12 @@ export const integerType: IntegralType = { ...vectorType(32, true), name: "integ
 
 /** What `value[i]` is: the type with its outermost packed dimension taken off, or one bit of a vector. */
 export function elementOf(type: IntegralType): IntegralType {
+  if (type.unpacked) {
+    const { count, element } = type.unpacked;
+    if (count === 1) return element;
+    const width = type.width / sizeOf(type.dims[0]);
+    return { ...type, width, dims: type.dims.slice(1), unpacked: { count: count - 1, element } };
+  }
   if (type.dims.length === 0) return bitType;
   const width = type.width / sizeOf(type.dims[0]);
   const dims = type.dims.slice(1);
@@ -121,10 +129,35 @@ export function unpackedDims(type: DataType): { dims: Dim[]; element: DataType }
   return { dims, element };
 }
 
+/**
+ * The vector that carries an unpacked array into a function and out of it: its elements side by side, that with the
+ * left index on top. Null for arrays of what has no bits.
+ */
+export function asVector(type: ArrayType): IntegralType | null {
+  const { dims, element } = unpackedDims(type);
+  if (element.kind !== "integral") return null;
+  return {
+    kind: "integral",
+    width: dims.reduce((product, dim) => product * sizeOf(dim), element.width),
+    signed: false,
+    fourState: element.fourState,
+    dims: [...dims, ...element.dims],
+    struct: element.struct,
+    enumeration: null,
+    name: null,
+    unpacked: { count: dims.length, element },
+  };
+}
+
 /** As people write it. */
 export function typeText(type: DataType): string {
   switch (type.kind) {
     case "integral": {
+      if (type.unpacked) {
+        const { count, element } = type.unpacked;
+        const bounds = type.dims.slice(0, count).map((dim) => `[${dim.left}:${dim.right}]`);
+        return `${typeText(element)}${bounds.join("")}`;
+      }
       if (type.name) return type.name;
       const base = type.struct ? (type.struct.union ? "union" : "struct") : type.fourState ? "logic" : "bit";
       const dims = type.dims.map((dim) => `[${dim.left}:${dim.right}]`).join("");

@@ -115,7 +115,8 @@ export class StmtCompiler {
         const branches = stmt.branches.map(
           (branch) => `function*(th){${this.inner(true, (inner) => inner.stmt(branch))}}`,
         );
-        const fork = `if(K.fork(th,${JSON.stringify(stmt.join)},[${branches.join(",")}]))yield;`;
+        const block = stmt.id?.disabled ? `,BI[${program.blockIndex(stmt.id)}]` : "";
+        const fork = `if(K.fork(th,${JSON.stringify(stmt.join)},[${branches.join(",")}]${block}))yield;`;
         if (stmt.id) this.guarded(stmt.id, () => c.emit(fork));
         else c.emit(fork);
         return;

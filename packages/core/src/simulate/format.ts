@@ -16,6 +16,8 @@ export type PrintArg =
     }
   | { readonly kind: "real"; readonly value: number }
   | { readonly kind: "string"; readonly text: string }
+  /** A whole array, for %p. */
+  | { readonly kind: "pattern"; readonly text: string }
   /** An argument left out: prints one space. */
   | { readonly kind: "none" };
 
@@ -37,6 +39,14 @@ export interface FormatContext {
 export type Radix = "b" | "o" | "d" | "h";
 
 /** @param radix Of arguments without a format. */
+/** A value as in an assignment pattern (IEEE 1800-2017 clause 21.2.1.7). */
+export function patternText(arg: PrintArg): string {
+  if (arg.kind === "bits") return arg.enumName ?? formatBits(arg, "d", 0, false);
+  if (arg.kind === "real") return formatReal(arg.value, "g", null, null, false);
+  if (arg.kind === "none") return "";
+  return arg.kind === "pattern" ? arg.text : `"${arg.text}"`;
+}
+
 export function formatArgs(args: readonly PrintArg[], radix: Radix, context: FormatContext): string {
   let out = "";
   for (let i = 0; i < args.length; i++) {
@@ -162,16 +172,7 @@ function formatOne(
     case "t":
       return formatTime(toReal(arg), width, left, fraction, context);
     case "p":
-      if (arg.kind === "bits") return pad(arg.enumName ?? formatBits(arg, "d", 0, false), width, left);
-      return pad(
-        arg.kind === "real"
-          ? formatReal(arg.value, "g", null, null, false)
-          : arg.kind === "none"
-            ? ""
-            : `"${arg.text}"`,
-        width,
-        left,
-      );
+      return pad(patternText(arg), width, left);
     case "v": {
       const bits = toBits(arg);
       const low = `${(bits.b & 1n) === 1n ? ((bits.a & 1n) === 1n ? "StX" : "HiZ") : (bits.a & 1n) === 1n ? "St1" : "St0"}`;

@@ -314,16 +314,31 @@ export class Kernel {
   }
 
   trigger(signal: number): void {
+    this.lastTrigger.set(signal, this.now);
     this.notify(signal, () => null);
   }
 
   // ---- forks and disables -------------------------------------------------------------------------------------
 
-  /** @returns True if the parent must wait. */
+  /** Running branches of named forks. */
+  private readonly branches = new Map<BlockId, Thread[]>();
+  /** Times of the last triggers of events that were triggered, for `triggered`. */
+  private readonly lastTrigger = new Map<number, number>();
+
+  /** True to the end of the time step in which the event was triggered (IEEE 1800-2017 clause 15.5.3). */
+  triggered(signal: number): boolean {
+    return this.lastTrigger.get(signal) === this.now;
+  }
+
+  /**
+   * @param block Named fork that something disables: its branches belong to it when it is over itself.
+   * @returns True if the parent must wait.
+   */
   fork(
     parent: Thread,
     kind: "join" | "join_any" | "join_none",
     branches: readonly ((thread: Thread) => Generator<void, void, void>)[],
+    block: BlockId | null = null,
   ): boolean {
     const group = { kind, left: kind === "join" ? branches.length : Math.min(1, branches.length) };
     parent.children = parent.children.filter((child) => !child.done);
@@ -332,6 +347,10 @@ export class Kernel {
       child.parent = parent;
       child.group = group;
       parent.children.push(child);
+      if (block) {
+        const list = (this.branches.get(block) ?? []).filter((each) => !each.done);
+        this.branches.set(block, [...list, child]);
+      }
     }
     if (kind === "join_none" || group.left === 0) return false;
     parent.joining = 1;
@@ -413,6 +432,12 @@ export class Kernel {
       this.unwait(active);
       active.pendingThrow = this.signalOf(block);
       this.ready(active);
+    }
+    for (const branch of this.branches.get(block) ?? []) {
+      let isWithin = false;
+      for (let at: Thread | null = thread; at; at = at.parent) if (at === branch) isWithin = true;
+      if (isWithin) own = true;
+      else this.kill(branch);
     }
     return own;
   }

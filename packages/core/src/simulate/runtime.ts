@@ -1,12 +1,22 @@
 import type { Loc } from "../common/source.ts";
-import type { AnyValue, Expr, Value } from "../elaborate/model.ts";
-import { type FormatContext, formatArgs, formatText, type PrintArg, type Radix, type TimeFormat } from "./format.ts";
+import type { AnyValue, Expr, Signal, Value } from "../elaborate/model.ts";
+import { sizeOf } from "../elaborate/types.ts";
+import {
+  type FormatContext,
+  formatArgs,
+  formatText,
+  type PrintArg,
+  patternText,
+  type Radix,
+  type TimeFormat,
+} from "./format.ts";
 import { helpers, type makeOutputs } from "./helpers.ts";
 import { FinishSignal, type Kernel, type Thread } from "./kernel.ts";
 import { dumpMemory, loadMemory } from "./memory-file.ts";
 import type { Program } from "./program.ts";
 import { distUniform, randomInteger } from "./random.ts";
 import { scanText } from "./scan.ts";
+import { elementForm } from "./storage.ts";
 import { stringMethod } from "./string-methods.ts";
 
 /** What `$dumpvars` asked to record: a scope by its prefix (`u1.`), or one signal. */
@@ -423,7 +433,7 @@ export class Runtime {
       case "$info":
       case "$fatal": {
         const rest = name === "$fatal" && args[0]?.kind === "bits" ? args.slice(1) : args;
-        const text = formatArgs(rest as PrintArg[], "d", this.format(context));
+        const text = formatArgs(this.shown(rest), "d", this.format(context));
         const severity = name === "$warning" ? "warning" : name === "$info" ? "note" : "error";
         this.listener.message(severity, `sim/${name.slice(1)}`, text || `${name} was called.`, loc, now);
         if (name === "$fatal") throw new FinishSignal("fatal");
@@ -509,7 +519,7 @@ export class Runtime {
         const fields = { ...this.format(context) };
         const text =
           format.kind === "literal"
-            ? formatArgs(args.slice(1) as PrintArg[], "d", fields)
+            ? formatArgs(this.shown(args.slice(1)), "d", fields)
             : formatText(this.text(format), args as PrintArg[], 2, fields).text;
         this.setText(target, text);
         return;
@@ -521,7 +531,7 @@ export class Runtime {
         const radix = (name.slice(7) || "d") as Radix;
         this.setText(
           args[0] as { set?: (value: unknown) => void },
-          formatArgs(args.slice(1) as PrintArg[], radix, this.format(context)),
+          formatArgs(this.shown(args.slice(1)), radix, this.format(context)),
         );
         return;
       }
@@ -547,13 +557,41 @@ export class Runtime {
     target.set?.(target.form === "string" ? text : { a: helpers.textBits(text), b: 0n });
   }
 
+  /** Arrays are printed as patterns (IEEE 1800-2017 clause 21.2.1.7). */
+  private shown(args: readonly TaskArg[]): PrintArg[] {
+    return args.map((arg) =>
+      arg.kind === "array" ? { kind: "pattern", text: this.arrayText(this.program.design.signals[arg.signal]) } : arg,
+    ) as PrintArg[];
+  }
+
+  private arrayText(signal: Signal): string {
+    const { storage } = this.program;
+    const form = elementForm(signal);
+    const element = (index: number): string => {
+      if (form === "real") return patternText({ kind: "real", value: storage.readReal(signal, index) });
+      if (form === "string") return patternText({ kind: "string", text: storage.readText(signal, index) });
+      return patternText({ kind: "bits", width: signal.width, signed: signal.signed, ...storage.read(signal, index) });
+    };
+    const level = (depth: number, from: number): string => {
+      const dim = signal.dims[depth];
+      if (!dim) return element(from);
+      const inner = signal.dims.slice(depth + 1).reduce((product, each) => product * sizeOf(each), 1);
+      const size = sizeOf(dim);
+      const list = Array.from({ length: size }, (_, i) =>
+        level(depth + 1, from + (dim.left <= dim.right ? i : size - 1 - i) * inner),
+      );
+      return `'{${list.join(", ")}}`;
+    };
+    return level(0, 0);
+  }
+
   private printTask(what: string, radix: Radix, given: TaskArg[] | (() => TaskArg[]), context: number): void {
     const toFile = what.startsWith("f");
     const kind = toFile ? what.slice(1) : what;
     if (kind === "display" || kind === "write") {
       const list = given as TaskArg[];
       const args = toFile ? list.slice(1) : list;
-      const text = formatArgs(args as PrintArg[], radix, this.format(context)) + (kind === "display" ? "\n" : "");
+      const text = formatArgs(this.shown(args), radix, this.format(context)) + (kind === "display" ? "\n" : "");
       this.print(text, context, toFile ? this.number(list[0]) | 0 : null);
       return;
     }
@@ -563,7 +601,7 @@ export class Runtime {
       this.kernel.postponed.push(() => {
         const list = args();
         this.print(
-          `${formatArgs((toFile ? list.slice(1) : list) as PrintArg[], radix, this.format(context))}\n`,
+          `${formatArgs(this.shown(toFile ? list.slice(1) : list), radix, this.format(context))}\n`,
           context,
           file,
         );
@@ -720,7 +758,7 @@ export class Runtime {
         out.v =
           args[0]?.kind === "string"
             ? formatText(this.text(args[0]), args as PrintArg[], 1, this.format(context)).text
-            : formatArgs(args as PrintArg[], "d", this.format(context));
+            : formatArgs(this.shown(args), "d", this.format(context));
         return;
       case "$fopen":
         this.give(BigInt.asUintN(32, BigInt(this.openFile(this.text(args[0]), args[1] ? this.text(args[1]) : null))));
@@ -738,10 +776,17 @@ export class Runtime {
         this.readFileCall(name, args);
         return;
       case "$cast":
+        if (args.length > 2 && !args.slice(2).some((_, i) => bits(i + 2).a === bits(1).a && bits(1).b === 0n)) {
+          this.give(0n);
+          return;
+        }
         place.set?.(
           (args[0] as { form?: string }).form === "string" ? this.text(args[1]) : { a: bits(1).a, b: bits(1).b },
         );
         this.give(1n);
+        return;
+      case "event.triggered":
+        this.give(this.kernel.triggered((args[0] as { signal: number }).signal) ? 1n : 0n);
         return;
       case "$stime":
       case "$time":

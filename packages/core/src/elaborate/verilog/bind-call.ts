@@ -7,6 +7,7 @@ import {
   bitsOf,
   type DataType,
   type Dim,
+  elementOf,
   integerType,
   realType,
   sizeOf,
@@ -244,19 +245,11 @@ export class Calls {
         wrong = true;
         return;
       }
-      if (signal.type.kind === "array") {
-        report.error(
-          "verilog/unsupported",
-          node.loc,
-          "An array cannot be handed to a function or task.",
-          "Make it a packed array, or use it directly.",
-        );
-        wrong = true;
-        return;
-      }
       if (direction === "input") bound.push(exprs.assigned(node, signal.type, scope));
       else {
-        const target = refs.target(node, scope);
+        const { type } = signal;
+        const target =
+          type.kind === "integral" && type.unpacked ? refs.arrayTarget(node, type, scope) : refs.target(node, scope);
         if (target) bound.push(target);
         else wrong = true;
       }
@@ -369,6 +362,13 @@ export class Calls {
     }
     if (!wants(info.least, info.most)) return exprs.unknown(info.type.kind === "integral" ? info.type.width : 32, loc);
     const bound = this.systemArgs(name, args, scope);
+    const castTo = name === "$cast" && first ? exprs.dataTypeOf(first, scope) : null;
+    if (castTo?.kind === "integral" && castTo.enumeration)
+      // only its members fit an enumeration
+      for (const { value } of castTo.enumeration.members) {
+        const { width, signed } = castTo;
+        bound.push({ kind: "expr", expr: { op: "const", value, width, signed, loc } });
+      }
     if (info.type.kind === "integral") {
       const made: Expr = { op: "system", name, args: bound, width: info.type.width, signed: info.type.signed, loc };
       return made;
@@ -544,6 +544,18 @@ export class Calls {
       }
       return null;
     }
+    if (type.kind === "event" && base.signal && name === "triggered" && args.length === 0)
+      return {
+        expr: {
+          op: "system",
+          name: "event.triggered",
+          args: [{ kind: "array", signal: base.signal, loc }],
+          width: 1,
+          signed: false,
+          loc,
+        },
+        type: vectorType(1, false, false),
+      };
     if (type.kind === "string") {
       const results: Record<string, DataType> = {
         len: int,
@@ -578,8 +590,9 @@ export class Calls {
         type: result,
       };
     }
-    if (type.kind === "array") {
-      if (name === "size") return { expr: exprs.number(BigInt(sizeOf(type.dim)), 32, loc), type: int };
+    if (type.kind === "array" || (type.kind === "integral" && type.unpacked)) {
+      const dim = type.kind === "array" ? type.dim : type.dims[0];
+      if (name === "size") return { expr: exprs.number(BigInt(sizeOf(dim)), 32, loc), type: int };
       const folds: Record<string, "add" | "mul" | "and" | "or" | "xor"> = {
         sum: "add",
         product: "mul",
@@ -588,12 +601,10 @@ export class Calls {
         xor: "xor",
       };
       const kind = folds[name];
-      const { element } = type;
+      const element = type.kind === "array" ? type.element : elementOf(type);
       if (!kind || element.kind !== "integral") return null;
       if (typeOnly) return { expr: nothing, type: element };
-      const items = Array.from({ length: sizeOf(type.dim) }, (_, i) =>
-        refs.read({ ...base, index: [...base.index, exprs.number(BigInt(i), 34, loc)], type: element, loc }),
-      );
+      const items = refs.elements(base).map((each) => refs.read({ ...each, loc }));
       const { width, signed } = element;
       return {
         expr: items.reduce(

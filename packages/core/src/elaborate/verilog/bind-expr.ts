@@ -5,7 +5,17 @@ import { evaluate, evaluateAny, roundReal, stringBits } from "../evaluate.ts";
 import type { AnyValue, BinaryKind, Expr, UnaryKind } from "../model.ts";
 import { runConstant } from "../run-constant.ts";
 import type { Constant, Scope } from "../scope.ts";
-import { type DataType, type IntegralType, realType, sizeOf, stringType, typeText, vectorType } from "../types.ts";
+import {
+  type DataType,
+  elementOf,
+  type IntegralType,
+  realType,
+  sizeOf,
+  stringType,
+  typeText,
+  unpackedDims,
+  vectorType,
+} from "../types.ts";
 import type { DataRef } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
 
@@ -90,6 +100,7 @@ export class Expressions {
   assigned(node: ExprNode, to: DataType, scope: Scope): Expr {
     const { loc } = node;
     if (node.kind === "pattern") return this.pattern(node, to, scope);
+    if (to.kind === "integral" && to.unpacked) return this.arrayValue(node, to, scope);
     if (to.kind === "real") return this.real(node, scope);
     if (to.kind === "string") return this.string(node, scope);
     if (to.kind !== "integral") {
@@ -104,6 +115,24 @@ export class Expressions {
     if (!to.fourState && !isTwoState(expr))
       expr = { op: "twostate", arg: expr, width: to.width, signed: expr.signed, loc };
     return expr;
+  }
+
+  /** An array as the vector that carries it. */
+  private arrayValue(node: ExprNode, to: IntegralType, scope: Scope): Expr {
+    const { refs, report } = this.host;
+    const ref = refs.isReference(node) ? refs.resolve(node, scope) : null;
+    if (ref?.kind === "data" && ref.type.kind === "array")
+      return refs.arrayBits(ref, to) ?? this.unknown(to.width, node.loc);
+    const type = this.dataTypeOf(node, scope);
+    const value = this.selfDetermined(node, scope);
+    if (type.kind === "integral" && type.unpacked && type.width === to.width) return value;
+    report.error(
+      "verilog/array-value",
+      node.loc,
+      `A ${typeText(to)} needs another array, or a pattern '{...}.`,
+      "Write '{default: value} to fill it.",
+    );
+    return this.unknown(to.width, node.loc);
   }
 
   /** Sized and signed by a context that the caller knows, such as the labels of a case. */
@@ -591,8 +620,9 @@ export class Expressions {
     if (left?.kind !== "data" || right?.kind !== "data" || left.type.kind !== "array" || right.type.kind !== "array")
       return null;
     const kind = binaryKinds[node.op];
-    const size = sizeOf(left.type.dim);
-    if (size !== sizeOf(right.type.dim) || !/^(==|!=|===|!==)$/.test(node.op) || size > 4096) {
+    const count = (type: DataType) => unpackedDims(type).dims.reduce((product, dim) => product * sizeOf(dim), 1);
+    const size = count(left.type);
+    if (size !== count(right.type) || !/^(==|!=|===|!==)$/.test(node.op) || size > 4096) {
       report.error(
         "verilog/array-value",
         node.loc,
@@ -601,33 +631,22 @@ export class Expressions {
       );
       return this.unknown(1, node.loc);
     }
-    const compare = (a: typeof left, b: typeof right): Expr[] => {
-      if (a.type.kind !== "array" || b.type.kind !== "array") {
-        const [x, y] = [refs.read(a), refs.read(b)];
-        const width = Math.max(x.width, y.width);
-        return [
-          {
-            op: "binary",
-            kind: kind === "ne" ? "eq" : kind === "cne" ? "ceq" : kind,
-            left: x.form ? x : this.fit(x, width, false),
-            right: y.form ? y : this.fit(y, width, false),
-            operandSigned: false,
-            width: 1,
-            signed: false,
-            loc: node.loc,
-          },
-        ];
-      }
-      const [aElement, bElement] = [a.type.element, b.type.element];
-      return Array.from({ length: sizeOf(a.type.dim) }, (_, i) => {
-        const at = this.number(BigInt(i), 34, node.loc);
-        return compare(
-          { ...a, index: [...a.index, at], type: aElement },
-          { ...b, index: [...b.index, at], type: bElement },
-        );
-      }).flat();
-    };
-    const all = compare(left, right).reduce(
+    const others = refs.elements(right);
+    const pairs = refs.elements(left).map((each, i): Expr => {
+      const [x, y] = [refs.read(each), refs.read(others[i])];
+      const width = Math.max(x.width, y.width);
+      return {
+        op: "binary",
+        kind: kind === "ne" ? "eq" : kind === "cne" ? "ceq" : kind,
+        left: x.form ? x : this.fit(x, width, false),
+        right: y.form ? y : this.fit(y, width, false),
+        operandSigned: false,
+        width: 1,
+        signed: false,
+        loc: node.loc,
+      };
+    });
+    const all = pairs.reduce(
       (sum, one): Expr => ({
         op: "binary",
         kind: "and",
@@ -757,7 +776,9 @@ export class Expressions {
       const dim = to.dims[0] ?? { left: to.width - 1, right: 0 };
       const step = dim.left >= dim.right ? -1 : 1;
       const width = to.width / sizeOf(dim);
-      const element: IntegralType = { ...to, width, dims: to.dims.slice(1), enumeration: null, name: null };
+      const element: IntegralType = to.unpacked
+        ? elementOf(to)
+        : { ...to, width, dims: to.dims.slice(1), enumeration: null, name: null };
       for (let i = dim.left; i !== dim.right + step; i += step) fields.push({ name: i, type: element });
     }
     const values = new Array<Expr | null>(fields.length).fill(null);

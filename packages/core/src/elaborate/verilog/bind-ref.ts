@@ -6,6 +6,7 @@ import { evaluate } from "../evaluate.ts";
 import type { Expr, Signal, Target, TargetPart } from "../model.ts";
 import type { Meaning, Scope } from "../scope.ts";
 import {
+  type ArrayType,
   bitType,
   type DataType,
   type Dim,
@@ -15,6 +16,7 @@ import {
   positionOf,
   sizeOf,
   typeText,
+  unpackedDims,
   vectorType,
 } from "../types.ts";
 import type { Host } from "./host.ts";
@@ -37,6 +39,8 @@ export interface DataRef {
   readonly loc: Loc;
   /** A modport lets it only be read. */
   readonly readOnly?: boolean;
+  /** Of a part of an array: elements below it in the outermost unpacked dimension. */
+  readonly start?: number;
 }
 export type Ref = DataRef | Exclude<Meaning, { kind: "signal" | "constant" }> | null;
 
@@ -318,7 +322,8 @@ export class References {
         this.outOfRange(node.index.loc, base, dim);
         outside = true;
       }
-      return { ...base, index: [...base.index, position.expr], type: type.element, outside, loc: node.loc };
+      const at = base.start ? exprs.plus(position.expr, base.start) : position.expr;
+      return { ...base, index: [...base.index, at], type: type.element, outside, start: 0, loc: node.loc };
     }
     if (type.kind !== "integral" || (type.dims.length === 0 && (type.struct || type.width === 1))) {
       exprs.selfDetermined(node.index, scope);
@@ -479,6 +484,36 @@ export class References {
     );
   }
 
+  /** Some elements of an array side by side, between constant bounds (IEEE 1800-2017 clause 7.4.5). */
+  private arrayPart(base: DataRef, type: ArrayType, node: ExprNode & { kind: "range" }, scope: Scope): Ref {
+    const { exprs, report } = this.host;
+    const { dim } = type;
+    const first = exprs.integer(node.left, scope, "A bound of a part of an array");
+    const second = exprs.integer(node.right, scope, "A bound of a part of an array");
+    if (first === null || second === null) return null;
+    const up = dim.left <= dim.right;
+    let [left, right] = [first, second];
+    if (node.mode !== ":") {
+      const [from, to] = node.mode === "+:" ? [first, first + second - 1] : [first - second + 1, first];
+      [left, right] = up ? [from, to] : [to, from];
+    }
+    const low = Math.min(dim.left, dim.right);
+    const isInside = Math.min(left, right) >= low && Math.max(left, right) <= Math.max(dim.left, dim.right);
+    if (!isInside || (left !== right && left < right !== up)) {
+      report.error(
+        "verilog/part-select",
+        node.loc,
+        isInside
+          ? `The bounds of this part run against the declaration [${dim.left}:${dim.right}].`
+          : `This part reaches outside of the array, which has [${dim.left}:${dim.right}].`,
+        isInside ? "Swap them." : "Check its bounds.",
+      );
+      return null;
+    }
+    const start = (base.start ?? 0) + Math.min(left, right) - low;
+    return { ...base, type: { ...type, dim: { left, right } }, start, loc: node.loc };
+  }
+
   private range(node: ExprNode & { kind: "range" }, scope: Scope): Ref {
     const { exprs, report } = this.host;
     const base = this.resolve(node.base, scope);
@@ -487,15 +522,9 @@ export class References {
       this.notIndexable(node.loc);
       return null;
     }
+    if (base.type.kind === "array") return this.arrayPart(base, base.type, node, scope);
     if (base.type.kind !== "integral") {
-      report.error(
-        "verilog/select",
-        node.loc,
-        base.type.kind === "array"
-          ? "A part of an array cannot be taken at once."
-          : `A ${base.type.kind} has no parts.`,
-        "Select the elements one by one.",
-      );
+      report.error("verilog/select", node.loc, `A ${base.type.kind} has no parts.`, "Select the elements one by one.");
       return null;
     }
     const { type } = base;
@@ -693,6 +722,65 @@ export class References {
       return null;
     }
     return this.targetOf(ref);
+  }
+
+  /** Elements of an array, or of a vector that carries one, from the left index to the right one. */
+  elements(ref: DataRef): DataRef[] {
+    const { type, loc } = ref;
+    if (type.kind === "array") {
+      const size = sizeOf(type.dim);
+      const up = type.dim.left <= type.dim.right;
+      return Array.from({ length: size }, (_, i) => this.elements(this.elementAt(ref, up ? i : size - 1 - i))).flat();
+    }
+    if (type.kind !== "integral" || !type.unpacked) return [{ ...ref, loc }];
+    const element = elementOf(type);
+    const size = sizeOf(type.dims[0]);
+    return Array.from({ length: size }, (_, i) =>
+      this.elements({ ...ref, type: element, fixed: ref.fixed + (size - 1 - i) * element.width }),
+    ).flat();
+  }
+
+  /** @param index Counted from the lowest bound of the outermost unpacked dimension. */
+  elementAt(ref: DataRef, index: number): DataRef {
+    if (ref.type.kind !== "array") throw new Error("element of no array");
+    const at = this.host.exprs.number(BigInt(index + (ref.start ?? 0)), 34, ref.loc);
+    return { ...ref, index: [...ref.index, at], type: ref.type.element, start: 0 };
+  }
+
+  /** A whole array as the vector that carries it; null after a finding. */
+  arrayBits(ref: DataRef, to: IntegralType): Expr | null {
+    if (!this.fits(ref, to)) return null;
+    const parts = this.elements(ref).map((each) => this.read(each));
+    if (parts.length === 1) return parts[0];
+    return { op: "concat", parts, width: to.width, signed: false, loc: ref.loc };
+  }
+
+  /** A whole array as what an output writes to; null after a finding. */
+  arrayTarget(node: ExprNode, to: IntegralType, scope: Scope): Target | null {
+    const ref = this.isReference(node) ? this.resolve(node, scope) : null;
+    if (ref?.kind !== "data" || !ref.signal) return this.target(node, scope);
+    if (ref.type.kind !== "array") return this.targetOf(ref);
+    if (!this.fits(ref, to)) return null;
+    const parts = this.elements(ref).flatMap((each) => this.targetOf(each)?.parts ?? []);
+    return { parts, width: to.width, loc: node.loc };
+  }
+
+  private fits(ref: DataRef, to: IntegralType): boolean {
+    const { dims, element } = unpackedDims(ref.type);
+    const own = to.unpacked!;
+    const isSame =
+      element.kind === "integral" &&
+      element.width === own.element.width &&
+      dims.length === own.count &&
+      dims.every((dim, i) => sizeOf(dim) === sizeOf(to.dims[i]));
+    if (!isSame)
+      this.host.report.error(
+        "verilog/array-size",
+        ref.loc,
+        `A ${typeText(ref.type)} does not fit a ${typeText(to)}.`,
+        "Give an array with as many elements of the same width.",
+      );
+    return isSame;
   }
 
   targetOf(ref: DataRef): Target | null {

@@ -11,7 +11,16 @@ import type {
 } from "../../hdl/verilog/ast.ts";
 import type { BlockId, DelayModel, EventModel, Expr, Signal, Stmt, Target } from "../model.ts";
 import { Scope } from "../scope.ts";
-import { type DataType, integerType, sizeOf, unpackedDims, vectorType } from "../types.ts";
+import {
+  asVector,
+  type DataType,
+  type IntegralType,
+  integerType,
+  sizeOf,
+  typeText,
+  unpackedDims,
+  vectorType,
+} from "../types.ts";
 import { typeOfData } from "./bind-expr.ts";
 import type { DataRef } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
@@ -379,10 +388,7 @@ export class Statements {
       loc,
     };
     const body: Stmt[] = [];
-    const elementOf = (ref: DataRef, i: number): DataRef => {
-      if (ref.type.kind !== "array") throw new Error("element of no array");
-      return { ...ref, index: [...ref.index, exprs.number(BigInt(i), 34, loc)], type: ref.type.element };
-    };
+    const elementOf = (ref: DataRef, i: number): DataRef => refs.elementAt({ ...ref, loc }, i);
     const put = (ref: DataRef, source: ExprNode): void => {
       const { type } = ref;
       if (type.kind !== "array") {
@@ -424,6 +430,11 @@ export class Statements {
         return;
       }
       const from = refs.isReference(source) ? refs.resolve(source, scope) : null;
+      const carried = from?.kind !== "data" || from.type.kind !== "array" ? exprs.dataTypeOf(source, scope) : null;
+      if (carried?.kind === "integral" && carried.unpacked) {
+        unpack(ref, source, carried);
+        return;
+      }
       if (from?.kind !== "data" || from.type.kind !== "array") {
         const nested = type.element.kind !== "array" && source.kind !== "name";
         if (nested && (source.kind === "number" || source.kind === "fill")) {
@@ -440,6 +451,31 @@ export class Statements {
         return;
       }
       copy(ref, from);
+    };
+    /** From the vector that carries an array, such as the value of a function. */
+    const unpack = (ref: DataRef, source: ExprNode, type: IntegralType): void => {
+      const vector = ref.type.kind === "array" ? asVector(ref.type) : null;
+      if (!vector || vector.width !== type.width || vector.unpacked!.element.width !== type.unpacked!.element.width) {
+        report.error(
+          "verilog/array-size",
+          source.loc,
+          `A ${typeText(type)} cannot be assigned to a ${typeText(ref.type)}.`,
+          "Make them the same size.",
+        );
+        return;
+      }
+      // worked out once, then taken apart
+      const held = this.host.newSignal("array value", source.loc, scope, { type, kind: "local", automatic: false });
+      const value = exprs.assigned(source, type, scope);
+      body.push(this.plain(held, value, loc));
+      const whole: Expr = { op: "signal", signal: held, width: type.width, signed: false, loc };
+      const { width } = vector.unpacked!.element;
+      const list = refs.elements(ref);
+      list.forEach((each, i) => {
+        const target = refs.targetOf(each);
+        const slice: Expr = { op: "slice", arg: whole, lsb: (list.length - 1 - i) * width, width, signed: false, loc };
+        if (target) body.push({ op: "assign", target, value: slice, blocking, intra: null, loc });
+      });
     };
     const copy = (ref: DataRef, from: DataRef): void => {
       if (ref.type.kind !== "array" || from.type.kind !== "array") {
@@ -475,6 +511,8 @@ export class Statements {
         same &&
         ref.index.length === 0 &&
         from.index.length === 0 &&
+        ref.type === ref.signal?.type &&
+        from.type === from.signal?.type &&
         ref.signal &&
         from.signal &&
         element.kind === inner.kind
@@ -881,6 +919,12 @@ export function readsOf(stmt: Stmt, into: Set<Signal>, seen = new Set<unknown>()
       case "const":
       case "trigger":
         return;
+      case "system":
+        if (node.name === "event.triggered") {
+          into.add((node.args as { signal: Signal }[])[0].signal);
+          return;
+        }
+        break;
       case "call": {
         const sub = (node.func ?? node.sub) as { body: Stmt };
         visit(node.args);

@@ -1,7 +1,9 @@
+import type { Loc } from "../../common/source.ts";
 import type { DeclItem } from "../../hdl/verilog/ast.ts";
+import { maxVectorWidth } from "../../hdl/verilog/number-text.ts";
 import type { Signal, Stmt, Subroutine } from "../model.ts";
 import { type Meaning, Scope } from "../scope.ts";
-import { bitType, type DataType, voidType } from "../types.ts";
+import { asVector, bitType, type DataType, typeText, voidType } from "../types.ts";
 import type { Host } from "./host.ts";
 
 const empty: Stmt = { op: "block", body: [] };
@@ -28,7 +30,7 @@ export function bindHeader(host: Host, meaning: Meaning & { kind: "subroutine" }
   };
   const sub: Subroutine = { ...base, args, result: null };
   if (!node.task) {
-    const type: DataType = node.type ? types.bind(node.type, scope) : bitType;
+    const type = carried(host, node.type ? types.bind(node.type, scope) : bitType, node.nameLoc);
     if (type.kind !== voidType.kind) {
       result = host.newSignal(node.name, node.nameLoc, scope, { type, kind: "local", automatic });
       scope.declare(node.name, { kind: "signal", signal: result });
@@ -48,7 +50,7 @@ export function bindHeader(host: Host, meaning: Meaning & { kind: "subroutine" }
     const typed: DeclItem = implicit && last && arg.loc === last.loc ? last : arg;
     last = typed;
     for (const declared of arg.names) {
-      const type = types.withUnpacked(types.bind(typed.type, scope), declared.dims, scope);
+      const type = carried(host, types.withUnpacked(types.bind(typed.type, scope), declared.dims, scope), declared.loc);
       const signal = host.newSignal(declared.name, declared.loc, scope, { type, kind: "local", automatic });
       if (!scope.declare(declared.name, { kind: "signal", signal }))
         report.error(
@@ -63,6 +65,22 @@ export function bindHeader(host: Host, meaning: Meaning & { kind: "subroutine" }
   }
   if (fallbacks.some((each) => each !== null)) host.calls.defaults.set(sub, fallbacks);
   return { sub, scope };
+}
+
+/** Arrays go into subroutines and out of them as vectors. */
+function carried(host: Host, type: DataType, loc: Loc): DataType {
+  if (type.kind !== "array") return type;
+  const vector = asVector(type);
+  if (vector && vector.width <= maxVectorWidth) return vector;
+  host.report.error(
+    "verilog/unsupported",
+    loc,
+    vector
+      ? `An array of ${vector.width} bits is too large to be handed to a function or task.`
+      : `A ${typeText(type)} cannot be handed to a function or task.`,
+    "Use the array directly, by its name.",
+  );
+  return bitType;
 }
 
 export function bindBody(host: Host, meaning: Meaning & { kind: "subroutine" }, sub: Subroutine, scope: Scope): void {
