@@ -43,7 +43,10 @@ export function lowerExpr(expr: Expr, rtl: RtlBuilder, reader: Reader, report: R
     case "step":
       return reader.step(expr);
     case "system":
-      return lowerSystem(expr, rtl, lower) ?? none(`${expr.name}`);
+      return (
+        lowerSystem(expr, rtl, lower) ??
+        none(expr.name.startsWith("container.") ? "A dynamic array or queue" : expr.name)
+      );
     case "slice": {
       const arg = lower(expr.arg);
       return Array.from({ length: width }, (_, i) => arg[expr.lsb + i] ?? bitX);

@@ -283,6 +283,8 @@ export class StatementLowering implements Reader {
         this.expression(stmt.expr);
         return;
       case "system":
+        if (stmt.name.startsWith("container.")) this.unsynthesizable(stmt.loc, "A dynamic array or queue");
+        return;
       case "assert":
         return; // prints and checks belong to simulation
       case "delay":

@@ -42,9 +42,20 @@ export interface ArrayType {
   readonly dim: Dim;
   readonly element: DataType;
 }
+/** A dynamic array, a queue, or an associative array: elements come and go while the simulation runs. */
+export interface ContainerType {
+  readonly kind: "container";
+  readonly flavour: "array" | "queue" | "map";
+  readonly element: DataType;
+  /** Of an associative array; null where any number may be one. */
+  readonly key: DataType | null;
+  /** Highest index of a bounded queue. */
+  readonly bound: number | null;
+}
 export type DataType =
   | IntegralType
   | ArrayType
+  | ContainerType
   | { readonly kind: "real" }
   | { readonly kind: "string" }
   | { readonly kind: "event" }
@@ -166,6 +177,11 @@ export function typeText(type: DataType): string {
     case "array": {
       const { dims, element } = unpackedDims(type);
       return `${typeText(element)} $${dims.map((dim) => `[${dim.left}:${dim.right}]`).join("")}`.replace("$", "");
+    }
+    case "container": {
+      const { flavour, key } = type;
+      const inside = flavour === "array" ? "" : flavour === "queue" ? "$" : key ? typeText(key) : "*";
+      return `${typeText(type.element)} [${inside}]`;
     }
     default:
       return type.kind;

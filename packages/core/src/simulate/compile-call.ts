@@ -89,8 +89,17 @@ export class Calls {
     const given: string[] = [];
     sub.args.forEach(({ signal, direction }, i) => {
       const arg = args[i];
-      if (direction === "output") return;
       const form = elementForm(signal);
+      if (direction === "output" && form !== "object") return;
+      if (form === "object") {
+        if (!("op" in arg) || arg.op !== "signal") return;
+        const object = this.program.object(arg.signal);
+        // by value it is a copy, else the very same
+        const held = direction === "input" ? `T.copyContainer(${object})` : object;
+        if (sub.automatic) given.push(held);
+        else c.emit(`${this.program.object(signal)}=${held};`);
+        return;
+      }
       if (form === "real" || form === "string") {
         const value = "op" in arg ? (form === "real" ? c.real(arg) : c.text(arg)) : this.readForm(c, arg);
         if (sub.automatic) {
@@ -112,7 +121,7 @@ export class Calls {
 
   private outputs(c: ExprCompiler, sub: Subroutine, args: readonly (Expr | Target)[]): void {
     let at = 0;
-    const outs = sub.args.filter(({ direction }) => direction !== "input");
+    const outs = sub.args.filter(({ signal, direction }) => direction !== "input" && elementForm(signal) !== "object");
     if (outs.length === 0) return;
     const list = c.temp("o");
     if (sub.automatic) c.emit(`${list}=X.o;`);
@@ -210,14 +219,15 @@ export class Calls {
     const outs: string[] = [];
     const planes = (signal: Signal): string[] => {
       const form = elementForm(signal);
-      if (form === "real" || form === "string") return [`l${signal.id}a`];
+      if (form === "real" || form === "string" || form === "object") return [`l${signal.id}a`];
       return signal.fourState ? [`l${signal.id}a`, `l${signal.id}b`] : [`l${signal.id}a`];
     };
     if (sub.automatic) {
       for (const { signal, direction } of sub.args) {
-        if (direction === "output") before.push(localDeclaration(signal));
+        const isObject = elementForm(signal) === "object";
+        if (direction === "output" && !isObject) before.push(localDeclaration(signal));
         else params.push(...planes(signal));
-        if (direction !== "input") {
+        if (direction !== "input" && !isObject) {
           const [a, b] = planes(signal);
           const form = elementForm(signal);
           outs.push(a, b ?? (form === "wide" ? "0n" : "0"));
@@ -254,7 +264,8 @@ export class Calls {
       ? `function* ${name}(${["th", ...params].join(",")})`
       : `function ${name}(${params.join(",")})`;
     this.text.push(`${head}{${before.join("")}${body}\n${after.join("")}}`);
-    if (!sub.suspends && sub.result && sub.args.every((arg) => arg.direction === "input")) this.makeAdapter(sub, name);
+    const isPlain = sub.args.every((arg) => arg.direction === "input" && elementForm(arg.signal) !== "object");
+    if (!sub.suspends && sub.result && isPlain) this.makeAdapter(sub, name);
   }
 
   private makeAdapter(sub: Subroutine, name: string): void {

@@ -504,6 +504,7 @@ export function localDeclaration(signal: Signal): string {
   );
   const a = `l${signal.id}a`;
   const b = `l${signal.id}b`;
+  if (form === "object") return `let ${a}=T.makeContainer(${signal.id});`;
   if (form === "real") return count ? `let ${a}=new Float64Array(${count});` : `let ${a}=0;`;
   if (form === "string") return count ? `let ${a}=new Array(${count}).fill("");` : `let ${a}="";`;
   const ones = signal.fourState ? (1n << BigInt(signal.width)) - 1n : 0n;

@@ -32,6 +32,7 @@ export class TaskCalls {
       case "none":
         return '{kind:"none"}';
       case "array":
+        if (arg.signal.type.kind === "container") return `{kind:"object",object:${this.program.object(arg.signal)}}`;
         return `{kind:"array",signal:${arg.signal.id}}`;
       case "scope":
         return `{kind:"scope",path:${JSON.stringify(arg.path)}}`;

@@ -154,6 +154,11 @@ export class Program {
   }
   private readonly constants = new Map<string, string>();
 
+  /** Text that stands for a container. */
+  object(signal: Signal): string {
+    return signal.automatic ? `l${signal.id}a` : `OB[${this.storage.places[signal.id].at}]`;
+  }
+
   watch(signal: Signal): void {
     this.watched.add(signal);
   }
@@ -747,7 +752,7 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
     const record = this.records && signal.kind !== "local" ? `if(D[${id}]===1){D[${id}]=2;DL.push(${id});}` : "";
     const wakeAll = this.wakes(fanout?.level.filter((each) => each.mask === null).map((each) => each.process) ?? []);
     if (count) {
-      const names = { narrow: "M", wide: "N", real: "MR", string: "MT", event: "MT" }[form];
+      const names = { narrow: "M", wide: "N", real: "MR", string: "MT", event: "MT", object: "MT" }[form];
       const a = `${names}A${at}`;
       const b = `${names}B${at}`;
       const notify = this.watched.has(signal) ? `if(KW[${id}]!=null)K.notify(${id},()=>null);` : "";
@@ -937,7 +942,7 @@ P[${runner}]=function(){F[${runner}]=1;${pieces.join("")}F[${runner}]=0;for(let 
       );
     }
     const text = this.placeSetters(`"use strict";
-const A=ST.a,B=ST.b,WA=ST.wideA,WB=ST.wideB,R=ST.real,S=ST.text;
+const A=ST.a,B=ST.b,WA=ST.wideA,WB=ST.wideB,R=ST.real,S=ST.text,OB=ST.objects;
 ${arrays.join("\n")}
 const F=K.queuedFlags,q=K.queue,KW=K.waiters,P=K.processes,D=T.recorded,DL=T.dirty,FC=T.forceLevel;
 const V=K.levels,Z=new Int32Array(1);

@@ -100,7 +100,7 @@ export class WaveRecorder {
         )
       : this.runtime.dump.scopes;
     for (const signal of design.signals) {
-      if (signal.automatic || elementForm(signal) === "event" || signal.instance.kind === "package") continue;
+      if (signal.automatic || /event|object/.test(elementForm(signal)) || signal.instance.kind === "package") continue;
       if (this.program.calls.dissolved.has(signal)) continue;
       const count = storage.places[signal.id].count;
       if (count && (!this.chosen || count > mostElements)) continue;
@@ -126,7 +126,7 @@ export class WaveRecorder {
     const { storage } = this.program;
     const { signal: root, offset } = storage.root(signal);
     const place = storage.places[root.id];
-    const form = place.form === "event" ? "narrow" : place.form;
+    const form = place.form === "event" || place.form === "object" ? "narrow" : place.form;
     const array = place.count && form === "narrow" ? storage.narrowArrays[place.at] : null;
     const index =
       this.signals.push({

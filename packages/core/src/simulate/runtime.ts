@@ -1,6 +1,8 @@
 import type { Loc } from "../common/source.ts";
 import type { AnyValue, Expr, Signal, Value } from "../elaborate/model.ts";
-import { sizeOf } from "../elaborate/types.ts";
+import { type ContainerType, type DataType, sizeOf } from "../elaborate/types.ts";
+import { Container, type Item } from "./container.ts";
+import { type ContainerArg, containerCall } from "./container-calls.ts";
 import {
   type FormatContext,
   formatArgs,
@@ -51,6 +53,7 @@ type TaskArg =
       readonly width?: number;
     })
   | { readonly kind: "array"; readonly signal: number }
+  | { readonly kind: "object"; readonly object: Container }
   | { readonly kind: "scope"; readonly path: string };
 
 interface Monitor {
@@ -420,6 +423,10 @@ export class Runtime {
       return;
     }
     const args = given as TaskArg[];
+    if (name.startsWith("container.")) {
+      this.call(name, args, context);
+      return;
+    }
     const { loc } = this.program.tasks.contexts[context];
     const now = this.kernel.now;
     switch (name) {
@@ -557,10 +564,24 @@ export class Runtime {
     target.set?.(target.form === "string" ? text : { a: helpers.textBits(text), b: 0n });
   }
 
+  makeContainer(signal: number): Container {
+    return new Container(this.program.design.signals[signal].type as ContainerType);
+  }
+
+  copyContainer(from: Container): Container {
+    const copy = new Container(from.type);
+    copy.replace(from.items(), from.type.flavour === "map" ? from.entries() : [], null);
+    return copy;
+  }
+
   /** Arrays are printed as patterns (IEEE 1800-2017 clause 21.2.1.7). */
   private shown(args: readonly TaskArg[]): PrintArg[] {
     return args.map((arg) =>
-      arg.kind === "array" ? { kind: "pattern", text: this.arrayText(this.program.design.signals[arg.signal]) } : arg,
+      arg.kind === "object"
+        ? { kind: "pattern", text: containerText(arg.object) }
+        : arg.kind === "array"
+          ? { kind: "pattern", text: this.arrayText(this.program.design.signals[arg.signal]) }
+          : arg,
     ) as PrintArg[];
   }
 
@@ -672,6 +693,13 @@ export class Runtime {
   call(name: string, args: TaskArg[], context: number): void {
     const out = this.outputs;
     const bits = (at: number) => args[at] as PrintArg & { kind: "bits" };
+    if (name.startsWith("container.")) {
+      const value = containerCall(name.slice(10), args as ContainerArg[], () => this.urandom());
+      if (value === null) return;
+      if (typeof value === "object") this.give(value.a, value.b);
+      else out.v = value;
+      return;
+    }
     if (name.startsWith("string.")) {
       const value = stringMethod(
         name.slice(7),
@@ -996,4 +1024,19 @@ export function timeText(exponent: number): string {
   const step = Math.ceil(-exponent / 3);
   const unit = Math.max(0, Math.min(5, step));
   return `${10 ** (exponent + 3 * unit)} ${names[unit]}`;
+}
+
+function containerText(object: Container): string {
+  const text = (item: Item, type: DataType | null): string => {
+    if (typeof item === "string") return patternText({ kind: "string", text: item });
+    if (typeof item === "number") return patternText({ kind: "real", value: item });
+    const own = type?.kind === "integral" ? type : { width: 64, signed: false };
+    return patternText({ kind: "bits", width: own.width, signed: own.signed, ...item });
+  };
+  const { element, key, flavour } = object.type;
+  const list =
+    flavour === "map"
+      ? object.entries().map(([name, value]) => `${text(name, key)}:${text(value, element)}`)
+      : object.items().map((item) => text(item, element));
+  return `'{${list.join(", ")}}`;
 }

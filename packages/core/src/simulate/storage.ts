@@ -1,11 +1,12 @@
 import type { DesignModel, Signal, Value } from "../elaborate/model.ts";
 import { sizeOf } from "../elaborate/types.ts";
+import { Container } from "./container.ts";
 
 /**
  * Where values live during a run. Up to 32 bits: two planes of 32-bit integers, `a` and `b`, as in IEEE 1364
  * clause 27; bits above the width are 0. Wider ones: two bigints. Arrays have storage of their own, one a word.
  */
-export type Form = "narrow" | "wide" | "real" | "string" | "event";
+export type Form = "narrow" | "wide" | "real" | "string" | "event" | "object";
 
 export interface Place {
   readonly signal: Signal;
@@ -39,6 +40,7 @@ export class Storage {
   readonly wideArrays: WideArray[] = [];
   readonly realArrays: Float64Array[] = [];
   readonly textArrays: string[][] = [];
+  readonly objects: Container[] = [];
 
   /** @param views Signals that are stretches of others. */
   constructor(design: DesignModel, views: ReadonlyMap<Signal, { base: Signal; offset: number }>) {
@@ -58,6 +60,7 @@ export class Storage {
           at = this.wideA.push(start.a) - 1;
           this.wideB.push(start.b);
         } else if (element === "string") at = this.text.push("") - 1;
+        else if (signal.type.kind === "container") at = this.objects.push(new Container(signal.type)) - 1;
       }
       this.places[signal.id] = { signal, form: element, at, count, view };
     }
@@ -137,6 +140,7 @@ export class Storage {
 export function elementForm(signal: Signal): Form {
   let type = signal.type;
   while (type.kind === "array") type = type.element;
+  if (type.kind === "container") return "object";
   if (type.kind === "real" || type.kind === "string" || type.kind === "event") return type.kind;
   return signal.width <= 32 ? "narrow" : "wide";
 }

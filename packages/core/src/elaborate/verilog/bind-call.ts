@@ -245,6 +245,12 @@ export class Calls {
         wrong = true;
         return;
       }
+      if (signal.type.kind === "container") {
+        const held = this.host.containers.argument(node, signal.type, scope);
+        if (held) bound.push(held);
+        else wrong = true;
+        return;
+      }
       if (direction === "input") bound.push(exprs.assigned(node, signal.type, scope));
       else {
         const { type } = signal;
@@ -439,7 +445,7 @@ export class Calls {
           const inner = ref.scope;
           return { kind: "scope", path: inner.prefix, instance: inner.instance };
         }
-        if (ref?.kind === "data" && ref.signal && ref.type.kind === "array") {
+        if (ref?.kind === "data" && ref.signal && (ref.type.kind === "array" || ref.type.kind === "container")) {
           this.host.noteRead(ref.signal);
           return { kind: "array", signal: ref.signal, loc: node.loc };
         }
@@ -556,6 +562,8 @@ export class Calls {
         },
         type: vectorType(1, false, false),
       };
+    if (type.kind === "container" && base.signal)
+      return this.host.containers.method(base.signal, type, name, args, loc, scope, typeOnly);
     if (type.kind === "string") {
       const results: Record<string, DataType> = {
         len: int,

@@ -308,7 +308,10 @@ export class Expressions {
       case "real":
       case "time":
         return realForm;
+      case "last":
+        return { width: 32, signed: true };
       case "fill":
+      case "new":
         return bit;
       case "string":
         return { width: Math.max(8, node.text.length * 8), signed: false };
@@ -381,6 +384,16 @@ export class Expressions {
   private build(node: ExprNode, width: number, signed: boolean, scope: Scope): Expr {
     const { loc } = node;
     switch (node.kind) {
+      case "last":
+        return this.fit(this.host.containers.last(loc), width, signed);
+      case "new":
+        this.host.report.error(
+          "verilog/value",
+          loc,
+          "'new[...]' makes a dynamic array, and this is none.",
+          "Assign it to one.",
+        );
+        return this.unknown(width, loc);
       case "number": {
         const own = this.typeOf(node, scope).width;
         let { a, b } = node;
@@ -664,6 +677,15 @@ export class Expressions {
   }
 
   private concat(nodes: readonly ExprNode[], loc: Loc, scope: Scope): Expr {
+    if (nodes.length === 0) {
+      this.host.report.error(
+        "verilog/value",
+        loc,
+        "Empty braces have no value here.",
+        "Only a queue can be assigned {}.",
+      );
+      return this.unknown(1, loc);
+    }
     const parts = nodes.map((part): Expr => {
       if (part.kind === "number" && part.width === null) {
         this.host.report.error(

@@ -441,9 +441,13 @@ export class ItemBinder {
       );
       return;
     }
-    if (signal.type.kind === "array") {
+    const { type } = signal;
+    if (type.kind === "array" || type.kind === "container") {
       later.unshift(() => {
-        const body = stmts.arrayAssign(init, signal, scope, true, loc);
+        const body =
+          type.kind === "container"
+            ? this.design.containers.assignWhole(signal, type, init, scope, loc)
+            : stmts.arrayAssign(init, signal, scope, true, loc);
         if (body)
           this.design.processes.unshift({
             kind: "initial",

@@ -309,6 +309,7 @@ export class References {
       const value: Expr = { op: "system", name: "string.getc", args, width: 8, signed: true, loc: node.loc };
       return this.ofValue(value, vectorType(8, true, false));
     }
+    if (type.kind === "container" && base.signal) return this.host.containers.element(base, type, node, scope);
     if (type.kind === "array") {
       const { dim } = type;
       const position = this.position(
@@ -522,6 +523,15 @@ export class References {
       this.notIndexable(node.loc);
       return null;
     }
+    if (base.type.kind === "container") {
+      report.error(
+        "verilog/container",
+        node.loc,
+        "A part of a queue stands only right of an assignment to a queue.",
+        "Assign it to a queue, or take the elements one by one.",
+      );
+      return null;
+    }
     if (base.type.kind === "array") return this.arrayPart(base, base.type, node, scope);
     if (base.type.kind !== "integral") {
       report.error("verilog/select", node.loc, `A ${base.type.kind} has no parts.`, "Select the elements one by one.");
@@ -630,6 +640,15 @@ export class References {
         loc,
         `'${this.host.sources.text(loc)}' is an array of ${sizeOf(type.dim)} elements; it has no value as a whole.`,
         "Select one element.",
+      );
+      return exprs.unknown(1, loc);
+    }
+    if (type.kind === "container") {
+      report.error(
+        "verilog/array-value",
+        loc,
+        `'${this.host.sources.text(loc)}' is a dynamic array or queue; it has no value as a whole.`,
+        "Select one element, or ask for its size().",
       );
       return exprs.unknown(1, loc);
     }
@@ -793,6 +812,15 @@ export class References {
         loc,
         `'${this.host.sources.text(loc)}' is an array.`,
         "Assign its elements one by one, or assign another array.",
+      );
+      return null;
+    }
+    if (type.kind === "container") {
+      report.error(
+        "verilog/container",
+        loc,
+        "A dynamic array or queue cannot be assigned here.",
+        "Use a plain assignment.",
       );
       return null;
     }

@@ -13,6 +13,7 @@ import type { BlockId, DelayModel, EventModel, Expr, Signal, Stmt, Target } from
 import { Scope } from "../scope.ts";
 import {
   asVector,
+  type ContainerType,
   type DataType,
   type IntegralType,
   integerType,
@@ -21,6 +22,7 @@ import {
   unpackedDims,
   vectorType,
 } from "../types.ts";
+import { keyTypeOf } from "./bind-container.ts";
 import { typeOfData } from "./bind-expr.ts";
 import type { DataRef } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
@@ -284,6 +286,10 @@ export class Statements {
       if (automatic) locals.push(signal);
       if (scope.subroutine) scope.subroutine.locals.push(signal);
       if (!declared.init) continue;
+      if (type.kind === "container") {
+        init.push(this.host.containers.assignWhole(signal, type, declared.init, scope, declared.loc));
+        continue;
+      }
       if (type.kind === "array") {
         const made = this.arrayAssign(declared.init, signal, scope, true, declared.loc);
         if (made) init.push(made);
@@ -323,6 +329,8 @@ export class Statements {
   private assign(node: StmtNode & { kind: "assign" }, scope: Scope): Stmt {
     const { refs, exprs } = this.host;
     const { loc } = node;
+    const container = this.host.containers.assign(node, scope);
+    if (container) return container;
     if (refs.isReference(node.target)) {
       const ref = refs.resolve(node.target, scope);
       if (ref?.kind === "data" && ref.signal && ref.type.kind === "array")
@@ -599,6 +607,8 @@ export class Statements {
     const loops: { signal: Signal; from: number; to: number }[] = [];
     let length: Signal | null = null;
     if (ref.kind === "data" && ref.type.kind === "string" && ref.signal) length = ref.signal;
+    if (ref.kind === "data" && ref.type.kind === "container" && ref.signal)
+      return this.foreachIn(node, ref.signal, ref.type, inner, scope);
     const type = ref.kind === "data" ? ref.type : vectorType(1);
     const { dims, element } = unpackedDims(type);
     const all = [
@@ -673,6 +683,46 @@ export class Statements {
       };
     }
     return { op: "block", body: [body], locals, loc };
+  }
+
+  /** Over a container: by place, with the key of each place in the loop's variable. */
+  private foreachIn(
+    node: StmtNode & { kind: "foreach" },
+    signal: Signal,
+    type: ContainerType,
+    inner: Scope,
+    scope: Scope,
+  ): Stmt {
+    const { containers, exprs, report } = this.host;
+    const { loc } = node;
+    const [name, ...more] = node.names;
+    if (more.some((each) => each !== null))
+      report.error("verilog/foreach", loc, "This array has only one dimension.", "Remove the extra variables.");
+    const local = (text: string, own: DataType): Signal => {
+      const made = this.host.newSignal(text, name?.loc ?? loc, inner, { type: own, kind: "local", automatic: true });
+      if (scope.subroutine) scope.subroutine.locals.push(made);
+      return made;
+    };
+    const place = local("place", vectorType(32, true, false));
+    const key = name ? local(name.name, keyTypeOf(type)) : null;
+    if (name && key) inner.declare(name.name, { kind: "signal", signal: key });
+    const read: Expr = { op: "signal", signal: place, width: 32, signed: true, loc };
+    const body = this.bind(node.body, inner);
+    const set = key ? [this.plain(key, containers.keyAt(signal, type, read, loc), loc)] : [];
+    const make = { operandSigned: true, signed: false, loc };
+    const test: Expr = { op: "binary", kind: "lt", left: read, right: containers.size(signal, loc), width: 1, ...make };
+    const one = exprs.number(1n, 32, loc);
+    const next: Expr = { op: "binary", kind: "add", left: read, right: one, width: 32, ...make, signed: true };
+    const loop: Stmt = {
+      op: "loop",
+      init: this.plain(place, exprs.number(0n, 32, loc), loc),
+      test,
+      after: false,
+      step: this.plain(place, next, loc),
+      body: { op: "block", body: [...set, body], loc },
+      loc,
+    };
+    return { op: "block", body: [loop], locals: key ? [place, key] : [place], loc };
   }
 
   delay(node: DelayNode, scope: Scope): DelayModel {
@@ -805,6 +855,8 @@ export class Statements {
   private call(node: ExprNode, loc: Loc, scope: Scope): Stmt {
     const { refs, report, calls } = this.host;
     if (node.kind === "step") {
+      const container = this.host.containers.step(node, scope);
+      if (container) return container;
       const target = refs.target(node.target, scope);
       if (target) checkTargets(this.host, target, { target: node.target, blocking: true, loc }, scope);
       const expr = calls.step(node, scope);
@@ -847,6 +899,11 @@ export class Statements {
           /^(putc|itoa|hextoa|bintoa|octtoa|realtoa)$/.test(callee.name)
         ) {
           return this.stringTask(callee, made, head.signal, scope);
+        }
+        const base = head?.kind === "signal" ? refs.resolve(callee.base, scope) : null;
+        if (base?.kind === "data" && base.signal && base.type.kind === "container") {
+          const stmt = this.host.containers.statement(base.signal, base.type, callee.name, made.args, loc, scope);
+          if (stmt) return stmt;
         }
         if (head?.kind === "signal") {
           calls.build(made, scope);

@@ -31,7 +31,14 @@ export function bindHeader(host: Host, meaning: Meaning & { kind: "subroutine" }
   const sub: Subroutine = { ...base, args, result: null };
   if (!node.task) {
     const type = carried(host, node.type ? types.bind(node.type, scope) : bitType, node.nameLoc);
-    if (type.kind !== voidType.kind) {
+    if (type.kind === "container") {
+      report.error(
+        "verilog/unsupported",
+        node.nameLoc,
+        "A function cannot give a dynamic array or queue.",
+        "Hand one over by ref.",
+      );
+    } else if (type.kind !== voidType.kind) {
       result = host.newSignal(node.name, node.nameLoc, scope, { type, kind: "local", automatic });
       scope.declare(node.name, { kind: "signal", signal: result });
     }

@@ -36,6 +36,15 @@ export class Types {
   constructor(private readonly host: Host) {}
 
   dim(range: RangeNode, scope: Scope): Dim {
+    if (range.open) {
+      this.host.report.error(
+        "verilog/range",
+        range.loc,
+        "This dimension needs bounds.",
+        "Write them, as in [7:0]; dynamic arrays and queues have theirs behind the name.",
+      );
+      return { left: 0, right: 0 };
+    }
     const left = this.host.exprs.integer(range.left, scope, "A bound");
     if (range.right === null) {
       if (left === null) return { left: 0, right: 0 };
@@ -136,11 +145,40 @@ export class Types {
     };
   }
 
+  /** `[]`, `[$]`, `[$:9]`, `[*]` and `[string]`; null for what has bounds. */
+  private container(range: RangeNode, element: DataType, scope: Scope): DataType | null {
+    const make = { kind: "container" as const, element, key: null, bound: null };
+    if (range.open === "array" || range.open === "map") return { ...make, flavour: range.open };
+    if (range.open === "queue")
+      return {
+        ...make,
+        flavour: "queue",
+        bound: range.right && this.host.exprs.integer(range.right, scope, "The bound of a queue"),
+      };
+    if (range.right) return null;
+    const { left } = range;
+    if (left.kind === "type") return { ...make, flavour: "map", key: this.bind(left.type, scope) };
+    if (left.kind !== "name") return null;
+    const meaning = scope.find(left.name);
+    return meaning?.kind === "type" ? { ...make, flavour: "map", key: meaning.type } : null;
+  }
+
   /** Adds unpacked dimensions: `type name [4][0:7]`. */
   withUnpacked(type: DataType, ranges: readonly RangeNode[], scope: Scope): DataType {
     let result = type;
     for (let i = ranges.length - 1; i >= 0; i--) {
       const range = ranges[i];
+      const container = this.container(range, result, scope);
+      if (container) {
+        if (ranges.length === 1) return container;
+        this.host.report.error(
+          "verilog/unsupported",
+          range.loc,
+          "A dynamic array or queue cannot be an element of another array here.",
+          "Give it one dimension, or the other ones fixed bounds.",
+        );
+        return type;
+      }
       result = { kind: "array", dim: this.dim(range, scope), element: result };
     }
     let count = 1;

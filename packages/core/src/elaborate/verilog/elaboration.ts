@@ -7,6 +7,7 @@ import type { Report } from "../report.ts";
 import { type Constant, type Meaning, Scope } from "../scope.ts";
 import { type DataType, unpackedDims } from "../types.ts";
 import { Calls } from "./bind-call.ts";
+import { Containers } from "./bind-container.ts";
 import { Expressions } from "./bind-expr.ts";
 import { describe, ItemBinder } from "./bind-items.ts";
 import { References } from "./bind-ref.ts";
@@ -40,6 +41,7 @@ export class Elaboration implements Host {
   readonly types: Types;
   readonly calls: Calls;
   readonly stmts: Statements;
+  readonly containers: Containers;
   readonly unit: Scope;
   readonly sources: SourceSet;
   readonly read = new Set<Signal>();
@@ -57,6 +59,7 @@ export class Elaboration implements Host {
     this.types = new Types(this);
     this.calls = new Calls(this);
     this.stmts = new Statements(this);
+    this.containers = new Containers(this);
     for (const module of syntax.modules) this.register(this.modules, module);
     for (const module of syntax.packages) this.register(this.packageNodes, module);
     const loc = { file: 0, start: 0, end: 0 };

@@ -23,6 +23,7 @@ export interface Host {
   readonly types: import("./bind-type.ts").Types;
   readonly calls: import("./bind-call.ts").Calls;
   readonly stmts: import("./bind-stmt.ts").Statements;
+  readonly containers: import("./bind-container.ts").Containers;
   newSignal(name: string, loc: Loc, scope: Scope, fields: SignalFields): Signal;
   /** The subroutine behind a name, with its header bound; its body follows later, or at once when `body` is set. */
   subroutine(meaning: Meaning & { kind: "subroutine" }, body: boolean): Subroutine;

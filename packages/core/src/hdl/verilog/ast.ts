@@ -217,9 +217,26 @@ export type ExprNode =
   | CastNode
   | InsideNode
   | TypeExprNode
+  | LastNode
+  | NewNode
   | BadExprNode;
 
+/** `$` as an index: the last element of a queue. */
+export interface LastNode {
+  readonly kind: "last";
+  readonly loc: Loc;
+}
+/** `new[size](from)`: a dynamic array. */
+export interface NewNode {
+  readonly kind: "new";
+  readonly size: ExprNode;
+  readonly from: ExprNode | null;
+  readonly loc: Loc;
+}
+
 export interface RangeNode {
+  /** Of `[]`, `[$]` and `[*]`, which have no bounds. */
+  readonly open?: "array" | "queue" | "map";
   readonly left: ExprNode;
   /** null: `[n]`, which stands for `[0:n-1]`. */
   readonly right: ExprNode | null;

@@ -166,6 +166,18 @@ function parsePrimary(s: TokenStream): ExprNode {
       return { kind: "call", callee, args: s.is("(") ? parseArgs(s) : [], loc: s.span(loc) };
     }
     case "keyword":
+      if (s.is("new") && s.peek(1).text === "[") {
+        s.next();
+        s.next();
+        const size = parseExpr(s);
+        s.expect("]", "the size of a dynamic array");
+        let from: ExprNode | null = null;
+        if (s.accept("(")) {
+          from = parseExpr(s);
+          s.expect(")", "what the array starts from");
+        }
+        return { kind: "new", size, from, loc: s.span(loc) };
+      }
       if (atType(s) && !s.is("event") && !s.is("void")) {
         const type = parseType(s);
         const node: ExprNode = { kind: "type", type, loc: s.span(loc) };
@@ -197,7 +209,11 @@ function parsePrimary(s: TokenStream): ExprNode {
         return maybeCast(s, inner);
       }
       if (s.is("'{")) return parsePattern(s);
-      if (s.accept("{")) return parseBraces(s, loc);
+      if (s.accept("{")) {
+        if (s.accept("}")) return { kind: "concat", parts: [], loc: s.span(loc) };
+        return parseBraces(s, loc);
+      }
+      if (s.accept("$")) return { kind: "last", loc };
   }
   s.unexpected("an expression");
   return { kind: "bad", loc };
@@ -370,6 +386,17 @@ function parseSelects(s: TokenStream, from: ExprNode): ExprNode {
     } else if (text === "(") {
       if (base.kind !== "name" && base.kind !== "scoped" && base.kind !== "member") return base;
       base = { kind: "call", callee: base, args: parseArgs(s), loc: s.span(from.loc) };
+      if (s.is("with") && s.peek(1).text === "(") {
+        s.report(
+          "verilog/unsupported",
+          s.next().loc,
+          "'with' after a method of an array is not supported.",
+          "Go through the elements with foreach.",
+        );
+        s.next();
+        parseExpr(s);
+        s.expect(")", "the expression of 'with'");
+      }
     } else if (text === "'" && s.peek(1).text === "(") {
       const type = typeFromName(base);
       s.next();
@@ -404,17 +431,17 @@ export function parseTarget(s: TokenStream): ExprNode {
 /** `[left:right]` or `[size]`, with the opening bracket at hand. */
 export function parseRange(s: TokenStream): RangeNode {
   const { loc } = s.next();
-  if (s.is("]") || s.is("$") || s.is("*")) {
-    s.report(
-      "verilog/unsupported",
-      loc,
-      "Dynamic arrays, queues and associative arrays are not supported.",
-      "Give the array fixed bounds, as in [0:15].",
-    );
-    while (!s.atEnd && !s.is("]") && !s.is(";")) s.next();
-    s.accept("]");
-    const bad: ExprNode = { kind: "bad", loc };
-    return { left: bad, right: bad, loc };
+  const last: ExprNode = { kind: "last", loc };
+  if (s.accept("]")) return { left: last, right: null, open: "array", loc: s.span(loc) };
+  if (s.is("*") && s.peek(1).text === "]") {
+    s.next();
+    s.next();
+    return { left: last, right: null, open: "map", loc: s.span(loc) };
+  }
+  if (s.accept("$")) {
+    const bound = s.accept(":") ? parseExpr(s) : null;
+    s.expect("]", "a range");
+    return { left: last, right: bound, open: "queue", loc: s.span(loc) };
   }
   const left = parseExpr(s);
   const right = s.accept(":") ? parseExpr(s) : null;
