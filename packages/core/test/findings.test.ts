@@ -37,6 +37,46 @@ describe("syntax findings", () => {
       ),
     ).toEqual(["2:23"]);
   });
+  it("finds the block whose end is missing by its layout, and puts the end in", () => {
+    const text = [
+      "module m(input clk, input a, output reg y, output reg z);",
+      "  always @(posedge clk) begin",
+      "    if (a) begin",
+      "      if (y) begin",
+      "        y <= 0;",
+      "      end",
+      "      y <= 1;",
+      "    z <= a;",
+      "  end",
+      "endmodule",
+      "",
+    ];
+    const findings = findingsOf(text.join("\n"));
+    expect(findings).toHaveLength(1);
+    expect(findings[0]).toMatchObject({ code: "verilog/missing-end", place: { line: 3, column: 12 } });
+    expect(findings[0].edit).toMatchObject({ line: 8, column: 1, text: "    end\n" });
+    const repaired = [...text.slice(0, 7), "    end", ...text.slice(7)].join("\n");
+    expect(codes(repaired)).toEqual([]);
+  });
+  it("takes the next label of a case for the end of the block before it", () => {
+    const body = (end: string) =>
+      `module m(input clk, input [1:0] a, output reg y);\n  localparam A = 0;\n  always @(posedge clk) begin\n    case (a)\n      A: begin\n        y <= 1;\n${end}      2'd1: begin\n        y <= 0;\n      end\n      default: begin\n        y <= a[0];\n      end\n    endcase\n  end\nendmodule\n`;
+    const findings = findingsOf(body(""));
+    expect(findings.map((finding) => [finding.code, finding.place.line])).toEqual([["verilog/missing-end", 5]]);
+    expect(codes(body("      end\n"))).toEqual([]);
+  });
+  it("does not take the label of a statement for that of a case", () => {
+    const text =
+      "module t; logic [1:0] a; initial case (a)\n  0: begin\n    held: assert (a == 0);\n    out: begin a = 1; end\n  end\n  default: a = 0;\nendcase endmodule\n";
+    const { findings } = elaborate([{ name: "t.sv", text }]);
+    expect(findings.filter((finding) => finding.code !== "design/bench-top")).toEqual([]);
+  });
+  it("offers the ports that are still open for one that is unknown", () => {
+    const text =
+      "module m(input a, output y);\n  inverter u(.a(a), .z(y));\nendmodule\nmodule inverter(input a, output y);\n  assign y = ~a;\nendmodule\n";
+    const finding = findingsOf(text).find((each) => each.code === "verilog/unknown-port");
+    expect(finding?.remedy).toContain("'y'");
+  });
   it("names the module of a missing endmodule", () => {
     expect(at("module m(input a, output y);\nassign y = a;\n", "verilog/missing-endmodule")).toEqual(["1:8"]);
   });

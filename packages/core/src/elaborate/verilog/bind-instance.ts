@@ -270,7 +270,8 @@ function connect(
         const near = name
           ? nearestName(
               name,
-              node.ports.map((port) => port.name),
+              // those that are connected already are not meant
+              node.ports.map((port) => port.name).filter((port) => !item.ports.some((other) => other.name === port)),
             )
           : null;
         const at = report.sources.position(connection.loc.file, connection.loc.start + 1);

@@ -510,8 +510,10 @@ function parseGenerateBlock(s: TokenStream): GenerateBlock {
     else s.unexpected("the block's name");
   }
   while (!s.atEnd && !s.isAny("end", "endgenerate", ...moduleEnds)) parseItem(s, items);
-  if (s.accept("end")) parseEndLabel(s, label);
-  else missingEnd(s, loc, "begin", "end");
+  if (s.accept("end")) {
+    s.closed(loc);
+    parseEndLabel(s, label);
+  } else missingEnd(s, loc, "begin", "end");
   return { kind: "genblock", label, items, braced: true, loc: s.span(loc) };
 }
 

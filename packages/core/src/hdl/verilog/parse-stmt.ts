@@ -451,10 +451,15 @@ export function parseBlockDecls(s: TokenStream, decls: BlockStmt["decls"][number
 }
 
 /** Statements up to a word that ends the block. */
-export function parseStmtList(s: TokenStream, decls: BlockStmt["decls"][number][]): StmtNode[] {
+/** @param inCase The `begin` of a block that is the body of a case item: where the next label stands, it is over. */
+export function parseStmtList(
+  s: TokenStream,
+  decls: BlockStmt["decls"][number][],
+  inCase: Loc | null = null,
+): StmtNode[] {
   const body: StmtNode[] = [];
   parseBlockDecls(s, decls);
-  while (!s.atEnd && !s.isAny(...blockEnds)) {
+  while (!s.atEnd && !s.isAny(...blockEnds) && !(inCase && atLabel(s, inCase))) {
     const before = s.index;
     if (atBlockDeclaration(s) || s.isAny("localparam", "typedef")) {
       s.report(
@@ -470,7 +475,21 @@ export function parseStmtList(s: TokenStream, decls: BlockStmt["decls"][number][
   return body;
 }
 
+/** Whether the next label of a case stands here, so that the `end` of the block before it was left out. */
+function atLabel(s: TokenStream, begin: Loc): boolean {
+  const { kind } = s.current;
+  const next = s.peek(1).text;
+  if (s.is("default")) return next === ":" || next === "begin";
+  if (kind === "number") return next === ":" || next === ",";
+  // a name may be the label of a statement: then it stands deeper than the block's first line
+  return (
+    kind === "name" && (next === ":" || next === ",") && s.isFirstInLine && s.columns(s.current.loc) <= s.columns(begin)
+  );
+}
+
 function parseBlock(s: TokenStream): StmtNode {
+  const isCaseItem = s.atCaseItem;
+  s.atCaseItem = false;
   const { loc, text } = s.next();
   const isFork = text === "fork";
   let label: string | null = null;
@@ -480,18 +499,31 @@ function parseBlock(s: TokenStream): StmtNode {
     else s.unexpected("the block's name");
   }
   const decls: BlockStmt["decls"][number][] = [];
-  const body = parseStmtList(s, decls);
+  const body = parseStmtList(s, decls, isCaseItem && !isFork ? loc : null);
   let fork: BlockStmt["fork"] = null;
   if (isFork) {
     const word = s.acceptAny("join", "join_any", "join_none");
     fork = (word ?? "join") as BlockStmt["fork"];
     if (!word) missingEnd(s, loc, "fork", "join");
-  } else if (!s.accept("end")) missingEnd(s, loc, "begin", "end");
+  } else if (s.accept("end")) s.closed(loc);
+  else missingEnd(s, loc, "begin", "end");
   parseEndLabel(s, label);
   return { kind: "block", label, decls, body, fork, loc: s.span(loc) };
 }
 
 export function missingEnd(s: TokenStream, loc: Loc, from: string, to: string): void {
+  // the ends were taken from the inside out; the layout tells which block was meant to end where
+  const inner = to === "end" ? s.misplacedEnd(loc) : null;
+  if (inner) {
+    s.report(
+      "verilog/missing-end",
+      inner.begin,
+      `This 'begin' has no 'end' of its own: the one on line ${inner.line} stands below an outer block.`,
+      "Add 'end' where it ends.",
+      inner.edit,
+    );
+    return;
+  }
   s.report(
     `verilog/missing-${to}`,
     loc,
@@ -514,6 +546,7 @@ function parseCase(s: TokenStream, check: Uniqueness): StmtNode {
     const itemLoc = s.current.loc;
     if (s.accept("default")) {
       s.accept(":");
+      s.atCaseItem = s.is("begin");
       const body = parseStmt(s);
       if (fallback) s.report("verilog/case-default", itemLoc, "This case has two defaults.", "Keep one of them.");
       fallback = body;
@@ -523,6 +556,7 @@ function parseCase(s: TokenStream, check: Uniqueness): StmtNode {
     const labels = [parseSpanOrExpr(s)];
     while (s.accept(",")) labels.push(parseSpanOrExpr(s));
     s.expect(":", "a case label");
+    s.atCaseItem = s.is("begin");
     if (!s.isAny("endcase", "end", "endmodule")) items.push({ labels, body: parseStmt(s), loc: s.span(itemLoc) });
     if (s.index === before) s.next();
   }

@@ -1,4 +1,4 @@
-import type { Finding } from "../../common/finding.ts";
+import type { Finding, TextEdit } from "../../common/finding.ts";
 import type { Loc, SourceSet } from "../../common/source.ts";
 import type { Mark } from "./lexer.ts";
 import type { Token } from "./token.ts";
@@ -106,7 +106,58 @@ export class TokenStream {
     );
   }
 
-  report(code: string, loc: Loc, message: string, remedy: string, insert?: string): void {
+  /** Set where the body of a case item begins with `begin`. */
+  atCaseItem = false;
+
+  get isFirstInLine(): boolean {
+    return this.indentAt(this.current.loc, true) !== null;
+  }
+
+  /** Blanks before the line of a place. */
+  columns(loc: Loc): number {
+    return this.indentAt(loc, false)!;
+  }
+
+  /** Blocks that an `end` was found for, in the order of their ends. */
+  private readonly blocks: { readonly begin: Loc; readonly end: Loc }[] = [];
+
+  /** Notes that the `end` just read ends the block that begins here. */
+  closed(begin: Loc): void {
+    this.blocks.push({ begin, end: this.previous.loc });
+  }
+
+  /** Blanks before the first word of a line, or null if the place is not that word's. */
+  private indentAt({ file, start }: Loc, first: boolean): number | null {
+    const { text } = this.sources.files[file];
+    const from = text.lastIndexOf("\n", start - 1) + 1;
+    const blanks = /^[ \t]*/.exec(text.slice(from, start))![0].length;
+    return first && from + blanks !== start ? null : blanks;
+  }
+
+  /**
+   * The first block inside of an unended one whose `end` is indented like the outer one's line and not like its own:
+   * there the `end` is missing.
+   */
+  misplacedEnd(outer: Loc): { readonly begin: Loc; readonly line: number; readonly edit: TextEdit } | null {
+    const found = this.blocks.find(({ begin, end }) => {
+      if (begin.file !== outer.file || begin.start <= outer.start || begin.file !== end.file) return false;
+      const indent = this.indentAt(end, true);
+      return indent !== null && indent < this.indentAt(begin, false)!;
+    });
+    if (!found) return null;
+    const { begin, end } = found;
+    const { name, text } = this.sources.files[begin.file];
+    const own = this.indentAt(begin, false)!;
+    // before the first line that is no deeper than the block's own
+    let { line } = this.sources.position(begin.file, begin.start);
+    const lines = text.split("\n");
+    while (line < lines.length && (lines[line].trim() === "" || /^[ \t]*/.exec(lines[line])![0].length > own)) line++;
+    const at = { line: line + 1, column: 1, endLine: line + 1, endColumn: 1 };
+    const edit = { file: name, label: "Insert 'end'", ...at, text: `${lines[line]?.slice(0, own) ?? ""}end\n` };
+    return { begin, line: this.sources.position(end.file, end.start).line, edit };
+  }
+
+  report(code: string, loc: Loc, message: string, remedy: string, insert?: string | TextEdit): void {
     if (this.lastReported === this.at) return;
     this.lastReported = this.at;
     if (++this.reported > maxSyntaxFindings) return;
@@ -122,17 +173,20 @@ export class TokenStream {
     }
     const place = this.sources.place(loc);
     const spot = this.sources.position(loc.file, loc.end);
-    const edit = insert
-      ? {
-          file: spot.file,
-          label: `Insert '${insert}'`,
-          line: spot.line,
-          column: spot.column,
-          endLine: spot.line,
-          endColumn: spot.column,
-          text: insert,
-        }
-      : undefined;
+    const edit =
+      typeof insert === "object"
+        ? insert
+        : insert
+          ? {
+              file: spot.file,
+              label: `Insert '${insert}'`,
+              line: spot.line,
+              column: spot.column,
+              endLine: spot.line,
+              endColumn: spot.column,
+              text: insert,
+            }
+          : undefined;
     this.findings.push({ code, severity: "error", place, message, remedy, edit });
   }
 
