@@ -58,7 +58,8 @@ export function elaborateInstance(parent: ItemBinder, item: InstanceItem, scope:
       const pack = connection.value.kind === "scoped" ? connection.value.scope : null;
       value = { dataType: types.bind({ kind: "named", scope: pack, name: typeName, dims: [], loc }, scope) };
       void kind;
-    } else value = exprs.constant(connection.value, scope, "A parameter's value");
+    } else if (connection.value.kind === "pattern") value = { pattern: connection.value, scope };
+    else value = exprs.constant(connection.value, scope, "A parameter's value");
     if (!param) {
       const names = declared.map((each) => each.name);
       const near = connection.name ? nearestName(connection.name, names) : null;

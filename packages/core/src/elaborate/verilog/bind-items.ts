@@ -247,15 +247,21 @@ export class ItemBinder {
         stmts.declareParam(item, scope);
       } else {
         const { type } = item;
-        const ranged = type.kind !== "builtin" || type.word !== "implicit" || type.dims.length > 0;
-        let constant: Constant = override;
+        const { exprs } = this.design;
+        const own = types.ofParameter(item, scope);
+        const ranged = own !== undefined;
+        const given =
+          "pattern" in override
+            ? exprs.constant(override.pattern, override.scope, "A parameter's value", own)
+            : override;
+        let constant: Constant = given ?? { value: { a: 0n, b: 0n }, type: own ?? integerType };
         if (ranged || (type.kind === "builtin" && type.signed !== null)) {
-          const own = ranged ? types.bind(type, scope) : override.type;
+          const from = own ?? constant.type;
           const to: DataType =
-            !ranged && own.kind === "integral" && type.kind === "builtin" && type.signed !== null
-              ? { ...own, signed: type.signed }
-              : own;
-          constant = convert(this.design, override, to, item.nameLoc);
+            !ranged && from.kind === "integral" && type.kind === "builtin" && type.signed !== null
+              ? { ...from, signed: type.signed }
+              : from;
+          constant = convert(this.design, constant, to, item.nameLoc);
         }
         if (!scope.declare(item.name, { kind: "constant", constant, loc: item.nameLoc }))
           this.duplicate(item.name, item.nameLoc);

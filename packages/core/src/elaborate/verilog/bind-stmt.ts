@@ -224,8 +224,7 @@ export class Statements {
         scope.declare(item.name, { kind: "type", type: types.bind(item.typeValue, scope), loc: item.nameLoc });
       return;
     }
-    const typed = item.type.kind !== "builtin" || item.type.word !== "implicit" || item.type.dims.length > 0;
-    const to = typed ? types.bind(item.type, scope) : undefined;
+    const to = types.ofParameter(item, scope);
     const constant = item.value ? exprs.constant(item.value, scope, "A parameter's value", to) : null;
     const kept = constant ?? { value: { a: 0n, b: 0n }, type: to ?? integerType };
     if (!scope.declare(item.name, { kind: "constant", constant: kept, loc: item.nameLoc }))

@@ -1,10 +1,11 @@
 import { nearestName } from "../../common/finding.ts";
 import type { Loc } from "../../common/source.ts";
-import type { EnumType, RangeNode, StructType, TypeNode } from "../../hdl/verilog/ast.ts";
+import type { EnumType, ParamItem, RangeNode, StructType, TypeNode } from "../../hdl/verilog/ast.ts";
 import { maxVectorWidth } from "../../hdl/verilog/number-text.ts";
 import type { Value } from "../model.ts";
 import type { Scope } from "../scope.ts";
 import {
+  asVector,
   bitsOf,
   type DataType,
   type Dim,
@@ -15,6 +16,7 @@ import {
   type StructMember,
   sizeOf,
   stringType,
+  typeText,
   vectorType,
   voidType,
 } from "../types.ts";
@@ -143,6 +145,27 @@ export class Types {
       enumeration: dims.length ? null : base.enumeration,
       name: dims.length ? null : base.name,
     };
+  }
+
+  /** Type that a parameter is declared with; arrays as vectors. Undefined: that of its value. */
+  ofParameter(item: ParamItem, scope: Scope): DataType | undefined {
+    const isTyped =
+      item.type.kind !== "builtin" ||
+      item.type.word !== "implicit" ||
+      item.type.dims.length > 0 ||
+      item.dims.length > 0;
+    if (!isTyped) return undefined;
+    const type = this.withUnpacked(this.bind(item.type, scope), item.dims, scope);
+    if (type.kind !== "array") return type;
+    const vector = asVector(type);
+    if (vector && vector.width <= maxVectorWidth) return vector;
+    this.host.report.error(
+      "verilog/unsupported",
+      item.nameLoc,
+      `A parameter cannot be a ${typeText(type)} here.`,
+      "Make it a variable with a start value.",
+    );
+    return vectorType(1);
   }
 
   /** `[]`, `[$]`, `[$:9]`, `[*]` and `[string]`; null for what has bounds. */

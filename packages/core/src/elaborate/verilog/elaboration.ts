@@ -1,6 +1,6 @@
 import { nearestName } from "../../common/finding.ts";
 import type { Loc, SourceSet } from "../../common/source.ts";
-import type { ModuleNode, TimeScale } from "../../hdl/verilog/ast.ts";
+import type { ExprNode, ModuleNode, TimeScale } from "../../hdl/verilog/ast.ts";
 import type { VerilogSyntax } from "../../hdl/verilog/index.ts";
 import type { ContinuousAssignment, DesignModel, Instance, NetJoin, Process, Signal, Subroutine } from "../model.ts";
 import type { Report } from "../report.ts";
@@ -21,7 +21,11 @@ export const defaultTimeScale: TimeScale = { unit: -9, precision: -9 };
 const maxInstanceDepth = 128;
 const maxInstances = 200_000;
 
-export type Override = Constant | { readonly dataType: DataType };
+/** What an instance gives a parameter: a value, a type, or a pattern, whose type only the parameter knows. */
+export type Override =
+  | Constant
+  | { readonly dataType: DataType }
+  | { readonly pattern: ExprNode; readonly scope: Scope };
 
 /** Turns syntax trees into one elaborated design: first all declarations from the top down, then all behaviour. */
 export class Elaboration implements Host {
@@ -237,7 +241,7 @@ export class Elaboration implements Host {
     connect: (binder: ItemBinder) => void,
   ): Instance | null {
     // the same module with the same parameters within itself never ends
-    const key = `${node.name} ${[...overrides].map(([param, value]) => `${param}=${"dataType" in value ? "" : describe(value)}`).join()}`;
+    const key = `${node.name} ${[...overrides].map(([param, value]) => `${param}=${"value" in value ? describe(value) : ""}`).join()}`;
     if (this.stack.includes(key) || this.stack.length > maxInstanceDepth || ++this.instanceCount > maxInstances) {
       this.report.error(
         "verilog/recursion",
