@@ -83,6 +83,13 @@ describe("syntax findings", () => {
 });
 
 describe("circuit findings", () => {
+  it("takes loops in the branch of an asynchronous reset for what they are", () => {
+    const body = (loop: string) =>
+      `module m(input clk, rst, input [3:0] d, output [3:0] y);\n  logic [3:0] t [0:3];\n  always @(posedge clk or posedge rst)\n    if (rst) begin\n      ${loop}\n    end else t[d[1:0]] <= d;\n  assign y = t[d[3:2]];\nendmodule\n`;
+    expect(codes(body("for (int i = 0; i < 4; i++) t[i] <= i;"))).toEqual([]);
+    expect(codes(body("begin : all integer i; for (i = 0; i < 4; i = i + 1) t[i] <= 0; end"))).toEqual([]);
+    expect(codes(body("foreach (t[i]) t[i] <= '0;"))).toEqual([]);
+  });
   it("suggests the nearest declared name, and offers it as an edit", () => {
     const [finding] = findingsOf("module m(input count, output y);\n  assign y = coutn;\nendmodule\n");
     expect(finding).toMatchObject({

@@ -292,7 +292,8 @@ class DesignLowering {
       const missing = open.filter(
         (i) => (signal.direction === "output" && signal.instance.kind === "module") || read[nets[i]],
       );
-      if (missing.length === 0) continue;
+      // whoever connects the port may drive it
+      if (missing.length === 0 || signal.instance.fromPort) continue;
       const whole = missing.length === nets.length || signal.dims.length > 0;
       const bits = missing.map((i) => (signal.msb >= signal.lsb ? signal.lsb + i : signal.lsb - i));
       const which = whole ? `'${signal.plainName}'` : `Bit ${shortList(bits)} of '${signal.plainName}'`;

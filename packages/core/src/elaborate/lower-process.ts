@@ -65,7 +65,8 @@ export class ProcessLowering extends StatementLowering {
       const outer = this.env;
       this.env = new Env(outer);
       this.exec(split.branch, false);
-      const branch: Slots = new Map([...this.env.blocking, ...this.env.deferred]);
+      const isKept = ([signal]: readonly [Signal, Slot]) => signal.kind !== "local" && !this.loopVariables.has(signal);
+      const branch: Slots = new Map([...[...this.env.blocking].filter(isKept), ...this.env.deferred]);
       this.env = outer;
       const source = this.bitsOf(split.reset.signal)[split.reset.bit];
       this.rtl.loc = split.reset.loc;

@@ -351,6 +351,8 @@ export interface Instance {
   readonly path: string;
   readonly module: string;
   readonly kind: "module" | "interface" | "program" | "package";
+  /** An interface that stands for what would be connected to a port of the top. */
+  readonly fromPort?: boolean;
   readonly parent: Instance | null;
   readonly children: Instance[];
   readonly parameters: { readonly name: string; readonly value: string }[];

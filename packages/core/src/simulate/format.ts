@@ -161,8 +161,7 @@ function formatOne(
       if (arg.kind === "string" || arg.kind === "literal") return pad(arg.text, width, left);
       const bits = toBits(arg);
       const text = bitsString(bits);
-      // leading zero bytes show as spaces, unless %0s is asked for
-      if (width === null && !zero) return text.padStart(Math.ceil(bits.width / 8));
+      // leading zeros are never printed: IEEE 1364-2005 17.1.1.7 and the example of 2.6.2
       return pad(text, width, left);
     }
     case "e":

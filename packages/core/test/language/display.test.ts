@@ -54,7 +54,7 @@ const groups: Record<string, readonly Row[]> = {
   "characters and strings": [
     ['"%c", 8\'h41', "A"],
     ['"%s", "loom"', "loom"],
-    ['"%s|", text', "  loom|"],
+    ['"%s|", text', "loom|"],
     ['"%0s|", text', "loom|"],
     ['"%10s|", "loom"', "      loom|"],
     ['"%-10s|", "loom"', "loom      |"],

@@ -221,6 +221,7 @@ export function interfaceTarget(binder: ItemBinder, item: InterfacePortItem, sco
     `${scope.prefix}${item.name}.`,
     () => {},
   );
+  if (instance) Object.assign(instance, { fromPort: true });
   return instance && design.scopeOf(instance);
 }
 

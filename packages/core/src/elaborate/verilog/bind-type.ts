@@ -226,7 +226,11 @@ export class Types {
       "verilog/unknown-type",
       loc,
       meaning ? `'${name}' is not a type.` : `There is no type '${name}'.`,
-      near ? `Did you mean '${near}'?` : "Declare it with typedef, or import its package.",
+      /^(?:int|byte|shortint|longint|bit|logic|string)$/.test(name)
+        ? "It is a word of SystemVerilog: give the file a name that ends in .sv."
+        : near
+          ? `Did you mean '${near}'?`
+          : "Declare it with typedef, or import its package.",
     );
     return vectorType(1);
   }
