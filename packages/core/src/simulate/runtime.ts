@@ -16,7 +16,7 @@ import { helpers, type makeOutputs } from "./helpers.ts";
 import { FinishSignal, type Kernel, type Thread } from "./kernel.ts";
 import { dumpMemory, loadMemory } from "./memory-file.ts";
 import type { Program } from "./program.ts";
-import { distUniform, randomInteger } from "./random.ts";
+import { distribution, distUniform, randomInteger } from "./random.ts";
 import { scanText } from "./scan.ts";
 import { elementForm } from "./storage.ts";
 import { stringMethod } from "./string-methods.ts";
@@ -732,6 +732,18 @@ export class Runtime {
       }
       case "$dist_uniform": {
         const drawn = distUniform(this.number(args[0]) | 0, this.number(args[1]), this.number(args[2]));
+        place.set?.({ a: BigInt.asUintN(32, BigInt(drawn.seed)), b: 0n });
+        this.give(BigInt.asUintN(32, BigInt(drawn.value)));
+        return;
+      }
+      case "$dist_normal":
+      case "$dist_exponential":
+      case "$dist_poisson":
+      case "$dist_chi_square":
+      case "$dist_t":
+      case "$dist_erlang": {
+        const y = args[2] ? this.number(args[2]) : 0;
+        const drawn = distribution(name.slice(6), this.number(args[0]) | 0, this.number(args[1]), y);
         place.set?.({ a: BigInt.asUintN(32, BigInt(drawn.seed)), b: 0n });
         this.give(BigInt.asUintN(32, BigInt(drawn.value)));
         return;

@@ -1,6 +1,13 @@
 import { nearestName } from "../../common/finding.ts";
 import type { Loc } from "../../common/source.ts";
-import type { Connection, ExprNode, InstanceItem, InterfacePortItem, ParamItem } from "../../hdl/verilog/ast.ts";
+import type {
+  Connection,
+  ExprNode,
+  InstanceItem,
+  InterfacePortItem,
+  ModuleNode,
+  ParamItem,
+} from "../../hdl/verilog/ast.ts";
 import type { Expr, Instance, Signal, Target, TargetPart } from "../model.ts";
 import type { Constant, Scope } from "../scope.ts";
 import { sizeOf } from "../types.ts";
@@ -256,9 +263,11 @@ function connect(
     }
   }
   const bound = new Set<string>();
+  const boundPorts = new Set<Signal>();
   const bind = (name: string, connection: Connection): void => {
     bound.add(name);
     const port = byName.get(name);
+    if (port) boundPorts.add(port);
     if (!port) return; // an interface, bound already, or a port with a finding of its own
     if (connection.value) parent.declareImplicit(connection.value, scope);
     bindPort(parent, item, instance, port, connection.value, connection.loc, scope, slot);
@@ -327,15 +336,24 @@ function connect(
       .forEach((connection, i) => bind(node.ports[i].name || (instance.ports[i]?.plainName ?? ""), connection));
   }
   for (const port of instance.ports) {
-    const name = [...byName].find(([, signal]) => signal === port)?.[0] ?? port.plainName;
-    if (bound.has(name)) continue;
-    openPort(parent, item, port, scope);
-    instance.bindings.push({ port, value: defaultOf(parent, instance, port, child), target: null, loc: item.loc });
+    if (boundPorts.has(port)) continue;
+    const pulled = pulledOpen(node, port, item.loc);
+    if (!pulled) openPort(parent, item, port, scope);
+    const value = pulled ?? defaultOf(parent, instance, port, child);
+    instance.bindings.push({ port, value, target: null, loc: item.loc });
   }
   for (const port of node.ports) {
     if (!bound.has(port.name) && isInterface(port.name) && !instance.children.some((each) => each.name === port.name))
       continue;
   }
+}
+
+/** What a directive pulls an open input to (IEEE 1364-2005 clause 19.9). */
+function pulledOpen(node: ModuleNode, port: Signal, loc: Loc): Expr | null {
+  if (node.openInputs === null || port.direction !== "input" || port.type.kind !== "integral") return null;
+  const { width, signed } = port;
+  const a = node.openInputs === 1 ? (1n << BigInt(width)) - 1n : 0n;
+  return { op: "const", value: { a, b: 0n }, width, signed, loc };
 }
 
 /** The default value of an input, if its declaration gives one. */

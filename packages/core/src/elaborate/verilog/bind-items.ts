@@ -439,7 +439,12 @@ export class ItemBinder {
 
   private start(signal: Signal, init: ExprNode | null, scope: Scope, item: DeclItem, loc: Loc): void {
     const { later, exprs, stmts } = this.design;
-    if (!init) return;
+    if (!init) {
+      const { delay } = item;
+      if (delay && signal.kind === "net" && signal.direction === null && signal.dims.length === 0)
+        later.push(() => this.design.netDelays.set(signal, { delay: stmts.delay(delay, scope), scope }));
+      return;
+    }
     if (signal.kind === "net") {
       if (signal.direction === "input") return; // a port's default value
       later.push(() =>

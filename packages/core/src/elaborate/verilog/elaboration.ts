@@ -2,7 +2,16 @@ import { nearestName } from "../../common/finding.ts";
 import type { Loc, SourceSet } from "../../common/source.ts";
 import type { ExprNode, ModuleNode, TimeScale } from "../../hdl/verilog/ast.ts";
 import type { VerilogSyntax } from "../../hdl/verilog/index.ts";
-import type { ContinuousAssignment, DesignModel, Instance, NetJoin, Process, Signal, Subroutine } from "../model.ts";
+import type {
+  ContinuousAssignment,
+  DelayModel,
+  DesignModel,
+  Instance,
+  NetJoin,
+  Process,
+  Signal,
+  Subroutine,
+} from "../model.ts";
 import type { Report } from "../report.ts";
 import { type Constant, type Meaning, Scope } from "../scope.ts";
 import { type DataType, unpackedDims } from "../types.ts";
@@ -15,6 +24,7 @@ import { Statements } from "./bind-stmt.ts";
 import { bindBody, bindHeader, markSuspending } from "./bind-subroutine.ts";
 import { Types } from "./bind-type.ts";
 import type { Host, SignalFields } from "./host.ts";
+import { delayNets } from "./net-delays.ts";
 
 /** Without any directive: 1 ns, in steps of 1 ns. */
 export const defaultTimeScale: TimeScale = { unit: -9, precision: -9 };
@@ -49,6 +59,8 @@ export class Elaboration implements Host {
   readonly unit: Scope;
   readonly sources: SourceSet;
   readonly read = new Set<Signal>();
+  /** Nets that follow their drivers late, by their declaration. */
+  readonly netDelays = new Map<Signal, { readonly delay: DelayModel; readonly scope: Scope }>();
   private readonly stack: string[] = [];
   private instanceCount = 0;
   private pendingBodies = 0;
@@ -222,6 +234,7 @@ export class Elaboration implements Host {
     if (!top) return null;
     for (let i = 0; i < this.later.length; i++) this.later[i]();
     this.later.length = 0;
+    delayNets(this);
     markSuspending(this.subroutines);
     const { signals, assigns, processes, joins, subroutines } = this;
     return { top, signals, assigns, processes, joins, subroutines };

@@ -749,5 +749,7 @@ export interface ModuleNode {
   readonly timeScale: TimeScale | null;
   /** What an undeclared name becomes; null after `default_nettype none. */
   readonly defaultNet: NetKind | null;
+  /** What its inputs are pulled to where an instance leaves them open. */
+  readonly openInputs: 0 | 1 | null;
   readonly automatic: boolean;
 }

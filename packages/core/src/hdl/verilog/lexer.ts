@@ -77,6 +77,8 @@ export interface Mark {
   readonly at: number;
   readonly timeScale: TimeScale | null;
   readonly defaultNet: NetKind | null;
+  /** What open inputs of modules are pulled to. */
+  readonly openInputs: 0 | 1 | null;
 }
 export interface Lexed {
   readonly tokens: Token[];
@@ -148,7 +150,8 @@ class Lexer {
   }
 
   private mark(): void {
-    this.marks.push({ at: this.tokens.length, timeScale: this.pre.timeScale, defaultNet: this.pre.defaultNet });
+    const { timeScale, defaultNet, openInputs } = this.pre;
+    this.marks.push({ at: this.tokens.length, timeScale, defaultNet, openInputs });
   }
 
   private loc(start: number, end: number): Loc {
@@ -403,6 +406,7 @@ class Lexer {
         if (this.active) {
           pre.defaultNet = "wire";
           pre.timeScale = null;
+          pre.openInputs = null;
           this.mark();
         }
         return;
@@ -416,9 +420,17 @@ class Lexer {
         return;
       case "celldefine":
       case "endcelldefine":
-      case "nounconnected_drive":
         return;
       case "unconnected_drive":
+      case "nounconnected_drive": {
+        const pull = word === "unconnected_drive" ? this.operand() : "";
+        if (!this.active) return;
+        if (pull && pull !== "pull0" && pull !== "pull1")
+          this.report("verilog/directive", loc, `'${pull}' is no pull.`, "Write `unconnected_drive pull0 or pull1.");
+        pre.openInputs = pull === "pull0" ? 0 : pull === "pull1" ? 1 : null;
+        this.mark();
+        return;
+      }
       case "line":
       case "pragma":
         this.restOfLine();

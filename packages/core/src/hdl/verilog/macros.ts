@@ -11,10 +11,11 @@ export interface Preprocessor {
   macros: Map<string, Macro>;
   timeScale: TimeScale | null;
   defaultNet: NetKind | null;
+  openInputs: 0 | 1 | null;
 }
 
 export function newPreprocessor(): Preprocessor {
-  return { macros: new Map(), timeScale: null, defaultNet: "wire" };
+  return { macros: new Map(), timeScale: null, defaultNet: "wire", openInputs: null };
 }
 
 const namePattern = /[A-Za-z_][A-Za-z0-9_$]*/y;

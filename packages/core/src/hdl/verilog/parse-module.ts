@@ -72,7 +72,7 @@ function unsupported(s: TokenStream, word: string): void {
 }
 
 export function parseModule(s: TokenStream): ModuleNode {
-  const { defaultNet, timeScale } = s.mark;
+  const { defaultNet, timeScale, openInputs } = s.mark;
   const { loc, text } = s.next();
   const kind = text === "macromodule" ? "module" : (text as ModuleNode["kind"]);
   const lifetime = s.acceptAny("automatic", "static");
@@ -115,6 +115,7 @@ export function parseModule(s: TokenStream): ModuleNode {
     endLoc,
     timeScale: scale,
     defaultNet,
+    openInputs,
     automatic: lifetime === "automatic",
     loc: s.span(loc),
   };

@@ -20,7 +20,7 @@ export class TokenStream {
     private readonly tokens: readonly Token[],
     private readonly sources: SourceSet,
     private readonly findings: Finding[],
-    private readonly marks: readonly Mark[] = [{ at: 0, timeScale: null, defaultNet: "wire" }],
+    private readonly marks: readonly Mark[] = [{ at: 0, timeScale: null, defaultNet: "wire", openInputs: null }],
   ) {}
 
   /** What the directives before the current token have set. */
