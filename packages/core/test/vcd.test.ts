@@ -127,8 +127,9 @@ bz01 "a
     reader.push(bytes("$timescale 1 ns $end $var wire 1 ! a $end $enddefinitions $end\n"));
     for (let i = 0; i < 500; i++) reader.push(bytes(`#${i}\n${i & 1}!\n`));
     const waves = finish();
-    expect(waves.changes).toBe(100);
-    expect(waves.stoppedAt).toBe(100);
+    // a change of one bit takes ten bytes: its time and its two planes
+    expect(waves.changes).toBe(160);
+    expect(waves.stoppedAt).toBe(160);
   });
   it("with random damage never fail otherwise than with a line", () => {
     let text = "";

@@ -12,6 +12,9 @@ import {
 } from "@gate-clock/core";
 import { expose, transfer } from "comlink";
 
+/** Memory for the waves of a dump: those of a file of 500 MB fit. */
+const dumpMemory = 2 ** 30;
+
 let stopped = false;
 const pause = () => new Promise<void>((resolve) => setTimeout(resolve, 0));
 
@@ -23,7 +26,7 @@ const simulator = {
   /** Waves of a value change dump from disk, read as a stream. */
   async openDump(file: File, onProgress: (fraction: number) => void): Promise<Waves> {
     stopped = false;
-    const { reader, finish } = vcdLoader();
+    const { reader, finish } = vcdLoader(dumpMemory);
     const stream = file.stream().getReader();
     let read = 0;
     let told = 0;

@@ -3,6 +3,9 @@ import { VcdReader } from "../formats/vcd-read.ts";
 import { VcdWriter } from "../formats/vcd-write.ts";
 import type { WaveSink } from "./recorder.ts";
 
+/** Values of up to 8, 16 or 32 bits in as few bytes: most signals are one bit. */
+export type Plane = Uint8Array | Uint16Array | Uint32Array;
+
 /**
  * Waves in memory, a signal a track: times of changes beside values, in arrays that grow by doubling. Made to be handed
  * from a worker to a page without copying.
@@ -23,8 +26,8 @@ export interface WaveTrack {
   /** [changes] In steps of the precision, rising. */
   readonly times: Float64Array;
   /** [changes] Planes a and b, for bits up to 32. */
-  readonly a: Uint32Array;
-  readonly b: Uint32Array;
+  readonly a: Plane;
+  readonly b: Plane;
   /** [changes] Wider values as digits 0, 1, x, z; texts; empty for the others. */
   readonly texts: readonly string[];
   /** [changes] Reals. */
@@ -45,16 +48,17 @@ interface Growing {
   readonly info: Omit<WaveTrack, "times" | "a" | "b" | "texts" | "reals">;
   count: number;
   times: Float64Array;
-  a: Uint32Array;
-  b: Uint32Array;
+  a: Plane;
+  b: Plane;
   readonly texts: string[];
   reals: Float64Array;
 }
 
 /** What a change takes: its time, and its two planes or a text. */
-const narrowBytes = 16;
+const timeBytes = 8;
 const textBytes = 32;
-const none32 = new Uint32Array(0);
+const noPlane = new Uint8Array(0);
+const planeKind = (width: number) => (width <= 8 ? Uint8Array : width <= 16 ? Uint16Array : Uint32Array);
 const none64 = new Float64Array(0);
 
 export class WaveStore implements WaveSink {
@@ -105,8 +109,8 @@ export class WaveStore implements WaveSink {
         info,
         count: 0,
         times: new Float64Array(4),
-        a: narrow ? new Uint32Array(4) : none32,
-        b: narrow ? new Uint32Array(4) : none32,
+        a: narrow ? new (planeKind(info.width))(4) : noPlane,
+        b: narrow ? new (planeKind(info.width))(4) : noPlane,
         texts: [],
         reals: info.kind === "real" ? new Float64Array(4) : none64,
       }) - 1
@@ -137,8 +141,8 @@ export class WaveStore implements WaveSink {
     } else if (count === track.times.length) {
       track.times = grow64(track.times);
       if (track.a.length) {
-        track.a = grow32(track.a);
-        track.b = grow32(track.b);
+        track.a = growPlane(track.a);
+        track.b = growPlane(track.b);
       }
       if (track.reals.length) track.reals = grow64(track.reals);
     }
@@ -146,8 +150,12 @@ export class WaveStore implements WaveSink {
     return track;
   }
 
+  private bytesOf(index: number): number {
+    return timeBytes + 2 * this.tracks[index].a.BYTES_PER_ELEMENT;
+  }
+
   bits(index: number, width: number, a: bigint, b: bigint): void {
-    const track = this.next(index, width <= 32 ? narrowBytes : textBytes + width);
+    const track = this.next(index, width <= 32 ? this.bytesOf(index) : textBytes + width);
     if (!track) return;
     if (width <= 32) {
       track.a[track.count] = Number(a);
@@ -158,7 +166,7 @@ export class WaveStore implements WaveSink {
 
   /** As `bits`, for values that come as numbers. */
   narrow(index: number, _width: number, a: number, b: number): void {
-    const track = this.next(index, narrowBytes);
+    const track = this.next(index, this.bytesOf(index));
     if (!track) return;
     track.a[track.count] = a;
     track.b[track.count++] = b;
@@ -169,7 +177,7 @@ export class WaveStore implements WaveSink {
   }
 
   real(index: number, value: number): void {
-    const track = this.next(index, narrowBytes);
+    const track = this.next(index, 2 * timeBytes);
     if (track) track.reals[track.count++] = value;
   }
 
@@ -184,11 +192,11 @@ export class WaveStore implements WaveSink {
     this.now = Math.max(this.now, steps);
   }
 
-  /** The finished waves, each array cut to its length. */
+  /** The finished waves, each array cut to its length. The store gives up what it held: once is all it can be asked. */
   waves(): Waves {
     const tracks = this.tracks.map((track): WaveTrack => {
       const { count } = track;
-      return {
+      const made = {
         ...track.info,
         times: track.times.slice(0, count),
         a: track.a.slice(0, Math.min(count, track.a.length)),
@@ -196,6 +204,9 @@ export class WaveStore implements WaveSink {
         texts: track.texts,
         reals: track.reals.slice(0, Math.min(count, track.reals.length)),
       };
+      // track by track, so that all of it is never there twice
+      Object.assign(track, { count: 0, times: none64, a: noPlane, b: noPlane, reals: none64 });
+      return made;
     });
     return { precision: this.precision, end: this.now, tracks, changes: this.changes, stoppedAt: this.stoppedAt };
   }
@@ -207,8 +218,8 @@ function grow64(old: Float64Array): Float64Array {
   return list;
 }
 
-function grow32(old: Uint32Array): Uint32Array {
-  const list = new Uint32Array(old.length * 2);
+function growPlane(old: Plane): Plane {
+  const list = new (old.constructor as Uint32ArrayConstructor)(old.length * 2);
   list.set(old);
   return list;
 }
@@ -334,8 +345,8 @@ export function changeAt(track: WaveTrack, time: number): number {
 export function bitTrack(track: WaveTrack, bit: number): WaveTrack {
   const count = track.times.length;
   const times = new Float64Array(count);
-  const a = new Uint32Array(count);
-  const b = new Uint32Array(count);
+  const a = new Uint8Array(count);
+  const b = new Uint8Array(count);
   let kept = 0;
   for (let i = 0; i < count; i++) {
     let low: number;
