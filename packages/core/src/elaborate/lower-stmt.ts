@@ -283,6 +283,7 @@ export class StatementLowering implements Reader {
         this.expression(stmt.expr);
         return;
       case "system":
+        if (stmt.name === "switch.set") this.unsynthesizable(stmt.loc, "A switch between nets");
         if (stmt.name.startsWith("container.")) this.unsynthesizable(stmt.loc, "A dynamic array or queue");
         return;
       case "assert":

@@ -335,6 +335,12 @@ export interface NetJoin {
   readonly loc: Loc;
 }
 
+/** A switch between two bits of nets; a process of its own sets it. */
+export interface NetSwitch {
+  readonly a: { readonly signal: Signal; readonly bit: number };
+  readonly b: { readonly signal: Signal; readonly bit: number };
+}
+
 /** Port connection that could not be taken as one name for both sides. */
 export interface PortBinding {
   /** Port signal in the child. */
@@ -370,5 +376,6 @@ export interface DesignModel {
   readonly assigns: ContinuousAssignment[];
   readonly processes: Process[];
   readonly joins: NetJoin[];
+  readonly switches: NetSwitch[];
   readonly subroutines: Subroutine[];
 }

@@ -644,6 +644,12 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
       for (let i = 1; i < list.length; i++) if (list[i].from < list[i - 1].to) overlaps = true;
       if (overlaps) this.resolved.set(signal, { signal, drivers: [] });
     }
+    for (const { a, b } of this.design.switches)
+      for (const { signal } of [a, b]) {
+        const root = this.storage.root(signal).signal;
+        if (!this.resolved.has(root)) this.resolved.set(root, { signal: root, drivers: [] });
+        this.setter(root);
+      }
   }
 
   private continuous(assign: ContinuousAssignment): void {

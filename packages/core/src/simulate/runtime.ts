@@ -20,6 +20,7 @@ import { distribution, distUniform, randomInteger } from "./random.ts";
 import { scanText } from "./scan.ts";
 import { elementForm } from "./storage.ts";
 import { stringMethod } from "./string-methods.ts";
+import { Switches } from "./switches.ts";
 
 /** What `$dumpvars` asked to record: a scope by its prefix (`u1.`), or one signal. */
 export interface DumpScope {
@@ -190,8 +191,18 @@ export class Runtime {
     const mask = ((1n << BigInt(width)) - 1n) << BigInt(offset);
     driver.a = (driver.a & ~mask) | (a << BigInt(offset));
     driver.b = (driver.b & ~mask) | (b << BigInt(offset));
+    if (this.switches?.has(net)) {
+      this.settleSwitches();
+      return;
+    }
     const value = this.resolve(id);
     this.store(id, value.a, value.b);
+  }
+
+  private switches: Switches | null = null;
+
+  private settleSwitches(): void {
+    for (const { id, a, b } of this.switches!.values((net) => this.resolve(net))) this.store(id, a, b);
   }
 
   private store(id: number, a: bigint, b: bigint): void {
@@ -425,6 +436,12 @@ export class Runtime {
     const args = given as TaskArg[];
     if (name.startsWith("container.")) {
       this.call(name, args, context);
+      return;
+    }
+    if (name === "switch.set") {
+      this.switches ??= new Switches(this.program);
+      this.switches.set(this.number(args[0]), args[1] as PrintArg & { kind: "bits" });
+      this.settleSwitches();
       return;
     }
     const { loc } = this.program.tasks.contexts[context];

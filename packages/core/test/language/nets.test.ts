@@ -47,6 +47,24 @@ module t; reg e1, e2, a, b; tri #3 bus; wand #(1,2) w; wire #4 o;
   });
 });
 
+describe("7.6 switches in both directions", () => {
+  it("join nets while their control closes them, whoever drives", () => {
+    const text = `module t; reg c; wire m, n, o; reg md, nd; assign m = md; assign n = nd; tranif1 v(m, n, 1'b1), w(n, o, c);
+  initial begin md = 1'bz; nd = 1'bz; c = 1; #1 $display("%b%b%b", m, n, o); md = 1; #1 $display("%b%b%b", m, n, o); nd = 0; #1 $display("%b%b%b", m, n, o);
+    md = 1'bz; #1 $display("%b%b%b", m, n, o); c = 0; #1 $display("%b%b%b", m, n, o); c = 1'bx; #1 $display("%b%b%b", m, n, o); end endmodule`;
+    expect(linesOf(text, {}, "t.v")).toEqual(["zzz", "111", "xxx", "000", "00z", "00x"]);
+  });
+  it("stand in arrays, close at 0 where they are tranif0, and let stronger drivers win", () => {
+    const text = `module t; reg [1:0] k; wire [1:0] x, y; assign x = 2'b10; rtranif0 g[1:0](x, y, k); wire p, q; reg e; assign (pull0, pull1) p = 1; assign q = 0; tranif1 s(p, q, e);
+  initial begin k = 2'b01; e = 0; #1 $display("%b %b%b", y, p, q); k = 0; e = 1; #1 $display("%b %b%b", y, p, q); end endmodule`;
+    expect(linesOf(text, {}, "t.v")).toEqual(["1z 10", "10 00"]);
+  });
+  it("make no circuit", () => {
+    const text = "module m(input a, c, output y); wire n; assign n = a; tranif1 s(n, y, c); endmodule";
+    expect(elaborate([{ name: "m.v", text }]).findings.map((each) => each.code)).toContain("verilog/not-synthesizable");
+  });
+});
+
 describe("12.3 and 19.9 ports", () => {
   it("with names of their own count as connected", () => {
     const text =

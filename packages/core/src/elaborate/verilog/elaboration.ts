@@ -8,6 +8,7 @@ import type {
   DesignModel,
   Instance,
   NetJoin,
+  NetSwitch,
   Process,
   Signal,
   Subroutine,
@@ -47,6 +48,7 @@ export class Elaboration implements Host {
   readonly assigns: ContinuousAssignment[] = [];
   readonly processes: Process[] = [];
   readonly joins: NetJoin[] = [];
+  readonly switches: NetSwitch[] = [];
   readonly subroutines: Subroutine[] = [];
   /** Behaviour to bind once all names are known. */
   readonly later: (() => void)[] = [];
@@ -236,8 +238,8 @@ export class Elaboration implements Host {
     this.later.length = 0;
     delayNets(this);
     markSuspending(this.subroutines);
-    const { signals, assigns, processes, joins, subroutines } = this;
-    return { top, signals, assigns, processes, joins, subroutines };
+    const { signals, assigns, processes, joins, switches, subroutines } = this;
+    return { top, signals, assigns, processes, joins, switches, subroutines };
   }
 
   /**

@@ -135,6 +135,43 @@ export function bindGate(binder: ItemBinder, item: GateItem, scope: Scope): void
     }
     return;
   }
+  const controlled = /^r?tranif([01])$/.exec(gate);
+  if (controlled) {
+    if (pins.length !== 3) {
+      wrong("two nets and a control");
+      return;
+    }
+    const end = (at: number, i: number) => {
+      const target = refs.target(pins[at], scope);
+      const bit = target && (target.width === 1 ? target : sliceTarget(target, count > 1 ? i : 0, 1));
+      const [part] = bit?.parts ?? [];
+      if (!part || part.index.length || typeof part.offset !== "number" || part.signal.kind !== "net") return null;
+      return { signal: part.signal, bit: part.offset };
+    };
+    for (let i = 0; i < count; i++) {
+      const [a, b] = [end(0, i), end(1, i)];
+      if (!a || !b) {
+        wrong("single bits of nets, with constant indexes, at its two ends");
+        return;
+      }
+      design.noteRead(a.signal);
+      design.noteRead(b.signal);
+      const control = input(2, i);
+      const on = controlled[1] === "1" ? control : not(control);
+      const index = design.switches.push({ a, b }) - 1;
+      const args = [exprs.number(BigInt(index), 32, loc), on].map((expr) => ({ kind: "expr" as const, expr }));
+      design.processes.push({
+        kind: "always_comb",
+        events: "star",
+        body: { op: "system", name: "switch.set", args, instance: scope.instance, scope: scope.prefix, loc },
+        instance: scope.instance,
+        loc,
+        eventLoc: loc,
+        name: gate,
+      });
+    }
+    return;
+  }
   if (gate === "tran" || gate === "rtran") {
     const a = pins[0] && refs.target(pins[0], scope);
     const b = pins[1] && refs.target(pins[1], scope);
