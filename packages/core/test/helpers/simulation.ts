@@ -1,5 +1,5 @@
 import { formatFinding, type SourceFile } from "../../src/common/index.ts";
-import { type SimulateOptions, simulate } from "../../src/simulate/index.ts";
+import { recordAll, type SimulateOptions, simulate, WaveStore } from "../../src/simulate/index.ts";
 
 export interface Ran {
   readonly text: string;
@@ -7,16 +7,23 @@ export interface Ran {
   readonly findings: readonly string[];
 }
 
-/** Runs sources to their end and keeps what they print. */
+/** Runs sources to their end and keeps what they print. What is recorded must not change what happens. */
 export function runText(text: string | readonly SourceFile[], options: SimulateOptions = {}, name = "t.sv"): Ran {
-  let printed = "";
   const files = typeof text === "string" ? [{ name, text }] : text;
-  const outcome = simulate(
-    files,
-    { maxTurns: 200_000, ...options },
-    { print: (piece) => void (printed += piece.text) },
-  );
-  return { text: printed, end: outcome.end, findings: outcome.findings.map(formatFinding) };
+  const run = (record: boolean): Ran => {
+    let printed = "";
+    const outcome = simulate(
+      files,
+      { maxTurns: 200_000, ...options, record: record ? recordAll : null },
+      { print: (piece) => void (printed += piece.text), sink: record ? new WaveStore(2 ** 20) : undefined },
+    );
+    return { text: printed, end: outcome.end, findings: outcome.findings.map(formatFinding) };
+  };
+  const plain = run(false);
+  const recorded = run(true);
+  if (recorded.text !== plain.text || recorded.end !== plain.end)
+    throw new Error(`Recorded, it prints\n${recorded.text}\ninstead of\n${plain.text}`);
+  return plain;
 }
 
 /** What a body prints within `initial begin ... end`; fails with the findings if it does not compile. */
