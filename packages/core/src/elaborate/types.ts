@@ -34,6 +34,8 @@ export interface IntegralType {
   readonly name: string | null;
   /** An unpacked struct: takes no part in arithmetic by itself. */
   readonly unpackedStruct?: boolean;
+  /** A member of an unpacked struct whose bits carry a string or a real. */
+  readonly holds?: "string" | "real";
   /** A vector that stands for an unpacked array: its outermost `count` dimensions are those of the array. */
   readonly unpacked?: { readonly count: number; readonly element: IntegralType };
 }
@@ -160,6 +162,16 @@ export function asVector(type: ArrayType): IntegralType | null {
   };
 }
 
+/** Longest string that a member of a struct can hold, in characters. */
+const mostCharacters = 256;
+
+/** Strings and reals as bits, for members of unpacked structs; null for what cannot be one. */
+export function asMember(type: DataType): IntegralType | null {
+  if (type.kind !== "string" && type.kind !== "real") return null;
+  const width = type.kind === "real" ? 64 : 8 * mostCharacters;
+  return { ...vectorType(width, false, false), holds: type.kind };
+}
+
 /** As people write it. */
 export function typeText(type: DataType): string {
   switch (type.kind) {
@@ -170,6 +182,7 @@ export function typeText(type: DataType): string {
         return `${typeText(element)}${bounds.join("")}`;
       }
       if (type.name) return type.name;
+      if (type.holds) return type.holds;
       const base = type.struct ? (type.struct.union ? "union" : "struct") : type.fourState ? "logic" : "bit";
       const dims = type.dims.map((dim) => `[${dim.left}:${dim.right}]`).join("");
       return `${base}${type.signed ? " signed" : ""}${dims ? ` ${dims}` : ""}`;

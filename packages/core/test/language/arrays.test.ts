@@ -79,6 +79,18 @@ const groups: Record<string, readonly Case[]> = {
       ["123 456 555 '{5, 5, 5}"],
     ],
   ],
+  "7.2 structs with strings and reals": [
+    [
+      "members are read, written, copied and compared",
+      'module t; typedef struct { string name; logic [7:0] a; real r; int v[2]; } s_t; s_t s, u; initial begin s = \'{name: "shed", a: 5, r: 2.5, v: \'{default: 3}}; u = s; u.name = "beat"; u.r = u.r * 2; u.a++; $display("%s %0d %0.2f %0d %s %0d %0.2f", s.name, s.a, s.r, s.v[1], u.name, u.a, u.r); if (s.name == "shed" && u.name != "shed" && u.r > 4.5) $display("%s %0d", {u.name, "!"}, s.name.len()); case (u.name) "beat": $display("beat"); default: $display("other"); endcase s.name = ""; s.r = 7; s.v[0] = s.r + 0.6; $display("[%s] %0.1f %0d", s.name, s.r, s.v[0]); end endmodule',
+      ["shed 5 2.50 3 beat 6 5.00", "beat! 4", "beat", "[] 7.0 8"],
+    ],
+    [
+      "tables of tests, with fixed and with dynamic bounds",
+      'module t; typedef struct { string name; byte a, b; int sum; } test_t; test_t all[] = \'{\'{"small", 1, 2, 3}, \'{"minus", -5, 2, -3}}; test_t two[2] = \'{\'{"x", 1, 1, 2}, \'{name: "y", a: 9, b: 9, sum: 18}}; function automatic int run(test_t x); return x.a + x.b == x.sum; endfunction initial begin foreach (all[i]) $display("%s %0d", all[i].name, run(all[i])); foreach (two[i]) $display("%s %0d", two[i].name.toupper(), run(two[i])); two[0].sum = 5; $display("%0d", run(two[0])); end endmodule',
+      ["small 1", "minus 1", "X 1", "Y 1", "0"],
+    ],
+  ],
   "13 functions of packages": [
     [
       "one that is called before any other of its kind",

@@ -489,6 +489,8 @@ export class Calls {
   ): { expr: Expr; type: DataType } | null {
     const { refs, exprs } = this.host;
     const { type } = base;
+    if (type.kind === "integral" && type.holds === "string")
+      return this.method(refs.ofValue(refs.read(base), stringType), name, args, loc, scope, typeOnly);
     const nothing = exprs.unknown(1, loc);
     const inputs = () =>
       args.map((arg) => {

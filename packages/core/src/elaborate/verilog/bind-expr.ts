@@ -75,7 +75,7 @@ const realForm: ExprType = { width: 64, signed: true, form: "real" };
 const stringForm: ExprType = { width: 0, signed: false, form: "string" };
 
 export function typeOfData(type: DataType): ExprType {
-  if (type.kind === "integral") return type;
+  if (type.kind === "integral") return type.holds === "string" ? stringForm : type.holds === "real" ? realForm : type;
   return type.kind === "real" ? realForm : type.kind === "string" ? stringForm : bit;
 }
 
@@ -101,6 +101,7 @@ export class Expressions {
     const { loc } = node;
     if (node.kind === "pattern") return this.pattern(node, to, scope);
     if (to.kind === "integral" && to.unpacked) return this.arrayValue(node, to, scope);
+    if (to.kind === "integral" && to.holds) return this.held(node, to, scope);
     if (to.kind === "real") return this.real(node, scope);
     if (to.kind === "string") return this.string(node, scope);
     if (to.kind !== "integral") {
@@ -115,6 +116,15 @@ export class Expressions {
     if (!to.fourState && !isTwoState(expr))
       expr = { op: "twostate", arg: expr, width: to.width, signed: expr.signed, loc };
     return expr;
+  }
+
+  /** A string or a real as the bits of a struct's member. */
+  private held(node: ExprNode, to: IntegralType, scope: Scope): Expr {
+    const { width } = to;
+    const { loc } = node;
+    if (to.holds === "string") return { op: "convert", arg: this.string(node, scope), width, signed: false, loc };
+    const arg = { kind: "expr" as const, expr: this.real(node, scope) };
+    return { op: "system", name: "$realtobits", args: [arg], width, signed: false, loc };
   }
 
   /** An array as the vector that carries it. */

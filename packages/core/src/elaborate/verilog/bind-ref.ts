@@ -632,6 +632,16 @@ export class References {
 
   /** The value of what was selected. */
   read(ref: DataRef): Expr {
+    const bits = this.readBits(ref);
+    const holds = ref.type.kind === "integral" ? ref.type.holds : undefined;
+    if (!holds) return bits;
+    const { loc } = ref;
+    if (holds === "string") return { op: "convert", arg: bits, width: 0, signed: false, form: "string", loc };
+    const args = [{ kind: "expr" as const, expr: bits }];
+    return { op: "system", name: "$bitstoreal", args, width: 64, signed: true, form: "real", loc };
+  }
+
+  private readBits(ref: DataRef): Expr {
     const { type, loc, signal } = ref;
     const { exprs, report } = this.host;
     if (type.kind === "array") {

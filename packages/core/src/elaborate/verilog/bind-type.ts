@@ -5,6 +5,7 @@ import { maxVectorWidth } from "../../hdl/verilog/number-text.ts";
 import type { Value } from "../model.ts";
 import type { Scope } from "../scope.ts";
 import {
+  asMember,
   asVector,
   bitsOf,
   type DataType,
@@ -304,13 +305,13 @@ export class Types {
       const type = this.bind(member.type, scope);
       for (const name of member.names) {
         const whole = this.withUnpacked(type, name.dims, scope);
-        const flat = flattenArray(whole);
+        const flat = (node.packed ? null : asMember(whole)) ?? flattenArray(whole);
         if (!flat) {
           report.error(
             "verilog/struct",
             name.loc,
-            `A ${whole.kind} cannot be a member of a struct here.`,
-            "Members must have bits; keep reals and strings in variables of their own.",
+            `A ${typeText(whole)} cannot be a member of this struct.`,
+            "Members of packed structs must have bits; elsewhere arrays of strings and reals need variables of their own.",
           );
           continue;
         }
