@@ -145,7 +145,7 @@ describe("test benches on the server", () => {
   it("start again after their server was killed", async () => {
     // long enough to be caught, short enough to end
     const design = await newDesign(
-      "module b; reg c = 0; integer n = 0; always #1 c = ~c; always @(c) n = n + 1; initial begin #3000000 $display(n); $finish; end endmodule",
+      "module b; reg c = 0; integer n = 0; always #1 c = ~c; always @(c) n = n + 1; initial begin #20000000 $display(n); $finish; end endmodule",
     );
     const { id } = await start(design, { record: [] });
     await until(design, id, (run) => run.progress !== null);
@@ -153,7 +153,7 @@ describe("test benches on the server", () => {
     await server.start();
     const run = await until(design, id, isOver);
     expect(run).toMatchObject({ status: "done", verdict: { passed: true } });
-    expect((await resultOf(design, id)).lines[0].text.trim()).toBe("3000000");
+    expect((await resultOf(design, id)).lines[0].text.trim()).toBe("20000000");
   });
   it("keep the newest twenty results", async () => {
     const design = await newDesign(counting());
