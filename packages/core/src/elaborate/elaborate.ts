@@ -104,11 +104,13 @@ export function elaborate(
 
   const used = new Set(syntax.modules.flatMap((module) => instantiated(module.items)));
   // what only a test bench instantiates is the top of what it tests
-  const usedByDesign = new Set(
-    syntax.modules
+  const usedByDesign = new Set([
+    ...syntax.modules
       .filter((module) => !list.testBenches.includes(module.name))
       .flatMap((module) => instantiated(module.items)),
-  );
+    // what a configuration puts in the place of others
+    ...syntax.configs.flatMap((config) => [...config.instances, ...config.cells].map((rule) => rule.use)),
+  ]);
   const topName =
     options.top ??
     list.modules.find((name) => !usedByDesign.has(name) && !list.testBenches.includes(name)) ??

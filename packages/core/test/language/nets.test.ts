@@ -71,6 +71,11 @@ describe("12.3 and 19.9 ports", () => {
       "module m(.x(a), .y(b)); input a; output b; assign b = ~a; endmodule module t(input i, output o); m u(.x(i), .y(o)); endmodule";
     expect(elaborate([{ name: "t.v", text }], { top: "t" }).findings).toEqual([]);
   });
+  it("may hold parts of one signal", () => {
+    const text =
+      "module m(a[1:0], a[3:2]); input [3:0] a; initial #1 $display(\"%b\", a); endmodule module t; m u(2'b01, 2'b10); endmodule";
+    expect(linesOf(text, { top: "t" }, "t.v")).toEqual(["1001"]);
+  });
   it("that are left open are pulled where a directive says so", () => {
     const module = (name: string) => `module ${name}(input [1:0] a); initial #1 $display("${name} %b", a); endmodule\n`;
     const text = `\`unconnected_drive pull1\n${module("one")}\`unconnected_drive pull0\n${module("zero")}\`nounconnected_drive\n${module("none")}module t; one a(); zero b(); none c(); one d(2'b01); endmodule`;
@@ -118,5 +123,46 @@ describe("17.9.2 distributions", () => {
     near(erlang.variance, 40_000);
     near(drawn("t", 12, 0).mean, 0);
     expect(distribution("poisson", 9, -1, 0)).toEqual({ seed: 9, value: 0 });
+  });
+});
+
+describe("13 configurations", () => {
+  const modules = `module leaf(output [3:0] y); assign y = 1; endmodule
+module leaf_fast(output [3:0] y); assign y = 2; endmodule
+module leaf_small(output [3:0] y); assign y = 3; endmodule
+module mid(output [3:0] y); leaf l(y); endmodule
+module t; wire [3:0] a, b, c; mid m1(a); mid m2(b); leaf l(c); initial #1 $display("%0d %0d %0d", a, b, c); endmodule
+`;
+  const run = (config: string) => linesOf(modules + config, {}, "t.v");
+  it("put other modules behind cells and single instances of the design that they name", () => {
+    expect(run("")).toEqual(["1 1 1"]);
+    expect(
+      run(
+        "config fast; design rtl.t; default liblist rtl gates; cell leaf use rtl.leaf_small; instance t.m2.l use rtl.leaf_fast; instance t.m1 liblist rtl; endconfig",
+      ),
+    ).toEqual(["3 2 3"]);
+    expect(run("config other; design work.mid; default liblist work; cell leaf use leaf_fast; endconfig")).toEqual([
+      "1 1 1",
+    ]);
+  });
+  it("tell where a rule names no module, and where one is no rule", () => {
+    const codes = (config: string) =>
+      elaborate([{ name: "t.v", text: modules + config }], { top: "mid" }).findings.map((each) => [
+        each.code,
+        each.place.line,
+      ]);
+    expect(codes("config c; design mid;\n cell leaf use leaf_fsat;\nendconfig")).toEqual([
+      ["verilog/unknown-module", 7],
+    ]);
+    expect(codes("config c; design mid;\n leaf use leaf_fast;\nendconfig")).toContainEqual(["verilog/syntax", 7]);
+  });
+  it("leave the top to what is built", () => {
+    const { artifact } = elaborate([
+      {
+        name: "t.v",
+        text: `${modules.split("module t;")[0]}config c; design mid; cell leaf use leaf_fast; instance mid.l use leaf_small; endconfig`,
+      },
+    ]);
+    expect(artifact?.hierarchy.module).toBe("mid");
   });
 });

@@ -16,9 +16,21 @@ import type { Override } from "./elaboration.ts";
 
 type Defparams = ReadonlyMap<string, Map<string, Constant>>;
 
+/** The instance with the module that the configuration puts in its place: rules for instances go before those for cells. */
+function configured(design: ItemBinder["design"], item: InstanceItem, scope: Scope): InstanceItem {
+  const { config } = design;
+  if (!config) return item;
+  const label = scope.prefix.slice(scope.root.prefix.length) + item.name;
+  const path = `${scope.instance.path}.${label}`;
+  const rule =
+    config.instances.find((each) => each.of === path) ?? config.cells.find((each) => each.of === item.module);
+  return rule ? { ...item, module: rule.use, moduleLoc: rule.loc } : item;
+}
+
 /** An instance, or an array of them: its parameters now, its connections once all names are known. */
-export function elaborateInstance(parent: ItemBinder, item: InstanceItem, scope: Scope, defparams: Defparams): void {
+export function elaborateInstance(parent: ItemBinder, written: InstanceItem, scope: Scope, defparams: Defparams): void {
   const { design } = parent;
+  const item = configured(design, written, scope);
   const { report, exprs, types } = design;
   const node = design.modules.get(item.module);
   if (!node) {

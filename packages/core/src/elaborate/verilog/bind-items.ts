@@ -528,6 +528,8 @@ export class ItemBinder {
   }
 
   private readonly innerPorts = new Set<string>();
+  /** Directions of signals that stand in ports in parts. */
+  private readonly partDirections = new Map<Signal, NonNullable<Signal["direction"]>>();
 
   /** `.name(a[3:0])` or `{a, b}` in a header: a port that is joined to what stands inside. */
   private expressionPort(port: PortName): void {
@@ -542,7 +544,9 @@ export class ItemBinder {
     };
     collect(expr);
     const inner = names.map((name) => scope.own(name)).find((meaning) => meaning?.kind === "signal");
-    const direction = inner?.kind === "signal" ? inner.signal.direction : null;
+    // parts of one signal may stand in several ports
+    const direction =
+      inner?.kind === "signal" ? (inner.signal.direction ?? this.partDirections.get(inner.signal) ?? null) : null;
     for (const name of names) this.innerPorts.add(name);
     if (!direction) {
       report.error(
@@ -571,7 +575,9 @@ export class ItemBinder {
     scope.instance.ports.push(signal);
     for (const each of names) {
       const meaning = scope.own(each);
-      if (meaning?.kind === "signal") meaning.signal.direction = null;
+      if (meaning?.kind !== "signal") continue;
+      this.partDirections.set(meaning.signal, direction);
+      meaning.signal.direction = null;
     }
     later.push(() => {
       const value: Expr = { op: "signal", signal, width, signed: false, loc: port.loc };

@@ -2,6 +2,7 @@ import { nearestName } from "../../common/finding.ts";
 import type { Loc, SourceSet } from "../../common/source.ts";
 import type { ExprNode, ModuleNode, TimeScale } from "../../hdl/verilog/ast.ts";
 import type { VerilogSyntax } from "../../hdl/verilog/index.ts";
+import type { ConfigNode } from "../../hdl/verilog/parse-config.ts";
 import type {
   ContinuousAssignment,
   DelayModel,
@@ -61,6 +62,9 @@ export class Elaboration implements Host {
   readonly unit: Scope;
   readonly sources: SourceSet;
   readonly read = new Set<Signal>();
+  /** The configuration that names the top as its design, if there is one. */
+  config: ConfigNode | null = null;
+  private readonly configs: readonly ConfigNode[];
   /** Nets that follow their drivers late, by their declaration. */
   readonly netDelays = new Map<Signal, { readonly delay: DelayModel; readonly scope: Scope }>();
   private readonly stack: string[] = [];
@@ -78,6 +82,7 @@ export class Elaboration implements Host {
     this.calls = new Calls(this);
     this.stmts = new Statements(this);
     this.containers = new Containers(this);
+    this.configs = syntax.configs;
     for (const module of syntax.modules) this.register(this.modules, module);
     for (const module of syntax.packages) this.register(this.packageNodes, module);
     const loc = { file: 0, start: 0, end: 0 };
@@ -232,6 +237,7 @@ export class Elaboration implements Host {
 
   /** One design with this module at its top; null after a finding that stops it. */
   design(node: ModuleNode): DesignModel | null {
+    this.config = this.configs.find((config) => config.designs.includes(node.name)) ?? null;
     const top = this.instantiate(node, node.name, null, new Map(), node.nameLoc, "", () => {});
     if (!top) return null;
     for (let i = 0; i < this.later.length; i++) this.later[i]();

@@ -52,7 +52,6 @@ const gateWords = new Set(
 const unsupportedWords: Readonly<Record<string, string>> = {
   primitive: "Write it as a module.",
   specify: "Take it out: it changes no function, and delays come from the part.",
-  config: "List the files that the design uses.",
   class: "Use modules, tasks and functions.",
   covergroup: "Count the cases in an always block.",
   property: "Use an immediate assertion in an always block.",

@@ -3,6 +3,7 @@ import type { SourceSet } from "../../common/source.ts";
 import type { ModuleItem, ModuleNode, TimeScale } from "./ast.ts";
 import { findIncluded, tokenize } from "./lexer.ts";
 import { newPreprocessor } from "./macros.ts";
+import { type ConfigNode, parseConfig } from "./parse-config.ts";
 import { parseItem, parseModule, parseTimeUnit } from "./parse-module.ts";
 import { TokenStream } from "./token-stream.ts";
 
@@ -10,6 +11,7 @@ export interface VerilogSyntax {
   /** Modules, interfaces and programs, in the order of the text. */
   readonly modules: ModuleNode[];
   readonly packages: ModuleNode[];
+  readonly configs: ConfigNode[];
   /** Declarations outside of all modules. */
   readonly unitItems: ModuleItem[];
   readonly findings: Finding[];
@@ -40,6 +42,7 @@ export function parseVerilog(
   const findings: Finding[] = [];
   const modules: ModuleNode[] = [];
   const packages: ModuleNode[] = [];
+  const configs: ConfigNode[] = [];
   const unitItems: ModuleItem[] = [];
   const pre = newPreprocessor();
   const skipped = includedFiles(sources);
@@ -53,14 +56,12 @@ export function parseVerilog(
       if (s.isAny("module", "macromodule", "interface", "program")) {
         const node = parseModule(s);
         modules.push(node.timeScale === null && unit ? { ...node, timeScale: unit } : node);
-      } else if (s.is("package")) packages.push(parseModule(s));
+      } else if (s.is("config")) configs.push(parseConfig(s));
+      else if (s.is("package")) packages.push(parseModule(s));
       else if (s.isAny("timeunit", "timeprecision")) unit = parseTimeUnit(s, unit);
       else if (s.isAny("typedef", "import", "function", "task", "parameter", "localparam", "const"))
         parseItem(s, unitItems);
-      else if (
-        s.current.kind === "keyword" &&
-        /^(class|primitive|config|bind|logic|bit|int|wire|reg)$/.test(s.current.text)
-      )
+      else if (s.current.kind === "keyword" && /^(class|primitive|bind|logic|bit|int|wire|reg)$/.test(s.current.text))
         parseItem(s, unitItems);
       else if (!s.accept(";")) {
         s.unexpected("'module'");
@@ -69,5 +70,5 @@ export function parseVerilog(
       if (s.index === before) s.next();
     }
   }
-  return { modules, packages, unitItems, findings };
+  return { modules, packages, configs, unitItems, findings };
 }
