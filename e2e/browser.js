@@ -84,3 +84,31 @@ export async function clickTestId(driver, id, timeoutMs = 15_000) {
     `could not click ${id}`,
   );
 }
+
+/**
+ * What the open editor shows; empty while there is none, or while the page draws it anew.
+ * @param {import("selenium-webdriver").WebDriver} driver
+ */
+export async function editorText(driver) {
+  try {
+    const found = await driver.findElements(By.css(".cm-content"));
+    return found.length ? await found[0].getText() : "";
+  } catch (error) {
+    if (/stale/i.test(`${error}`)) return "";
+    throw error;
+  }
+}
+
+/**
+ * Text of what has this `data-testid`; empty while it is drawn anew.
+ * @param {import("selenium-webdriver").WebDriver} driver
+ * @param {string} id
+ */
+export async function shownText(driver, id) {
+  try {
+    return await (await byTestId(driver, id)).getText();
+  } catch (error) {
+    if (/stale/i.test(`${error}`)) return "";
+    throw error;
+  }
+}

@@ -2,7 +2,7 @@ import type { Design } from "@gate-clock/contract";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "../apps/server/test/helpers/test-server.ts";
-import { byTestId, clickTestId, openBrowser } from "./browser.js";
+import { byTestId, clickTestId, editorText, openBrowser } from "./browser.js";
 
 /** Editing beyond typing: layout, instances, the top, the way to the waves, and two tabs at one file. */
 const server = new TestServer();
@@ -138,7 +138,7 @@ describe("the top", () => {
 describe("two tabs at one file", () => {
   const open = async () => {
     await driver.get(`${server.address}/designs/${design.id}/sources?file=loom.v`);
-    await driver.wait(async () => (await (await content()).getText()).includes("module pick"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("module pick"), 10_000);
   };
   let tabs: string[];
   /** Types into the second tab while it cannot hear of the first one's save. */
@@ -208,7 +208,7 @@ describe("an instance", () => {
       body: JSON.stringify({ path: "top.v", kind: "source", text: "module top(input clk, output up);\n\nendmodule\n" }),
     });
     await driver.get(`${server.address}/designs/${design.id}/sources?file=top.v`);
-    await driver.wait(async () => (await (await content()).getText()).includes("module top"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("module top"), 10_000);
     await putCursorOn("output up");
     await (await content()).sendKeys(Key.ARROW_DOWN);
     await clickTestId(driver, "insert-instance");

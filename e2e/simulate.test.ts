@@ -4,7 +4,7 @@ import { join } from "node:path";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "../apps/server/test/helpers/test-server.ts";
-import { byTestId, clickTestId, openBrowser } from "./browser.js";
+import { byTestId, clickTestId, editorText, openBrowser } from "./browser.js";
 
 /** A test bench in the real interface: it passes, the design is broken, it fails, the waves show why. */
 const server = new TestServer();
@@ -88,10 +88,7 @@ describe("a test bench", () => {
       await field.sendKeys(find, Key.ENTER, Key.ESCAPE);
       await driver.findElement(By.css(".cm-content")).sendKeys(text);
     };
-    await driver.wait(
-      async () => (await driver.findElement(By.css(".cm-content")).getText()).includes("&waited"),
-      10_000,
-    );
+    await driver.wait(async () => (await editorText(driver)).includes("&waited"), 10_000);
     await replace("(&waited)", "(waited[1])");
     await waitForText("station-simulate", /earlier/);
     await clickTestId(driver, "station-simulate");
@@ -103,10 +100,7 @@ describe("a test bench", () => {
     await driver
       .wait(until.elementLocated(By.xpath('//button[normalize-space()="debounce.v"]')), 10_000)
       .then((each) => each.click());
-    await driver.wait(
-      async () => (await driver.findElement(By.css(".cm-content")).getText()).includes("waited[1]"),
-      10_000,
-    );
+    await driver.wait(async () => (await editorText(driver)).includes("waited[1]"), 10_000);
     await replace("(waited[1])", "(&waited)");
     await clickTestId(driver, "station-simulate");
     await waitForText("verdict", /have changed since|passed/);

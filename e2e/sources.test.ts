@@ -1,7 +1,7 @@
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "../apps/server/test/helpers/test-server.ts";
-import { byTestId, clickTestId, openBrowser } from "./browser.js";
+import { byTestId, clickTestId, editorText, openBrowser, shownText } from "./browser.js";
 
 /** Names across files in the real interface: to the declaration, to the uses, renamed everywhere. */
 const server = new TestServer();
@@ -14,7 +14,7 @@ beforeAll(async () => {
   ({ driver, close } = await openBrowser());
   await driver.get(server.address);
   await clickTestId(driver, "design-pick-counter");
-  await driver.wait(async () => /6 modules/.test(await (await byTestId(driver, "station-sources")).getText()), 20_000);
+  await driver.wait(async () => /6 modules/.test(await shownText(driver, "station-sources")), 20_000);
 });
 afterAll(async () => {
   await close?.();
@@ -57,15 +57,12 @@ describe("names", () => {
     await (await content()).sendKeys(Key.F2);
     const field = await driver.wait(until.elementLocated(By.css('[data-testid="place-list"] input')), 10_000);
     await field.sendKeys(Key.chord(Key.CONTROL, "a"), "settled", Key.ENTER);
-    await driver.wait(async () => (await (await content()).getText()).includes("output reg  settled"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("output reg  settled"), 10_000);
     await openFile("pick_counter.v");
-    await driver.wait(async () => (await (await content()).getText()).includes(".settled(phase_a)"), 10_000);
-    await driver.wait(
-      async () => /6 modules/.test(await (await byTestId(driver, "station-sources")).getText()),
-      10_000,
-    );
+    await driver.wait(async () => (await editorText(driver)).includes(".settled(phase_a)"), 10_000);
+    await driver.wait(async () => /6 modules/.test(await shownText(driver, "station-sources")), 10_000);
     await openFile("tb_debounce.v");
-    await driver.wait(async () => (await (await content()).getText()).includes(".settled(steady)"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes(".settled(steady)"), 10_000);
   });
   it("are found as plain text in all files", async () => {
     await (await byTestId(driver, "find-all")).sendKeys("settled", Key.ENTER);
@@ -87,10 +84,7 @@ describe("files", () => {
     const field = await driver.wait(until.elementLocated(By.css('[aria-label="New name of quadrature.v"]')), 10_000);
     await field.sendKeys(Key.chord(Key.CONTROL, "a"), "rtl/quadrature.v", Key.ENTER);
     await driver.wait(until.elementLocated(By.css('[aria-label="Remove rtl/quadrature.v"]')), 10_000);
-    await driver.wait(
-      async () => /6 modules/.test(await (await byTestId(driver, "station-sources")).getText()),
-      10_000,
-    );
+    await driver.wait(async () => /6 modules/.test(await shownText(driver, "station-sources")), 10_000);
   });
   it("show what changed since an earlier version, and go back to it", async () => {
     await driver.executeScript("document.querySelector('[aria-label=\"History of debounce.v\"]').click()");
@@ -98,6 +92,6 @@ describe("files", () => {
     await driver.wait(async () => /Restore version 1/.test(await history.getText()), 15_000);
     await driver.wait(async () => /steady[\s\S]*settled/.test(await history.getText()), 10_000);
     await history.findElement(By.xpath('.//button[contains(., "Restore version")]')).click();
-    await driver.wait(async () => (await (await content()).getText()).includes("output reg  steady"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("output reg  steady"), 10_000);
   });
 });
