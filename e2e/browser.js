@@ -112,3 +112,25 @@ export async function shownText(driver, id) {
     throw error;
   }
 }
+
+/**
+ * Waits until what has this `data-testid` shows a text; says what it showed at the end if it never does.
+ * @param {import("selenium-webdriver").WebDriver} driver
+ * @param {string} id
+ * @param {RegExp} pattern
+ */
+export async function waitForText(driver, id, pattern, timeoutMs = 20_000) {
+  let last = "";
+  const isThere = async () => {
+    try {
+      last = await (await byTestId(driver, id)).getText();
+      return pattern.test(last);
+    } catch {
+      return false; // drawn anew
+    }
+  };
+  await driver.wait(isThere, timeoutMs).catch(() => {
+    throw new Error(`${id} never showed ${pattern}; at the end it showed: ${last}`);
+  });
+  return last;
+}

@@ -2,6 +2,7 @@ import type { Design } from "@gate-clock/contract";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "../apps/server/test/helpers/test-server.ts";
+import * as inBrowser from "./browser.js";
 import { byTestId, clickTestId, editorText, openBrowser } from "./browser.js";
 
 /** Editing beyond typing: layout, instances, the top, the way to the waves, and two tabs at one file. */
@@ -51,21 +52,7 @@ afterAll(async () => {
   await server.dropDatabase();
 });
 
-async function waitForText(id: string, pattern: RegExp, timeoutMs = 20_000): Promise<string> {
-  let last = "";
-  const isThere = async () => {
-    try {
-      last = await (await byTestId(driver, id)).getText();
-      return pattern.test(last);
-    } catch {
-      return false; // drawn anew
-    }
-  };
-  await driver.wait(isThere, timeoutMs).catch(() => {
-    throw new Error(`${id} never showed ${pattern}; at the end it showed: ${last}`);
-  });
-  return last;
-}
+const waitForText = (id: string, pattern: RegExp) => inBrowser.waitForText(driver, id, pattern);
 const content = () => driver.wait(until.elementLocated(By.css(".cm-content")), 10_000);
 const saved = async () => {
   const now = (await (await fetch(`${server.address}/api/designs/${design.id}`)).json()) as Design;

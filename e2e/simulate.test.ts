@@ -4,6 +4,7 @@ import { join } from "node:path";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "../apps/server/test/helpers/test-server.ts";
+import * as inBrowser from "./browser.js";
 import { byTestId, clickTestId, editorText, openBrowser } from "./browser.js";
 
 /** A test bench in the real interface: it passes, the design is broken, it fails, the waves show why. */
@@ -22,21 +23,7 @@ afterAll(async () => {
   await server.dropDatabase();
 });
 
-async function waitForText(id: string, pattern: RegExp, timeoutMs = 20_000): Promise<string> {
-  let last = "";
-  const isThere = async () => {
-    try {
-      last = await (await byTestId(driver, id)).getText();
-      return pattern.test(last);
-    } catch {
-      return false; // drawn anew
-    }
-  };
-  await driver.wait(isThere, timeoutMs).catch(() => {
-    throw new Error(`${id} never showed ${pattern}; at the end it showed: ${last}`);
-  });
-  return last;
-}
+const waitForText = (id: string, pattern: RegExp) => inBrowser.waitForText(driver, id, pattern);
 const rows = async () =>
   Promise.all((await driver.findElements(By.css('[data-testid="wave-row"]'))).map((row) => row.getText()));
 

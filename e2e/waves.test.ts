@@ -2,6 +2,7 @@ import type { Design } from "@gate-clock/contract";
 import { By, Key, until, type WebDriver, type WebElement } from "selenium-webdriver";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "../apps/server/test/helpers/test-server.ts";
+import * as inBrowser from "./browser.js";
 import { byTestId, clickTestId, openBrowser } from "./browser.js";
 
 /** Waves in the real interface: groups, bits, markers, curves, a search, what is recorded, and what is kept. */
@@ -60,21 +61,7 @@ afterAll(async () => {
   await server.dropDatabase();
 });
 
-async function waitForText(id: string, pattern: RegExp, timeoutMs = 20_000): Promise<string> {
-  let last = "";
-  const isThere = async () => {
-    try {
-      last = await (await byTestId(driver, id)).getText();
-      return pattern.test(last);
-    } catch {
-      return false; // drawn anew
-    }
-  };
-  await driver.wait(isThere, timeoutMs).catch(() => {
-    throw new Error(`${id} never showed ${pattern}; at the end it showed: ${last}`);
-  });
-  return last;
-}
+const waitForText = (id: string, pattern: RegExp) => inBrowser.waitForText(driver, id, pattern);
 const texts = async (selector: string) =>
   Promise.all((await driver.findElements(By.css(selector))).map((each) => each.getText()));
 const rowNames = async () => (await texts('[data-testid="wave-row"]')).map((text) => text.split(/\s/)[0]);

@@ -6,6 +6,7 @@ import {
   formatFinding,
   hasErrors,
   listScopes,
+  parseTime,
   prepare,
   type RecordScope,
   recordAll,
@@ -22,14 +23,6 @@ export interface SimulateCall extends LoadOptions {
   readonly seed?: string;
   readonly plusarg?: readonly string[];
   readonly json?: boolean;
-}
-
-/** Seconds of `10us`, `2.5 ms` and the like. */
-export function parseTime(text: string): number | null {
-  const match = /^\s*([0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?)\s*(fs|ps|ns|us|ms|s)\s*$/.exec(text);
-  if (!match) return null;
-  const scale = { fs: 1e-15, ps: 1e-12, ns: 1e-9, us: 1e-6, ms: 1e-3, s: 1 }[match[2]]!;
-  return Number(match[1]) * scale;
 }
 
 /** Scopes by their names from the bench on, `bench.dut`; every signal if none is named. */

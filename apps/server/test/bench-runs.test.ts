@@ -5,15 +5,7 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "./helpers/test-server.ts";
 
 const server = new TestServer();
-async function call<T>(path: string, method = "GET", body?: unknown): Promise<{ status: number; body: T }> {
-  const response = await fetch(server.address + path, {
-    method,
-    headers: body === undefined ? {} : { "content-type": "application/json" },
-    body: body === undefined ? undefined : JSON.stringify(body),
-  });
-  const text = await response.text();
-  return { status: response.status, body: (text ? JSON.parse(text) : null) as T };
-}
+const call = server.call.bind(server) as TestServer["call"];
 async function newDesign(text: string): Promise<Design> {
   const { body } = await call<Design>("/api/designs", "POST", {
     name: "benches",

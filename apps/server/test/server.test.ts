@@ -6,20 +6,7 @@ import { TestServer } from "./helpers/test-server.ts";
 
 const server = new TestServer();
 
-async function call<T>(
-  path: string,
-  method = "GET",
-  body?: unknown,
-  headers: Record<string, string> = {},
-): Promise<{ status: number; body: T }> {
-  const response = await fetch(server.address + path, {
-    method,
-    headers: { ...(body === undefined ? {} : { "content-type": "application/json" }), ...headers },
-    body: body === undefined ? undefined : JSON.stringify(body),
-  });
-  const text = await response.text();
-  return { status: response.status, body: (text ? JSON.parse(text) : null) as T };
-}
+const call = server.call.bind(server) as TestServer["call"];
 async function settled(designId: string, trialId: string, timeoutMs = 90_000): Promise<Trial> {
   const end = Date.now() + timeoutMs;
   for (;;) {

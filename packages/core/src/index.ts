@@ -6,6 +6,7 @@ export * from "./device/index.ts";
 export * from "./elaborate/index.ts";
 export * from "./flow/index.ts";
 export * from "./formats/index.ts";
+export { formatVerilog } from "./hdl/verilog/index.ts";
 export * from "./jtag/index.ts";
 export * from "./netlist/index.ts";
 export * from "./pack/index.ts";

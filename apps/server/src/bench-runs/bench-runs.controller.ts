@@ -1,5 +1,3 @@
-import { promisify } from "node:util";
-import { brotliDecompress } from "node:zlib";
 import { BenchRunInfo, KeepDto, Kept, keptNamePattern, StartBenchRunDto } from "@gate-clock/contract";
 import {
   BadRequestException,
@@ -17,11 +15,10 @@ import {
 } from "@nestjs/common";
 import { ApiOkResponse, ApiTags } from "@nestjs/swagger";
 import type { Request, Response } from "express";
+import { sendPacked } from "../common/packed.ts";
 import { DesignsService } from "../designs/designs.service.ts";
 import { BenchRunsService } from "./bench-runs.service.ts";
 import { KeptService } from "./kept.service.ts";
-
-const decompress = promisify(brotliDecompress);
 
 @ApiTags("test benches")
 @Controller("api/designs/:designId")
@@ -92,12 +89,6 @@ export class BenchRunsController {
     @Req() request: Request,
     @Res() response: Response,
   ): Promise<void> {
-    const bytes = await this.runs.resultBytes(designId, runId);
-    response.setHeader("Cache-Control", "private, no-cache");
-    response.type("application/vnd.msgpack");
-    if (/\bbr\b/.test(String(request.headers["accept-encoding"] ?? ""))) {
-      response.setHeader("Content-Encoding", "br");
-      response.end(bytes);
-    } else response.end(await decompress(bytes));
+    await sendPacked(request, response, await this.runs.resultBytes(designId, runId));
   }
 }

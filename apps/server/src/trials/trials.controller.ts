@@ -20,6 +20,7 @@ import {
 import { ApiOkResponse, ApiTags } from "@nestjs/swagger";
 import type { Request, Response } from "express";
 import { concatMap, distinctUntilChanged, from, map, type Observable, takeWhile, timer } from "rxjs";
+import { sendPacked } from "../common/packed.ts";
 import { DesignsService } from "../designs/designs.service.ts";
 import type { TrialModel } from "./trial.models.ts";
 import { TrialsService, toTrial } from "./trials.service.ts";
@@ -93,16 +94,11 @@ export class TrialsController {
     const { key, bytes } = await this.trials.artifactBytes(designId, trialId, stage as StageName);
     const tag = `"${key}"`;
     response.setHeader("ETag", tag);
-    response.setHeader("Cache-Control", "private, no-cache");
     if (request.headers["if-none-match"] === tag) {
       response.status(304).end();
       return;
     }
-    response.type("application/vnd.msgpack");
-    if (/\bbr\b/.test(String(request.headers["accept-encoding"] ?? ""))) {
-      response.setHeader("Content-Encoding", "br");
-      response.end(bytes);
-    } else response.end(await decompress(bytes));
+    await sendPacked(request, response, bytes);
   }
 
   /** The bitstream as a file. */

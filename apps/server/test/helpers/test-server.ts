@@ -43,6 +43,22 @@ export class TestServer {
     });
   }
 
+  /** One request and its answer as JSON. */
+  async call<T>(
+    at: string,
+    method = "GET",
+    body?: unknown,
+    headers: Record<string, string> = {},
+  ): Promise<{ status: number; body: T }> {
+    const response = await fetch(this.address + at, {
+      method,
+      headers: { ...(body === undefined ? {} : { "content-type": "application/json" }), ...headers },
+      body: body === undefined ? undefined : JSON.stringify(body),
+    });
+    const text = await response.text();
+    return { status: response.status, body: (text ? JSON.parse(text) : null) as T };
+  }
+
   /** Ends the process and waits until it is gone. */
   async stop(signal: NodeJS.Signals = "SIGTERM"): Promise<void> {
     const child = this.process;

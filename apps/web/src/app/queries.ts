@@ -24,7 +24,9 @@ export function updateDesign(queries: QueryClient, id: string, change: (old: Des
 export const keptQuery = (id: string) =>
   queryOptions({ queryKey: ["kept", id], queryFn: ({ signal }) => api.kept(id, signal) });
 
-export const isLive = (run: BenchRunInfo) => run.status === "queued" || run.status === "running";
+/** Of a trial or a run: it waits or is under way. */
+export const isLive = (run: { readonly status: BenchRunInfo["status"] | Trial["status"] }) =>
+  run.status === "queued" || run.status === "running";
 
 /** Runs of test benches on the server; asked again and again while one is under way. */
 export const benchRunsQuery = (id: string) =>

@@ -70,7 +70,7 @@ function OpenDesign({ design }: { design: Design }) {
   }, [design.files, design.name, design.top, design.part, design.recipe, design.seed, texts]);
   const { result: check, isChecking } = useCheck(input);
   const trial = design.lastTrial;
-  const isRunning = trial?.status === "queued" || trial?.status === "running";
+  const isRunning = trial !== null && isLive(trial);
   const isCurrent = trial !== null && trial.changedSince.length === 0 && drafts.unsaved.size === 0;
 
   const build = useCallback(async () => {

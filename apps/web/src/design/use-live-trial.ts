@@ -1,13 +1,13 @@
 import type { Design, Trial } from "@gate-clock/contract";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { updateDesign } from "../app/queries.ts";
+import { isLive, updateDesign } from "../app/queries.ts";
 
 /** Keeps the last trial fresh while it is queued or running, from the server's event stream. */
 export function useLiveTrial(design: Design | undefined): void {
   const queries = useQueryClient();
   const trial = design?.lastTrial;
-  const liveId = trial && (trial.status === "queued" || trial.status === "running") ? trial.id : null;
+  const liveId = trial && isLive(trial) ? trial.id : null;
   const designId = design?.id;
   useEffect(() => {
     if (!liveId || !designId) return;
@@ -17,7 +17,7 @@ export function useLiveTrial(design: Design | undefined): void {
       updateDesign(queries, designId, (old) =>
         !old.lastTrial || old.lastTrial.number <= next.number ? { ...old, lastTrial: next } : old,
       );
-      if (next.status !== "queued" && next.status !== "running") {
+      if (!isLive(next)) {
         source.close();
         void queries.invalidateQueries({ queryKey: ["designs"] });
       }

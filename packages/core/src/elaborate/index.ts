@@ -3,6 +3,5 @@
  * hierarchy, findings. Expression sizes follow IEEE 1364-2005 clause 5; processes are run once on symbols.
  */
 
-export { formatVerilog } from "../hdl/verilog/index.ts";
 export { type ElaboratedDesign, type ElaborateOptions, elaborate } from "./elaborate.ts";
 export { type Spot, type SymbolEntry, SymbolIndex, type SymbolKind } from "./symbols.ts";

@@ -94,8 +94,13 @@ export class Calls {
       if (form === "object") {
         if (!("op" in arg) || arg.op !== "signal") return;
         const object = this.program.object(arg.signal);
-        // by value it is a copy, else the very same
-        const held = direction === "input" ? `T.copyContainer(${object})` : object;
+        // by value it is a copy, else the very same; an output begins empty
+        const held =
+          direction === "input"
+            ? `T.copyContainer(${object})`
+            : direction === "output"
+              ? `T.emptyContainer(${object})`
+              : object;
         if (sub.automatic) given.push(held);
         else c.emit(`${this.program.object(signal)}=${held};`);
         return;

@@ -4,8 +4,16 @@ import type { ContainerType, DataType } from "../elaborate/types.ts";
 /** A value of an element or a key: bits, a real, or a string. */
 export type Item = Value | number | string;
 
-/** More elements than this are a runaway, not a test bench. */
-const mostElements = 50_000_000;
+/** More elements than this are a runaway, not a test bench: each takes some hundred bytes. */
+const mostElements = 5_000_000;
+
+/** Thrown when an array grows without an end: it stops the run before it fills the memory. */
+export class OvergrownError extends Error {
+  override name = "OvergrownError";
+  constructor() {
+    super(`An array has grown to more than ${mostElements.toLocaleString("en")} elements.`);
+  }
+}
 
 /** A dynamic array, queue or associative array while the simulation runs (IEEE 1800-2017 clauses 7.5 and 7.8 to 7.10). */
 export class Container {
@@ -69,6 +77,7 @@ export class Container {
       else {
         this.map.set(name, { key, value });
         this.order = null;
+        if (this.map.size > mostElements) throw new OvergrownError();
       }
       return;
     }
@@ -82,12 +91,11 @@ export class Container {
     this.cut();
   }
 
-  /** A bounded queue loses what does not fit. @throws RangeError when the memory would run full. */
+  /** A bounded queue loses what does not fit. @throws OvergrownError when the memory would run full. */
   private cut(): void {
     const { bound } = this.type;
     if (bound !== null && this.list.length > bound + 1) this.list.length = bound + 1;
-    if (this.list.length > mostElements)
-      throw new RangeError(`An array has grown to more than ${mostElements} elements.`);
+    if (this.list.length > mostElements) throw new OvergrownError();
   }
 
   pushFront(value: Item): void {
@@ -119,7 +127,7 @@ export class Container {
   }
 
   resize(size: number, from: readonly Item[]): void {
-    if (size > mostElements) throw new RangeError(`An array of ${size} elements is too large.`);
+    if (size > mostElements) throw new OvergrownError();
     this.list = Array.from({ length: Math.max(0, size) }, (_, i) => from[i] ?? this.nothing);
   }
 
@@ -130,6 +138,12 @@ export class Container {
     this.order = null;
     this.fallback = fallback;
     for (const [key, value] of entries) this.set(key, value);
+  }
+
+  copy(): Container {
+    const made = new Container(this.type);
+    made.replace(this.list, this.type.flavour === "map" ? this.entries() : [], this.fallback);
+    return made;
   }
 
   entries(): (readonly [Item, Item])[] {

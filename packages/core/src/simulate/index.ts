@@ -20,6 +20,7 @@ export {
 export {
   type Prepared,
   type PrintedText,
+  parseTime,
   prepare,
   type RunEnd,
   recordAll,

@@ -342,15 +342,14 @@ export class Kernel {
   ): boolean {
     const group = { kind, left: kind === "join" ? branches.length : Math.min(1, branches.length) };
     parent.children = parent.children.filter((child) => !child.done);
+    const named = block && (this.branches.get(block) ?? []).filter((each) => !each.done);
+    if (block && named) this.branches.set(block, named);
     for (const branch of branches) {
       const child = this.spawn(parent.process, branch);
       child.parent = parent;
       child.group = group;
       parent.children.push(child);
-      if (block) {
-        const list = (this.branches.get(block) ?? []).filter((each) => !each.done);
-        this.branches.set(block, [...list, child]);
-      }
+      named?.push(child);
     }
     if (kind === "join_none" || group.left === 0) return false;
     parent.joining = 1;

@@ -133,7 +133,7 @@ export class WaveRecorder {
         signal,
         root,
         element,
-        form: form === "wide" && signal.width <= 32 ? "wide" : form,
+        form,
         a: form === "narrow" ? (array?.a ?? storage.a) : null,
         b: form === "narrow" ? (array?.b ?? storage.b) : null,
         at: array ? element : place.at,

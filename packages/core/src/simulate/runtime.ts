@@ -586,9 +586,12 @@ export class Runtime {
   }
 
   copyContainer(from: Container): Container {
-    const copy = new Container(from.type);
-    copy.replace(from.items(), from.type.flavour === "map" ? from.entries() : [], null);
-    return copy;
+    return from.copy();
+  }
+
+  emptyContainer(object: Container): Container {
+    object.delete(null);
+    return object;
   }
 
   /** Arrays are printed as patterns (IEEE 1800-2017 clause 21.2.1.7). */

@@ -6,6 +6,7 @@ import type { DesignModel } from "../elaborate/model.ts";
 import { Report } from "../elaborate/report.ts";
 import { Elaboration } from "../elaborate/verilog/elaboration.ts";
 import { parseVerilog } from "../hdl/verilog/index.ts";
+import { OvergrownError } from "./container.ts";
 import { FinishSignal, Kernel, RunawaySignal } from "./kernel.ts";
 import { Program } from "./program.ts";
 import { type RecordScope, WaveRecorder, type WaveSink } from "./recorder.ts";
@@ -142,6 +143,10 @@ export class Simulation {
       else if (error instanceof RunawaySignal) {
         this.ended = "runaway";
         this.runaway(error);
+      } else if (error instanceof OvergrownError) {
+        this.ended = "runaway";
+        const info = this.program.processes[this.kernel.currentProcess];
+        this.message("error", "sim/memory", error.message, info?.loc ?? this.design.top.loc, this.kernel.now);
       } else if (error instanceof RangeError && /call stack/i.test(error.message)) {
         this.ended = "runaway";
         const info = this.program.processes[this.kernel.currentProcess];
@@ -275,6 +280,13 @@ export function simulate(
   }
   const outcome = simulation.outcome();
   return { ...outcome, findings: [...findings, ...outcome.findings] };
+}
+
+/** Seconds of `10us`, `2.5 ms` and the like; null for what is no time. */
+export function parseTime(text: string): number | null {
+  const match = /^\s*([0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?)\s*(fs|ps|ns|us|ms|s)\s*$/.exec(text);
+  if (!match) return null;
+  return Number(match[1]) * { fs: 1e-15, ps: 1e-12, ns: 1e-9, us: 1e-6, ms: 1e-3, s: 1 }[match[2]]!;
 }
 
 /** `12.5 ns`, in the largest unit that keeps it short. */

@@ -14,7 +14,7 @@ interface Node {
 export class Switches {
   private readonly nodes: Node[] = [];
   private readonly edges: { readonly from: number; readonly to: number; on: 0 | 1 | 2 }[] = [];
-  private readonly nets: ResolvedNet[] = [];
+  private readonly nets = new Set<ResolvedNet>();
 
   constructor(program: Program) {
     const known = new Map<string, number>();
@@ -28,7 +28,7 @@ export class Switches {
       const at = known.get(key);
       if (at !== undefined) return at;
       const net = program.resolved.get(signal)!;
-      if (!this.nets.includes(net)) this.nets.push(net);
+      this.nets.add(net);
       known.set(key, this.nodes.length);
       return this.nodes.push({ net, bit }) - 1;
     };
@@ -36,7 +36,7 @@ export class Switches {
   }
 
   has(net: ResolvedNet): boolean {
-    return this.nets.includes(net);
+    return this.nets.has(net);
   }
 
   /** @param value 1 closes the switch, 0 opens it; x may be either. */
@@ -46,20 +46,17 @@ export class Switches {
 
   /** Values of all nets with switches. @param plain Value of a net as if it had none. */
   values(plain: (id: number) => Value): { readonly id: number; readonly a: bigint; readonly b: bigint }[] {
-    const open = this.groups(false);
-    const closed = this.edges.some((edge) => edge.on === 2) ? this.groups(true) : open;
-    return this.nets.map((net) => {
-      let { a, b } = plain(net.signal.id);
-      this.nodes.forEach((node, i) => {
-        if (node.net !== net) return;
-        const [one, other] = [this.valueOf(open, i), this.valueOf(closed, i)];
-        const code = one === other ? one : 3;
-        const at = BigInt(node.bit);
-        a = (a & ~(1n << at)) | (BigInt(code & 1) << at);
-        b = (b & ~(1n << at)) | (BigInt(code >> 1) << at);
-      });
-      return { id: net.signal.id, a, b };
+    const open = this.settled(false);
+    const closed = this.edges.some((edge) => edge.on === 2) ? this.settled(true) : open;
+    const result = new Map([...this.nets].map((net) => [net, { id: net.signal.id, ...plain(net.signal.id) }]));
+    this.nodes.forEach(({ net, bit }, i) => {
+      const code = open[i] === closed[i] ? open[i] : 3;
+      const at = BigInt(bit);
+      const value = result.get(net)!;
+      value.a = (value.a & ~(1n << at)) | (BigInt(code & 1) << at);
+      value.b = (value.b & ~(1n << at)) | (BigInt(code >> 1) << at);
     });
+    return [...result.values()];
   }
 
   /** Number of the group of each node: bits that closed switches connect. */
@@ -74,23 +71,26 @@ export class Switches {
     return group.map((_, i) => find(i));
   }
 
-  /** Value of a node's group, as a | b << 1: its strongest drivers win, those that differ make x. */
-  private valueOf(group: readonly number[], node: number): number {
-    let zero = -1;
-    let one = -1;
-    let pull: "tri0" | "tri1" | null = null;
+  /** Value of each node, as a | b << 1: of all drivers of its group the strongest win, those that differ make x. */
+  private settled(withUnknown: boolean): number[] {
+    const group = this.groups(withUnknown);
+    const zero = new Int8Array(group.length).fill(-1);
+    const one = new Int8Array(group.length).fill(-1);
+    const undriven = new Uint8Array(group.length).fill(2);
     this.nodes.forEach(({ net, bit }, i) => {
-      if (group[i] !== group[node]) return;
-      if (net.signal.net === "tri0" || net.signal.net === "tri1") pull = net.signal.net;
+      const own = group[i];
+      if (net.signal.net === "tri0" || net.signal.net === "tri1") undriven[own] = net.signal.net === "tri1" ? 1 : 0;
       for (const driver of net.drivers) {
         const a = (driver.a >> BigInt(bit)) & 1n;
         const b = (driver.b >> BigInt(bit)) & 1n;
         if (b && !a) continue; // z
-        if (b || a) one = Math.max(one, driver.one);
-        if (b || !a) zero = Math.max(zero, driver.zero);
+        if (b || a) one[own] = Math.max(one[own], driver.one);
+        if (b || !a) zero[own] = Math.max(zero[own], driver.zero);
       }
     });
-    if (zero <= 0 && one <= 0) return pull === "tri1" ? 1 : pull === "tri0" ? 0 : 2;
-    return one > zero ? 1 : zero > one ? 0 : 3;
+    return group.map((own) => {
+      if (zero[own] <= 0 && one[own] <= 0) return undriven[own];
+      return one[own] > zero[own] ? 1 : zero[own] > one[own] ? 0 : 3;
+    });
   }
 }

@@ -131,6 +131,12 @@ const groups: Record<string, readonly Case[]> = {
       ["2 '{0, 1, 2, 0, 1}"],
     ],
     [
+      "as an output it begins empty, and a copy has the default too",
+      "function automatic void give(output int q[$]); q.push_back(7); endfunction function automatic int at(int m[int], int k); return m[k]; endfunction int q[$] = '{1, 2}; int m[int] = '{3: 30, default: -1};",
+      'give(q); $display("%p %0d %0d", q, at(m, 3), at(m, 4));',
+      ["'{7} 30 -1"],
+    ],
+    [
       "by tasks that wait",
       "task automatic later(ref int q[$]); #5 q.push_back(int'($time)); endtask int q[$];",
       'fork later(q); later(q); join $display("%p", q);',
@@ -219,6 +225,17 @@ describe("what cannot be", () => {
     const { end, findings } = runText(`module t; ${declarations} initial begin ${body} end endmodule`);
     expect(end).toBe("errors");
     expect(findings.join("\n")).toContain(`[${code}]`);
+  });
+  it.each([
+    ["int q[$];", "forever q.push_back(1);"],
+    ["int m[int];", "for (int i = 0; ; i++) m[i] = i;"],
+    ["int d[];", "d = new[100000000];"],
+  ])("is grown without an end: %s %s", (declarations, body) => {
+    const { end, findings } = runText(`module t;\n${declarations}\ninitial begin\n${body} end endmodule`, {
+      maxTurns: 1e9,
+    });
+    expect(end).toBe("runaway");
+    expect(findings.join("\n")).toMatch(/^t\.sv:3:1: error: \[sim\/memory\] An array has grown to more than 5,000,000/);
   });
   it("is made a circuit", () => {
     const text =

@@ -1,18 +1,5 @@
 import { DataTypes, type QueryInterface } from "sequelize";
-
-const id = { type: DataTypes.UUID, primaryKey: true };
-const text = { type: DataTypes.TEXT, allowNull: false };
-const whole = { type: DataTypes.INTEGER, allowNull: false };
-const time = { type: DataTypes.DATE, allowNull: false };
-const optionalTime = { type: DataTypes.DATE, allowNull: true };
-const json = { type: DataTypes.JSONB, allowNull: false };
-const optionalJson = { type: DataTypes.JSONB, allowNull: true };
-const within = (table: string) => ({
-  type: DataTypes.UUID,
-  allowNull: false,
-  references: { model: table, key: "id" },
-  onDelete: "CASCADE",
-});
+import { id, json, optionalJson, optionalTime, text, time, whole, within } from "../columns.ts";
 
 /** What is kept with a design beside its files, and runs of test benches on the server. */
 export async function up(query: QueryInterface): Promise<void> {

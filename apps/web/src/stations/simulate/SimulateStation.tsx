@@ -1,4 +1,4 @@
-import { showTime } from "@gate-clock/core";
+import { parseTime, showTime } from "@gate-clock/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState, useSyncExternalStore } from "react";
 import { useSearchParams } from "react-router";
@@ -13,7 +13,6 @@ import { RunControls } from "./RunControls.tsx";
 import { RunResult } from "./RunResult.tsx";
 import { RunVerdict } from "./RunVerdict.tsx";
 import { OpenRun } from "./ServerRuns.tsx";
-import { parseTime } from "./simulate-session.ts";
 import { WavePanel } from "./WavePanel.tsx";
 
 /** Runs test benches of the design, in the page or on the server, and shows what they printed, found and did. */

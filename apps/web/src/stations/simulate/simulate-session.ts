@@ -115,7 +115,9 @@ export class SimulateSession {
 
   /** Lines and waves of a run that may have been made elsewhere. */
   show(bench: string, record: BenchRecord): void {
-    this.set({ runs: { ...this.snapshot.runs, [bench]: record } });
+    // the last run stands last
+    const { [bench]: _, ...others } = this.snapshot.runs;
+    this.set({ runs: { ...others, [bench]: record } });
   }
 
   /**
@@ -233,11 +235,4 @@ export class SimulateSession {
     this.flush();
     this.endWorker();
   }
-}
-
-/** Seconds of `10us`; null for what is no time. */
-export function parseTime(text: string): number | null {
-  const match = /^\s*([0-9]+(?:\.[0-9]+)?)\s*(fs|ps|ns|us|ms|s)\s*$/.exec(text);
-  if (!match) return null;
-  return Number(match[1]) * { fs: 1e-15, ps: 1e-12, ns: 1e-9, us: 1e-6, ms: 1e-3, s: 1 }[match[2]]!;
 }
