@@ -10,8 +10,8 @@ const mostElements = 5_000_000;
 /** Thrown when an array grows without an end: it stops the run before it fills the memory. */
 export class OvergrownError extends Error {
   override name = "OvergrownError";
-  constructor() {
-    super(`An array has grown to more than ${mostElements.toLocaleString("en")} elements.`);
+  constructor(most: number) {
+    super(`An array has grown to more than ${most.toLocaleString("en")} elements.`);
   }
 }
 
@@ -23,7 +23,11 @@ export class Container {
   private order: { readonly key: Item; value: Item }[] | null = null;
   private fallback: Item | null = null;
 
-  constructor(readonly type: ContainerType) {}
+  /** @param most Elements that it may have. */
+  constructor(
+    readonly type: ContainerType,
+    private readonly most = mostElements,
+  ) {}
 
   get size(): number {
     return this.type.flavour === "map" ? this.map.size : this.list.length;
@@ -77,7 +81,7 @@ export class Container {
       else {
         this.map.set(name, { key, value });
         this.order = null;
-        if (this.map.size > mostElements) throw new OvergrownError();
+        if (this.map.size > this.most) throw new OvergrownError(this.most);
       }
       return;
     }
@@ -95,7 +99,7 @@ export class Container {
   private cut(): void {
     const { bound } = this.type;
     if (bound !== null && this.list.length > bound + 1) this.list.length = bound + 1;
-    if (this.list.length > mostElements) throw new OvergrownError();
+    if (this.list.length > this.most) throw new OvergrownError(this.most);
   }
 
   pushFront(value: Item): void {
@@ -127,7 +131,7 @@ export class Container {
   }
 
   resize(size: number, from: readonly Item[]): void {
-    if (size > mostElements) throw new OvergrownError();
+    if (size > this.most) throw new OvergrownError(this.most);
     this.list = Array.from({ length: Math.max(0, size) }, (_, i) => from[i] ?? this.nothing);
   }
 

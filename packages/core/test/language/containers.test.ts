@@ -1,6 +1,8 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { integerType } from "../../src/elaborate/types.ts";
 import { elaborate } from "../../src/index.ts";
+import { Container, OvergrownError } from "../../src/simulate/container.ts";
 import { linesOf, printed, runText } from "../helpers/simulation.ts";
 
 /** IEEE 1800-2017 clauses 7.5, 7.8 to 7.10 and 7.12: arrays whose elements come and go. */
@@ -226,16 +228,26 @@ describe("what cannot be", () => {
     expect(end).toBe("errors");
     expect(findings.join("\n")).toContain(`[${code}]`);
   });
-  it.each([
-    ["int q[$];", "forever q.push_back(1);"],
-    ["int m[int];", "for (int i = 0; ; i++) m[i] = i;"],
-    ["int d[];", "d = new[100000000];"],
-  ])("is grown without an end: %s %s", (declarations, body) => {
-    const { end, findings } = runText(`module t;\n${declarations}\ninitial begin\n${body} end endmodule`, {
-      maxTurns: 1e9,
-    });
+  it("is larger than the memory: the run ends with a finding", () => {
+    const { end, findings } = runText("module t;\nint d[];\ninitial d = new[100000000]; endmodule");
     expect(end).toBe("runaway");
     expect(findings.join("\n")).toMatch(/^t\.sv:3:1: error: \[sim\/memory\] An array has grown to more than 5,000,000/);
+  });
+  it("grows past its limit, in whatever way", () => {
+    const make = (flavour: "array" | "queue" | "map", bound: number | null = null) =>
+      new Container({ kind: "container", flavour, element: integerType, key: integerType, bound }, 3);
+    const one = { a: 1n, b: 0n };
+    const key = (i: number) => ({ a: BigInt(i), b: 0n });
+    const fill = (how: (queue: Container, i: number) => void, queue: Container) => () => {
+      for (let i = 0; i < 4; i++) how(queue, i);
+    };
+    expect(fill((queue) => queue.push(one), make("queue"))).toThrow(OvergrownError);
+    expect(fill((queue) => queue.pushFront(one), make("queue"))).toThrow(OvergrownError);
+    expect(fill((queue) => queue.insert(key(0), one), make("queue"))).toThrow(OvergrownError);
+    expect(fill((queue, i) => queue.set(key(i), one), make("queue"))).toThrow(OvergrownError);
+    expect(fill((map, i) => map.set(key(i), one), make("map"))).toThrow(OvergrownError);
+    expect(() => make("array").resize(4, [])).toThrow(OvergrownError);
+    expect(fill((queue) => queue.push(one), make("queue", 2))).not.toThrow();
   });
   it("is made a circuit", () => {
     const text =
