@@ -1,11 +1,11 @@
 import { hashValue } from "../common/codec.ts";
 import { type Finding, hasErrors, nearestName, type StageResult } from "../common/finding.ts";
 import { type SourceFile, SourceSet } from "../common/source.ts";
-import type { ModuleItem, ModuleNode } from "../hdl/verilog/ast.ts";
-import { parseVerilog, type VerilogSyntax } from "../hdl/verilog/index.ts";
+import type { ModuleNode } from "../hdl/verilog/ast.ts";
 import { findCombLoops } from "../netlist/comb-graph.ts";
 import { bitName, type HierarchyNode, type RtlNetlist, type RtlPositions } from "../netlist/rtl.ts";
 import { checkDesignCode } from "./checks.ts";
+import { instantiated, listModules, type ModuleList, parseDesign } from "./design-units.ts";
 import { lowerDesign } from "./lower-design.ts";
 import type { DesignModel, Instance } from "./model.ts";
 import { Report } from "./report.ts";
@@ -25,64 +25,6 @@ export interface ElaboratedDesign {
   readonly meaningKey: string;
 }
 
-/** What the sources hold, told from the text alone. */
-export interface ModuleList {
-  /** In the order of the text; interfaces and packages are not among them. */
-  readonly modules: readonly string[];
-  /** Modules without ports that nothing instantiates: they are run, never built. */
-  readonly testBenches: readonly string[];
-}
-
-export function listModules(syntax: VerilogSyntax): ModuleList {
-  const used = new Set(syntax.modules.flatMap((module) => instantiated(module.items)));
-  const real = syntax.modules.filter((module) => module.kind !== "interface");
-  return {
-    modules: [...new Set(real.map((module) => module.name))],
-    testBenches: real
-      .filter((module) => module.ports.length === 0 && !used.has(module.name) && behaves(module))
-      .map((module) => module.name),
-  };
-}
-
-/** Without ports a module can only be a test bench, if it does anything at all. */
-function behaves(module: ModuleNode): boolean {
-  const some = (items: readonly ModuleItem[]): boolean =>
-    items.some((item) => {
-      if (item.kind === "initial" || item.kind === "always" || item.kind === "instance") return true;
-      if (item.kind === "genfor") return some(item.body.items);
-      if (item.kind === "genif") return some(item.yes.items) || (item.no !== null && some(item.no.items));
-      if (item.kind === "gencase")
-        return (
-          item.items.some((each) => some(each.block.items)) || (item.fallback !== null && some(item.fallback.items))
-        );
-      return item.kind === "genblock" && some(item.items);
-    });
-  return some(module.items);
-}
-
-/** All modules that an item list instantiates, at any depth of generate blocks. */
-export function instantiated(items: readonly ModuleItem[]): string[] {
-  return items.flatMap((item) => {
-    switch (item.kind) {
-      case "instance":
-        return [item.module];
-      case "genfor":
-        return instantiated(item.body.items);
-      case "genif":
-        return [...instantiated(item.yes.items), ...(item.no ? instantiated(item.no.items) : [])];
-      case "gencase":
-        return [
-          ...item.items.flatMap((each) => instantiated(each.block.items)),
-          ...(item.fallback ? instantiated(item.fallback.items) : []),
-        ];
-      case "genblock":
-        return instantiated(item.items);
-      default:
-        return [];
-    }
-  });
-}
-
 /** Source text to one flat word-level netlist, with all findings of language and circuit. */
 export function elaborate(
   files: readonly SourceFile[],
@@ -90,9 +32,10 @@ export function elaborate(
 ): StageResult<ElaboratedDesign> & ModuleList {
   const sources = new SourceSet(files);
   const findings = emptyFiles(sources);
-  const syntax = parseVerilog(sources);
-  findings.push(...syntax.findings);
-  const list = listModules(syntax);
+  const parsed = parseDesign(sources);
+  const syntax = parsed.verilog;
+  findings.push(...parsed.findings);
+  const list = listModules(parsed);
   const byName = new Map<string, ModuleNode>();
   for (const module of syntax.modules)
     if (!byName.has(module.name) && module.kind !== "interface") byName.set(module.name, module);

@@ -3,6 +3,7 @@ import type { Kernel } from "./kernel.ts";
 import type { Program } from "./program.ts";
 import type { DumpScope, Runtime } from "./runtime.ts";
 import { elementForm } from "./storage.ts";
+import type { VhdlWaves } from "./vhdl/waves.ts";
 
 /** What a wave file or store is told. Signals are numbered from 0 in the order of `declare`. */
 export interface WaveSink {
@@ -71,6 +72,7 @@ export class WaveRecorder {
     private readonly kernel: Kernel,
     private readonly sink: WaveSink,
     private readonly chosen: readonly RecordScope[] | null,
+    private readonly vhdl: VhdlWaves | null = null,
   ) {
     runtime.onDump = (what) => {
       if (this.chosen) return;
@@ -116,6 +118,12 @@ export class WaveRecorder {
         );
       }
     }
+    this.vhdl?.declare(
+      (signal) => scopes.some((scope) => isMeant(signal, scope)),
+      design.top.name,
+      this.sink,
+      this.signals.length,
+    );
     this.lastA = new Int32Array(this.signals.length);
     this.lastB = new Int32Array(this.signals.length);
     this.fresh = new Uint8Array(this.signals.length).fill(1);
@@ -207,11 +215,18 @@ export class WaveRecorder {
     if (!this.on) {
       for (const id of dirty) recorded[id] = 1;
       dirty.length = 0;
+      this.vhdl?.forget();
       return;
     }
     if (this.pendingAll) {
       this.pendingAll = false;
       for (let index = 0; index < this.signals.length; index++) this.emit(index);
+      this.stamp();
+      this.vhdl?.emitAll(this.sink);
+    }
+    if (this.vhdl?.hasChanges) {
+      this.stamp();
+      this.vhdl.emitChanges(this.sink);
     }
     for (const id of dirty) {
       recorded[id] = 1;

@@ -1,16 +1,20 @@
 import { CancelledError } from "../common/context.ts";
 import { type Finding, hasErrors } from "../common/finding.ts";
 import { type Loc, type SourceFile, SourceSet } from "../common/source.ts";
-import { emptyFiles, listModules, noTop } from "../elaborate/elaborate.ts";
+import { designUnits, listModules, parseDesign, sameUnit } from "../elaborate/design-units.ts";
+import { emptyFiles, noTop } from "../elaborate/elaborate.ts";
 import type { DesignModel } from "../elaborate/model.ts";
 import { Report } from "../elaborate/report.ts";
 import { Elaboration } from "../elaborate/verilog/elaboration.ts";
-import { parseVerilog } from "../hdl/verilog/index.ts";
+import { analyzeUnits, loadAll } from "../elaborate/vhdl/bind-unit.ts";
 import { OvergrownError } from "./container.ts";
 import { FinishSignal, Kernel, RunawaySignal } from "./kernel.ts";
 import { Program } from "./program.ts";
 import { type RecordScope, WaveRecorder, type WaveSink } from "./recorder.ts";
 import { Runtime, timeText } from "./runtime.ts";
+import { StopSignal, VhdlError } from "./vhdl/runtime.ts";
+import { severityNames, VhdlRun } from "./vhdl/vhdl-run.ts";
+import { VhdlWaves } from "./vhdl/waves.ts";
 
 export interface SimulateOptions {
   /** The test bench; without it, the first module that nothing instantiates, test benches first. */
@@ -57,7 +61,7 @@ export interface SimulationOutcome {
 
 /** A design that is ready to run. */
 export class Simulation {
-  readonly kernel = new Kernel();
+  readonly kernel: Kernel;
   readonly program: Program;
   readonly runtime: Runtime;
   readonly findings: Finding[] = [];
@@ -74,7 +78,9 @@ export class Simulation {
     readonly design: DesignModel,
     options: SimulateOptions,
     sink: WaveSink | null,
+    private readonly vhdl: VhdlRun | null = null,
   ) {
+    this.kernel = vhdl?.kernel ?? new Kernel();
     const dumps =
       design.processes.some((process) => usesDump(process.body)) ||
       design.subroutines.some((sub) => usesDump(sub.body));
@@ -96,11 +102,19 @@ export class Simulation {
       this.kernel.maxLoopTurns = options.maxTurns;
     }
     this.finals = this.program.build(this.kernel, this.runtime).finals;
+    if (vhdl) this.joinVhdl(vhdl, options);
     const { precision } = this.program;
     this.until = options.until == null ? Number.MAX_SAFE_INTEGER : Math.round(options.until * 10 ** -precision);
     this.recorder =
       sink && this.program.records
-        ? new WaveRecorder(this.program, this.runtime, this.kernel, sink, options.record ?? null)
+        ? new WaveRecorder(
+            this.program,
+            this.runtime,
+            this.kernel,
+            sink,
+            options.record ?? null,
+            vhdl && new VhdlWaves(vhdl.engine, vhdl.shown),
+          )
         : null;
     this.runtime.onMonitor = () => {
       this.kernel.onSlotEnd = () => {
@@ -110,6 +124,21 @@ export class Simulation {
     };
     const { recorder } = this;
     if (recorder) this.kernel.onSlotEnd = () => recorder.endSlot();
+  }
+
+  private joinVhdl(vhdl: VhdlRun, options: SimulateOptions): void {
+    vhdl.engine.attach();
+    if (options.maxTurns) vhdl.engine.maxTurns = options.maxTurns;
+    vhdl.listener = {
+      print: (text, loc) => this.onPrint({ text, loc, time: this.kernel.now }),
+      report: (severity, shown, text, loc) => {
+        this.onPrint({ text: `${text}\n`, loc, time: this.kernel.now });
+        this.message(shown, `sim/${severityNames[severity]}`, text, loc, this.kernel.now);
+        if (severity === 3) throw new FinishSignal("fatal");
+      },
+      readFile: (name) => sourceText(this.sources, name) ?? options.readFile?.(name) ?? null,
+      files: this.runtime.files,
+    };
   }
 
   get time(): number {
@@ -135,12 +164,23 @@ export class Simulation {
         this.started = true;
         this.recorder?.begin();
         this.runtime.start();
+        this.vhdl?.elaborator.start();
       }
       const how = this.kernel.run(this.until, slots);
       if (how !== "more") this.ended = how;
     } catch (error) {
       if (error instanceof FinishSignal) this.ended = error.kind;
-      else if (error instanceof RunawaySignal) {
+      else if (error instanceof StopSignal) this.ended = error.kind;
+      else if (error instanceof VhdlError) {
+        this.ended = "fatal";
+        this.message(
+          "error",
+          "sim/value",
+          error.message,
+          this.vhdl?.places[error.at] ?? this.design.top.loc,
+          this.kernel.now,
+        );
+      } else if (error instanceof RunawaySignal) {
         this.ended = "runaway";
         this.runaway(error);
       } else if (error instanceof OvergrownError) {
@@ -178,6 +218,21 @@ export class Simulation {
   /** Names what runs again and again while no time passes. */
   private runaway(signal: RunawaySignal): void {
     const { processes } = this.program;
+    const vhdl = signal.process < 0 ? this.vhdl?.elaborator.processInfo[-1 - signal.process] : undefined;
+    if (vhdl) {
+      this.findings.push({
+        code: "sim/zero-delay-loop",
+        severity: "error",
+        place: this.sources.place(vhdl.loc),
+        message: signal.loop
+          ? `A loop in process '${vhdl.name}' goes on at ${showTime(this.kernel.now, this.program.precision)} without letting time go on.`
+          : `Time stands still at ${showTime(this.kernel.now, this.program.precision)}: process '${vhdl.name}' runs again and again.`,
+        remedy: signal.loop
+          ? "Check the loop's condition, or put a wait into it."
+          : "Put a delay or a register into the loop of signals.",
+      });
+      return;
+    }
     const own = processes[signal.process];
     if (signal.loop && own) {
       this.findings.push({
@@ -232,26 +287,48 @@ export interface Prepared {
   readonly sources: SourceSet;
 }
 
+export interface PreparedModel {
+  readonly design: DesignModel | null;
+  /** What of the design is written in VHDL. */
+  readonly vhdl: VhdlRun | null;
+  readonly findings: Finding[];
+  readonly sources: SourceSet;
+}
+
 /** Text to an elaborated test bench; no design if errors in the text forbid it. */
 export function prepareModel(
   files: readonly SourceFile[],
   topName: string | undefined,
-): { readonly design: DesignModel | null; readonly findings: Finding[]; readonly sources: SourceSet } {
+  readFile: (name: string) => string | null = () => null,
+): PreparedModel {
   const sources = new SourceSet(files);
   const findings = emptyFiles(sources);
-  const syntax = parseVerilog(sources);
+  const syntax = parseDesign(sources);
   findings.push(...syntax.findings);
   const { modules, testBenches } = listModules(syntax);
   const name = topName ?? testBenches[0] ?? modules[modules.length - 1];
-  const top = syntax.modules.find((module) => module.name === name && module.kind !== "interface");
-  if (!top) {
+  const unit = name === undefined ? undefined : designUnits(syntax).find((each) => sameUnit(name, each));
+  if (!unit) {
     if (!hasErrors(findings) || topName) findings.push(noTop(sources, modules, topName));
-    return { design: null, findings, sources };
+    return { design: null, vhdl: null, findings, sources };
   }
   const report = new Report(sources);
-  const design = new Elaboration(syntax, report).design(top);
+  let design: DesignModel | null = null;
+  let vhdl: VhdlRun | null = null;
+  if (unit.isVhdl) {
+    const world = analyzeUnits(syntax.vhdl, report);
+    loadAll(world);
+    const entity = world.work.units.get(unit.name.toLowerCase()) ?? world.work.units.get(`\\${unit.name}\\`);
+    if (!hasErrors(report.findings) && !hasErrors(findings) && entity?.kind === "entity") {
+      vhdl = new VhdlRun(world, report, (path) => sourceText(sources, path) ?? readFile(path));
+      design = vhdl.designOf(entity);
+    }
+  } else {
+    const top = syntax.verilog.modules.find((module) => module.name === unit.name && module.kind !== "interface")!;
+    design = new Elaboration(syntax.verilog, report).design(top);
+  }
   findings.push(...report.findings);
-  return { design: hasErrors(findings) ? null : design, findings, sources };
+  return { design: hasErrors(findings) ? null : design, vhdl, findings, sources };
 }
 
 /** Text to a simulation that is ready to run; null if errors in the text forbid it. */
@@ -260,8 +337,8 @@ export function prepare(
   options: SimulateOptions,
   sink: WaveSink | null = null,
 ): Prepared {
-  const { design, findings, sources } = prepareModel(files, options.top);
-  return { simulation: design && new Simulation(sources, design, options, sink), findings, sources };
+  const { design, vhdl, findings, sources } = prepareModel(files, options.top, options.readFile);
+  return { simulation: design && new Simulation(sources, design, options, sink, vhdl), findings, sources };
 }
 
 /** Runs to the end in one go. `checkCancelled` is looked at between pieces of the run. */

@@ -1,5 +1,6 @@
 import type { Finding } from "../../common/finding.ts";
 import type { SourceSet } from "../../common/source.ts";
+import { isVhdl } from "../languages.ts";
 import type { ModuleItem, ModuleNode, TimeScale } from "./ast.ts";
 import { findIncluded, tokenize } from "./lexer.ts";
 import { newPreprocessor } from "./macros.ts";
@@ -17,8 +18,8 @@ export interface VerilogSyntax {
   readonly findings: Finding[];
 }
 
-/** Memory contents, stimuli and notes among the sources: no HDL. */
-const isData = (name: string) => /\.(hex|mem|dat|bin|txt|csv|json|md|mif|vec|vcd)$/i.test(name);
+/** Memory contents, stimuli, notes and VHDL among the sources: no Verilog. */
+const isData = (name: string) => isVhdl(name) || /\.(hex|mem|dat|bin|txt|csv|json|md|mif|vec|vcd)$/i.test(name);
 
 /** Files of a design that are read where an `include names them, and not by themselves. */
 export function includedFiles(sources: SourceSet): Set<number> {

@@ -1,0 +1,1134 @@
+import type { Loc } from "../../common/source.ts";
+import type {
+  ArchitectureNode,
+  Association,
+  BindingSpec,
+  ConcurrentNode,
+  ConfigBlock,
+  ConfigurationNode,
+  ContextItem,
+  DeclNode,
+  EntityNode,
+  ExprNode,
+  GenerateBody,
+  Ident,
+  InstanceNode,
+  PackageBodyNode,
+  PackageInstanceNode,
+  PackageNode,
+  UnitNode,
+} from "../../hdl/vhdl/ast.ts";
+import type { Report } from "../report.ts";
+import { countOf } from "./bind-expr.ts";
+import { StmtBinder } from "./bind-stmt.ts";
+import type {
+  ArchitectureDecl,
+  BindingUnit,
+  BoundAssociation,
+  BoundDecl,
+  BoundInstance,
+  BoundProcess,
+  BoundRegion,
+  ComponentDecl,
+  Concurrent,
+  ConfigRule,
+  ConfigurationDecl,
+  ConstantDecl,
+  Decl,
+  EntityDecl,
+  Expr,
+  ForeignActual,
+  LibraryDecl,
+  PackageDecl,
+  SignalDecl,
+  Stmt,
+  UnitEntry,
+} from "./bound.ts";
+import { Scope } from "./scope.ts";
+import { errorType, subtypeOf } from "./types.ts";
+import { Builtins, World } from "./world.ts";
+
+/** Modules of the other language that an instance may mean. */
+export interface ForeignUnits {
+  /** @returns The name as written, if there is such a module. Case counts only where several differ by it alone. */
+  find(name: string): string | null;
+  readonly names: readonly string[];
+}
+
+/** Design units (clauses 3, 4, 11 and 13). One binder for each unit: a unit is read when something needs it. */
+export class UnitBinder extends StmtBinder {
+  constructor(
+    world: World,
+    report: Report,
+    scope: Scope,
+    private readonly foreign: ForeignUnits | null = null,
+  ) {
+    super(world, report, scope);
+  }
+
+  // ---- context --------------------------------------------------------------------------------------------------
+
+  context(items: readonly ContextItem[], scope: Scope): void {
+    for (const item of items) {
+      switch (item.kind) {
+        case "library":
+          for (const name of item.names) scope.add(this.world.library(name.id), name.id);
+          break;
+        case "use":
+          this.useClause(item.names, scope);
+          break;
+        case "contextref":
+          for (const name of item.names) {
+            const meaning = this.inScope(scope, () => this.meaning(name));
+            if (meaning && "decls" in meaning && meaning.decls[0].kind === "context")
+              this.context(meaning.decls[0].items, scope);
+            else if (meaning)
+              this.error(
+                "no-context",
+                name.loc,
+                `'${this.text(name.loc)}' is no context.`,
+                "Name a context declaration.",
+              );
+          }
+      }
+    }
+  }
+
+  useClause(names: readonly ExprNode[], scope: Scope): void {
+    for (const name of names) {
+      if (name.kind === "deref" && (name.of.kind === "select" || name.of.kind === "name")) {
+        const meaning = this.inScope(scope, () => this.meaning(name.of));
+        if (!meaning || !("decls" in meaning)) continue;
+        const [decl] = meaning.decls;
+        if (decl.kind === "package") {
+          decl.load?.();
+          if (decl.generics.length)
+            this.error(
+              "generic-package",
+              name.loc,
+              `'${decl.name}' is a generic package.`,
+              `Make an instance: package p is new ${decl.name} generic map (...);`,
+            );
+          else scope.usePackage(decl);
+        } else if (decl.kind === "library") {
+          for (const unit of decl.units.values()) scope.useName(unit.name, [unit]);
+        } else
+          this.error(
+            "no-package",
+            name.loc,
+            `'${this.text(name.of.loc)}' is no package.`,
+            "Write library.package.all.",
+          );
+        continue;
+      }
+      if (name.kind !== "select") {
+        this.error(
+          "use",
+          name.loc,
+          `'${this.text(name.loc)}' names nothing in a package.`,
+          "Write library.package.all.",
+        );
+        continue;
+      }
+      const meaning = this.inScope(scope, () => this.meaning(name));
+      if (!meaning || !("decls" in meaning)) continue;
+      scope.useName(name.name.id, meaning.decls);
+      // values of an enumeration are visible with it only by their own names; packages by theirs
+      for (const decl of meaning.decls) if (decl.kind === "package") decl.load?.();
+    }
+  }
+
+  // ---- packages -------------------------------------------------------------------------------------------------
+
+  package(node: PackageNode, body: PackageBodyNode | null, library: string, parent: Scope): PackageDecl {
+    const scope = new Scope(parent, node.name.id);
+    let state: "new" | "loading" | "loaded" = "new";
+    const decl: PackageDecl = {
+      kind: "package",
+      name: node.name.id,
+      loc: node.name.loc,
+      library,
+      scope,
+      decls: [],
+      generics: node.generics,
+      load: null,
+      loadBody: null,
+    };
+    const read = (target: PackageDecl, region: Scope) => {
+      this.home = target;
+      this.inScope(region, () => {
+        target.decls.push(...this.declarations(node.decls));
+      });
+      this.home = target;
+      if (!body) return;
+      const inner = new Scope(region, node.name.id);
+      this.context(body.context, inner);
+      this.inScope(inner, () => {
+        target.decls.push(...this.declarations(body.decls));
+      });
+    };
+    decl.load = () => {
+      if (state === "loading") return;
+      decl.load = null;
+      if (state === "loaded") return;
+      state = "loading";
+      this.context(node.context, scope);
+      if (node.generics.length) {
+        decl.instantiate = (name, loc, map, outer) => {
+          const region = new Scope(scope, node.name.id);
+          const made: PackageDecl = {
+            kind: "package",
+            name,
+            loc,
+            library,
+            scope: region,
+            decls: [],
+            generics: [],
+            load: null,
+            loadBody: null,
+          };
+          this.scope = outer;
+          made.decls.push(...this.bindGenerics(node.generics, map, region));
+          read(made, region);
+          return made;
+        };
+      } else read(decl, scope);
+      state = "loaded";
+      if (node.generics.length === 0) this.checkBodies(decl, body !== null);
+    };
+    return decl;
+  }
+
+  private checkBodies(decl: PackageDecl, hasBody: boolean): void {
+    if (decl.loc.file < 0) return;
+    for (const each of decl.decls) {
+      if (each.kind === "sub" && !each.body)
+        this.error(
+          "no-body",
+          each.loc,
+          `'${each.name}' is declared in package '${decl.name}', but ${hasBody ? "its body has none for it" : "the package has no body"}.`,
+          `Write it in 'package body ${decl.name}'.`,
+        );
+      if (each.kind === "constant" && !each.init && !each.full && each.role === "constant")
+        this.error(
+          "no-value",
+          each.loc,
+          `Constant '${each.name}' has no value in the package body.`,
+          `Give it one in 'package body ${decl.name}'.`,
+        );
+    }
+  }
+
+  bindPackage(node: DeclNode & { kind: "package" | "packagebody" | "packageinstance" }): BoundDecl[] {
+    if (node.kind === "packageinstance") {
+      const made = this.packageInstance(node, this.scope);
+      if (!made) return [];
+      this.declare(made);
+      return [made];
+    }
+    if (node.kind === "packagebody") {
+      const found = this.scope.names.get(node.unit.name.id)?.[0];
+      if (found?.kind !== "package") return [];
+      const inner = new Scope(found.scope, node.unit.name.id);
+      this.inScope(inner, () => {
+        found.decls.push(...this.declarations(node.unit.decls));
+      });
+      return [];
+    }
+    const binder = new UnitBinder(this.world, this.report, this.scope, this.foreign);
+    const made = binder.package(node.unit, null, "work", this.scope);
+    // those of subprograms and architectures have bodies beside them
+    made.load = null;
+    binder.home = made;
+    binder.inScope(made.scope, () => {
+      made.decls.push(...binder.declarations(node.unit.decls));
+    });
+    this.declare(made);
+    return [made];
+  }
+
+  packageInstance(node: PackageInstanceNode, scope: Scope): PackageDecl | null {
+    const meaning = this.inScope(scope, () => this.meaning(node.of));
+    if (!meaning || !("decls" in meaning)) return null;
+    const [generic] = meaning.decls;
+    if (generic.kind !== "package") {
+      this.error("no-package", node.of.loc, `'${this.text(node.of.loc)}' is no package.`, "Name a generic package.");
+      return null;
+    }
+    generic.load?.();
+    if (!generic.instantiate) {
+      this.error(
+        "no-generics",
+        node.of.loc,
+        `Package '${generic.name}' has no generics: it is used as it is.`,
+        "Write a use clause.",
+      );
+      return null;
+    }
+    return generic.instantiate(node.name.id, node.name.loc, node.generics, scope);
+  }
+
+  // ---- entities and architectures -------------------------------------------------------------------------------
+
+  entity(node: EntityNode): EntityDecl {
+    const context = new Scope(this.world.root);
+    const scope = new Scope(context, node.name.id);
+    const shown = node.name.loc.file >= 0 ? this.report.sources.text(node.name.loc) : node.name.id;
+    const decl: EntityDecl = {
+      kind: "entity",
+      name: node.name.id,
+      shown,
+      loc: node.name.loc,
+      scope,
+      generics: [],
+      ports: [],
+      decls: [],
+      concurrents: [],
+      architectures: new Map(),
+      lastArchitecture: null,
+      load: null,
+    };
+    decl.load = () => {
+      decl.load = null;
+      this.context(node.context, context);
+      // its own name is that of the region around it: what it declares may be called the same
+      context.add(decl);
+      this.inScope(scope, () => {
+        decl.generics.push(...this.generics(node.generics));
+        decl.ports.push(...this.ports(node.ports));
+        decl.decls.push(...this.declarations(node.decls));
+        decl.concurrents.push(...this.concurrents(node.stmts));
+      });
+    };
+    return decl;
+  }
+
+  architecture(node: ArchitectureNode, entity: EntityDecl): ArchitectureDecl {
+    const decl: ArchitectureDecl = {
+      kind: "architecture",
+      name: node.name.id,
+      loc: node.name.loc,
+      entity,
+      decls: [],
+      concurrents: [],
+      nodes: node.stmts,
+      load: null,
+    };
+    decl.load = () => {
+      decl.load = null;
+      entity.load?.();
+      const around = new Scope(entity.scope);
+      around.add(decl);
+      const scope = new Scope(around, node.name.id);
+      this.context(node.context, scope);
+      this.nested = true;
+      this.inScope(scope, () => {
+        this.region(node.decls, node.stmts, decl);
+      });
+    };
+    return decl;
+  }
+
+  private labels: ReadonlyMap<string, Decl> = new Map();
+  concurrentLabel(id: string): Decl | null {
+    return this.labels.get(id) ?? null;
+  }
+  private specs: BindingSpec[] = [];
+
+  private region(
+    decls: readonly DeclNode[],
+    stmts: readonly ConcurrentNode[],
+    into: { decls: BoundDecl[]; concurrents: Concurrent[] },
+  ): void {
+    const { labels, specs } = this;
+    this.labels = new Map(
+      stmts.flatMap((stmt) =>
+        stmt.label
+          ? [[stmt.label.id, { kind: "label", name: stmt.label.id, loc: stmt.label.loc, scope: null } as Decl]]
+          : [],
+      ),
+    );
+    this.specs = [...specs, ...decls.flatMap((decl) => (decl.kind === "configspec" ? [decl.spec] : []))];
+    into.decls.push(...this.declarations(decls));
+    into.concurrents.push(...this.concurrents(stmts));
+    this.labels = labels;
+    this.specs = specs;
+  }
+
+  // ---- concurrent statements ------------------------------------------------------------------------------------
+
+  concurrents(nodes: readonly ConcurrentNode[]): Concurrent[] {
+    const list: Concurrent[] = [];
+    for (const node of nodes)
+      if (node.label) {
+        const old = this.scope.names.get(node.label.id)?.[0];
+        if (old && old.kind !== "label" && !("native" in old))
+          this.error(
+            "duplicate",
+            node.label.loc,
+            `'${node.label.id}' is already declared here.`,
+            "Give the statement another label.",
+          );
+        else if (old && old.loc !== node.label.loc)
+          this.error(
+            "duplicate",
+            node.label.loc,
+            `The label '${node.label.id}' is used twice.`,
+            "Give one of them another name.",
+          );
+        else this.scope.add({ kind: "label", name: node.label.id, loc: node.label.loc, scope: null });
+      }
+    for (const node of nodes) {
+      const made = this.concurrent(node);
+      if (made) list.push(made);
+      this.forget();
+    }
+    return list;
+  }
+
+  private shown(label: Ident): string {
+    return label.loc.file >= 0 && !label.id.startsWith("unnamed_") ? this.report.sources.text(label.loc) : label.id;
+  }
+
+  private concurrent(node: ConcurrentNode): Concurrent | null {
+    const { loc } = node;
+    switch (node.kind) {
+      case "process":
+        return this.process(node);
+      case "signal": {
+        const stmt = this.signalAssignment(node.target, node, loc);
+        if (!stmt) return null;
+        const guarded: Stmt = node.guarded ? this.guarded(stmt, loc) : stmt;
+        return this.oneStatement(node.label, guarded, loc);
+      }
+      case "assert":
+        return this.oneStatement(node.label, this.assertion(node.test, node.message, node.severity, loc), loc);
+      case "call": {
+        const instance = node.label && this.plainInstance(node.label, node.call, loc);
+        if (instance) return this.instance(instance);
+        const stmt = this.callStatement(node.call, loc);
+        return stmt && this.oneStatement(node.label, stmt, loc);
+      }
+      case "block":
+        return this.block(node);
+      case "instance":
+        return this.instance(node);
+      case "forgenerate": {
+        const range = this.discrete(node.range, null);
+        if (!range) return null;
+        const param: ConstantDecl = {
+          kind: "constant",
+          name: node.name.id,
+          loc: node.name.loc,
+          subtype: subtypeOf(range.type),
+          init: null,
+          role: "generate",
+          full: null,
+        };
+        const scope = new Scope(this.scope, node.label.id);
+        scope.add(param);
+        const body = this.inScope(scope, () => this.generated(node.body));
+        return { kind: "for", label: node.label.id, shown: this.shown(node.label), param, range, body, loc };
+      }
+      case "ifgenerate": {
+        const branches = node.branches.map((branch) => {
+          const test = branch.test ? this.condition(branch.test) : null;
+          return {
+            label: branch.label?.id ?? null,
+            test,
+            body: this.inScope(new Scope(this.scope, node.label.id), () => this.generated(branch.body)),
+          };
+        });
+        return { kind: "if", label: node.label.id, shown: this.shown(node.label), branches, loc };
+      }
+      case "casegenerate": {
+        const subject = this.subject(node.subject);
+        if (!subject) return null;
+        const branches = node.branches.map((branch) => ({
+          label: branch.label?.id ?? null,
+          choices: this.choices(branch.choices, subject.type),
+          body: this.inScope(new Scope(this.scope, node.label.id), () => this.generated(branch.body)),
+        }));
+        return { kind: "case", label: node.label.id, shown: this.shown(node.label), subject, branches, loc };
+      }
+    }
+  }
+
+  private generated(body: GenerateBody): BoundRegion {
+    const made = { decls: [] as BoundDecl[], concurrents: [] as Concurrent[] };
+    this.region(body.decls, body.stmts, made);
+    return made;
+  }
+
+  private guarded(stmt: Stmt, loc: Loc): Stmt {
+    const [guard] = this.scope.lookup("guard");
+    if (guard?.kind !== "signal") {
+      this.error(
+        "guard",
+        loc,
+        "'guarded' stands in a block without a guard.",
+        "Give the block one: block (condition).",
+      );
+      return stmt;
+    }
+    return { op: "if", test: this.objectExpr(guard, loc), yes: [stmt], no: null, loc };
+  }
+
+  private oneStatement(label: Ident | null, stmt: Stmt, loc: Loc): BoundProcess {
+    return {
+      kind: "process",
+      label: label?.id ?? null,
+      name: label?.id ?? this.nameOf(loc),
+      sensitivity: "all",
+      decls: [],
+      stmts: [stmt],
+      concurrent: true,
+      postponed: false,
+      headLoc: this.headOf(loc),
+      loc,
+    };
+  }
+  private nameOf(loc: Loc): string {
+    return loc.file < 0 ? "process" : `line_${this.report.sources.position(loc.file, loc.start).line}`;
+  }
+
+  private process(node: ConcurrentNode & { kind: "process" }): BoundProcess {
+    const scope = new Scope(this.scope, node.label?.id ?? null);
+    return this.inScope(scope, () => {
+      const sensitivity =
+        node.sensitivity === "all" || node.sensitivity === null
+          ? node.sensitivity
+          : node.sensitivity.map((each) => this.signalName(each)).filter((each) => each !== null);
+      const { result, mayWait } = this;
+      this.result = null;
+      this.mayWait = node.sensitivity === null;
+      const decls = this.declarations(node.decls);
+      const stmts = this.statements(node.stmts);
+      this.result = result;
+      this.mayWait = mayWait;
+      return {
+        kind: "process",
+        label: node.label?.id ?? null,
+        name: node.label ? this.shown(node.label) : this.nameOf(node.loc),
+        sensitivity,
+        decls,
+        stmts,
+        concurrent: false,
+        postponed: node.postponed,
+        headLoc: node.headLoc,
+        loc: node.loc,
+      };
+    });
+  }
+
+  private block(node: ConcurrentNode & { kind: "block" }): Concurrent {
+    const scope = new Scope(this.scope, node.label.id);
+    const guard = node.guard ? this.condition(node.guard) : null;
+    return this.inScope(scope, () => {
+      const generics = this.generics(node.generics);
+      const ports = this.ports(node.ports);
+      let guardSignal: SignalDecl | null = null;
+      if (guard) {
+        guardSignal = {
+          kind: "signal",
+          name: "guard",
+          loc: node.guard!.loc,
+          subtype: subtypeOf(this.world.standard.boolean),
+          init: null,
+          mode: null,
+          role: "signal",
+          kindOf: null,
+        };
+        scope.add(guardSignal);
+      }
+      const genericMap = this.associate(node.genericMap, generics, node.label.id, "generic", this.scope.parent!);
+      const portMap = this.associate(node.portMap, ports, node.label.id, "port", this.scope.parent!);
+      const body = { decls: [] as BoundDecl[], concurrents: [] as Concurrent[] };
+      this.region(node.decls, node.stmts, body);
+      return {
+        kind: "block",
+        label: node.label.id,
+        shown: this.shown(node.label),
+        guard,
+        guardSignal,
+        generics,
+        genericMap,
+        ports,
+        portMap,
+        ...body,
+        loc: node.loc,
+      };
+    });
+  }
+
+  /** `label : name;` is an instance without maps, if the name is that of a component. */
+  private plainInstance(label: Ident, call: ExprNode, loc: Loc): InstanceNode | null {
+    if (call.kind !== "name" && call.kind !== "select") return null;
+    const [decl] = call.kind === "name" ? this.scope.lookup(call.id) : [];
+    if (decl?.kind !== "component") return null;
+    return { kind: "instance", label, unit: "component", name: call, architecture: null, generics: [], ports: [], loc };
+  }
+
+  // ---- instances ------------------------------------------------------------------------------------------------
+
+  /** The unit that a name means: of a library, or without one in work. */
+  private unitNamed(node: ExprNode): UnitEntry | { readonly foreign: string } | null {
+    if (node.kind === "select" && node.of.kind === "name") {
+      const [library] = this.scope.lookup(node.of.id);
+      if (library?.kind === "library") {
+        const unit = this.world.unitIn(library, node.name.id);
+        if (unit) {
+          this.world.note(node.name.loc, unit);
+          return unit;
+        }
+        const foreign =
+          library === this.world.work ? this.foreign?.find(this.writtenName(node.name.loc, node.name.id)) : null;
+        if (foreign) return { foreign };
+        this.unknownUnit(node.name, library);
+        return null;
+      }
+    }
+    if (node.kind === "name") {
+      const unit = this.world.unitIn(this.world.work, node.id);
+      const written = this.writtenName(node.loc, node.id);
+      const foreign = unit ? null : this.foreign?.find(written);
+      if (unit || foreign) {
+        if (unit) this.error("no-library", node.loc, `An entity is named with its library.`, `Write work.${written}.`);
+        else return { foreign: foreign! };
+        return unit;
+      }
+    }
+    const meaning = this.meaning(node);
+    if (!meaning || !("decls" in meaning)) return null;
+    const [decl] = meaning.decls;
+    if (decl.kind === "entity" || decl.kind === "configuration" || decl.kind === "package" || decl.kind === "context")
+      return decl;
+    this.error("no-entity", node.loc, `'${this.text(node.loc)}' is no entity.`, "Write entity work.name.");
+    return null;
+  }
+  private writtenName(loc: Loc, id: string): string {
+    if (id.startsWith("\\")) return id.slice(1, -1);
+    return loc.file >= 0 ? this.report.sources.text(loc) : id;
+  }
+  private unknownUnit(name: Ident, library: LibraryDecl): void {
+    const names = [...library.units.values()].filter((unit) => unit.kind === "entity").map((unit) => unit.name);
+    this.error(
+      "unknown-entity",
+      name.loc,
+      `There is no entity '${this.writtenName(name.loc, name.id)}' in library '${library.name}'.`,
+      this.nearText(
+        name.id,
+        [...names, ...(this.foreign?.names ?? [])],
+        "Check its name, or add its file to the design.",
+      ),
+    );
+  }
+
+  private instance(node: InstanceNode): BoundInstance | null {
+    const { loc, label } = node;
+    const base = { kind: "instance" as const, label: label.id, shown: this.shown(label), loc };
+    if (node.unit === "component") {
+      const found = this.scopeComponent(node.name);
+      if (!found) return null;
+      const spec = this.specFor(label.id, found.name);
+      const unit = spec?.unit ? this.bindingUnit(spec.unit) : null;
+      return {
+        ...base,
+        unit,
+        component: found,
+        generics: this.associate(node.generics, found.generics, found.name, "generic", this.scope, node.name.loc),
+        ports: this.associate(node.ports, found.ports, found.name, "port", this.scope, node.name.loc),
+      };
+    }
+    const unit = this.unitNamed(node.name);
+    if (!unit) {
+      for (const each of [...node.generics, ...node.ports]) this.foreignActual(each);
+      return null;
+    }
+    if ("foreign" in unit) return this.foreignInstance(base, unit.foreign, node);
+    if (unit.kind === "configuration") {
+      unit.load?.();
+      const { entity } = unit;
+      if (!entity) return null;
+      entity.load?.();
+      return {
+        ...base,
+        unit: { kind: "configuration", configuration: unit },
+        component: null,
+        generics: this.associate(node.generics, entity.generics, entity.name, "generic", this.scope, node.name.loc),
+        ports: this.associate(node.ports, entity.ports, entity.name, "port", this.scope, node.name.loc),
+      };
+    }
+    if (unit.kind !== "entity") {
+      this.error("no-entity", node.name.loc, `'${this.text(node.name.loc)}' is no entity.`, "Write entity work.name.");
+      return null;
+    }
+    unit.load?.();
+    if (node.architecture && !unit.architectures.has(node.architecture.id)) {
+      this.error(
+        "unknown-architecture",
+        node.architecture.loc,
+        `Entity '${unit.name}' has no architecture '${node.architecture.id}'.`,
+        this.nearText(node.architecture.id, unit.architectures.keys(), "Check its name."),
+      );
+    } else if (node.architecture) this.world.note(node.architecture.loc, unit.architectures.get(node.architecture.id)!);
+    return {
+      ...base,
+      unit: { kind: "entity", entity: unit, architecture: node.architecture?.id ?? null },
+      component: null,
+      generics: this.associate(node.generics, unit.generics, unit.name, "generic", this.scope, node.name.loc),
+      ports: this.associate(node.ports, unit.ports, unit.name, "port", this.scope, node.name.loc),
+    };
+  }
+
+  private scopeComponent(node: ExprNode): ComponentDecl | null {
+    const decls = node.kind === "name" ? this.scope.lookup(node.id) : [];
+    if (node.kind === "name" && decls.length === 0) {
+      // no component declared, though there is an entity: the short way is to name it
+      const unit = this.world.unitIn(this.world.work, node.id);
+      const written = this.writtenName(node.loc, node.id);
+      if (unit?.kind === "entity" || this.foreign?.find(written)) {
+        const place = this.report.sources.place(node.loc);
+        this.error(
+          "no-component",
+          node.loc,
+          `There is no component '${written}' here, but ${unit ? "an entity" : "a module"} of that name.`,
+          `Write 'entity work.${written}', or declare the component.`,
+          {
+            file: place.file!,
+            label: `Write 'entity work.${written}'`,
+            line: place.line,
+            column: place.column,
+            endLine: place.endLine,
+            endColumn: place.endColumn,
+            text: `entity work.${written}`,
+          },
+        );
+        return null;
+      }
+    }
+    const meaning = this.meaning(node);
+    if (!meaning || !("decls" in meaning)) return null;
+    const [decl] = meaning.decls;
+    if (decl.kind === "component") return decl;
+    if (decl.kind === "entity") {
+      const written = this.text(node.loc);
+      const place = this.report.sources.place(node.loc);
+      this.error(
+        "no-component",
+        node.loc,
+        `'${written}' is an entity, not a component.`,
+        `Write 'entity work.${decl.shown}'.`,
+        {
+          file: place.file!,
+          label: `Write 'entity work.${decl.shown}'`,
+          line: place.line,
+          column: place.column,
+          endLine: place.endLine,
+          endColumn: place.endColumn,
+          text: `entity work.${decl.shown}`,
+        },
+      );
+    } else
+      this.error(
+        "no-component",
+        node.loc,
+        `'${this.text(node.loc)}' is no component.`,
+        "Declare the component, or write entity work.name.",
+      );
+    return null;
+  }
+
+  private specFor(label: string, component: string): BindingSpec | null {
+    const matches = (spec: BindingSpec) => spec.component.kind === "name" && spec.component.id === component;
+    return (
+      this.specs.findLast(
+        (spec) => matches(spec) && Array.isArray(spec.labels) && spec.labels.some((each) => each.id === label),
+      ) ??
+      this.specs.findLast((spec) => matches(spec) && !Array.isArray(spec.labels)) ??
+      null
+    );
+  }
+
+  private bindingUnit(unit: NonNullable<BindingSpec["unit"]>): BindingUnit | null {
+    if (unit.kind === "open") return { kind: "open" };
+    const found = this.unitNamed(unit.name);
+    if (!found) return null;
+    if ("foreign" in found) return { kind: "foreign", module: found.foreign };
+    if (found.kind === "configuration") return { kind: "configuration", configuration: found };
+    if (found.kind !== "entity") return null;
+    const architecture = unit.kind === "entity" ? unit.architecture : null;
+    if (architecture && !found.architectures.has(architecture.id))
+      this.error(
+        "unknown-architecture",
+        architecture.loc,
+        `Entity '${found.name}' has no architecture '${architecture.id}'.`,
+        this.nearText(architecture.id, found.architectures.keys(), "Check its name."),
+      );
+    return { kind: "entity", entity: found, architecture: architecture?.id ?? null };
+  }
+
+  private foreignActual(each: Association): ForeignActual | null {
+    const actual =
+      each.actual.kind === "range" || each.actual.kind === "subtype" || each.actual.kind === "open"
+        ? null
+        : this.bind(each.actual, null);
+    const name = each.formal?.kind === "name" ? this.writtenName(each.formal.loc, each.formal.id) : null;
+    return name === null ? null : { name, actual, loc: each.loc };
+  }
+
+  /** A module of the other language, without a component that says its types. */
+  private foreignInstance(
+    base: { kind: "instance"; label: string; shown: string; loc: Loc },
+    module: string,
+    node: InstanceNode,
+  ): BoundInstance {
+    const list = (items: readonly Association[]): ForeignActual[] =>
+      items.map((each, i) => {
+        const made = this.foreignActual(each);
+        if (made) return made;
+        const actual =
+          each.actual.kind === "range" || each.actual.kind === "subtype" || each.actual.kind === "open"
+            ? null
+            : this.bind(each.actual, null);
+        return { name: `#${i}`, actual, loc: each.loc };
+      });
+    return {
+      ...base,
+      unit: { kind: "foreign", module },
+      component: null,
+      generics: [],
+      ports: [],
+      foreign: { generics: list(node.generics), ports: list(node.ports) },
+    };
+  }
+
+  /** Actuals of generics or ports (6.5.7). Formals are looked up among those of the unit, actuals in the scope. */
+  private associate(
+    list: readonly Association[],
+    formals: readonly (SignalDecl | ConstantDecl)[],
+    unit: string,
+    what: "generic" | "port",
+    scope: Scope,
+    headLoc?: Loc,
+  ): BoundAssociation[] {
+    return this.inScope(scope, () => {
+      const bound: BoundAssociation[] = [];
+      const given = new Set<SignalDecl | ConstantDecl>();
+      list.forEach((each, i) => {
+        let formal: SignalDecl | ConstantDecl | undefined;
+        let formalExpr: Expr | null = null;
+        let formalConversion: BoundAssociation["formalConversion"];
+        if (!each.formal) {
+          formal = formals[i];
+          if (!formal) {
+            this.error(
+              `too-many-${what}s`,
+              each.loc,
+              `'${unit}' has ${countOf(formals.length, what)} only.`,
+              "Take this one out.",
+            );
+            return;
+          }
+        } else {
+          let node = each.formal;
+          let root = rootName(node);
+          formal = formals.find((decl) => decl.name === root?.id);
+          if (!formal && node.kind === "apply" && node.args.length === 1 && !node.args[0].formal) {
+            // a conversion of the formal: to_x(port) => signal
+            const inner = node.args[0].actual;
+            if (inner.kind !== "range" && inner.kind !== "subtype") {
+              const innerRoot = rootName(inner);
+              const found = formals.find((decl) => decl.name === innerRoot?.id);
+              if (found) {
+                const outer = node;
+                formal = found;
+                node = inner;
+                root = innerRoot;
+                formalConversion = this.formalConversion(outer, found);
+              }
+            }
+          }
+          if (!formal) {
+            const loc = root?.loc ?? node.loc;
+            const near = this.nearText(
+              root?.id ?? "",
+              formals.map((decl) => decl.name),
+              formals.length
+                ? `Its ${what}s are ${formals
+                    .slice(0, 8)
+                    .map((decl) => decl.name)
+                    .join(", ")}.`
+                : `It has no ${what}s.`,
+            );
+            this.error(
+              `unknown-${what}`,
+              loc,
+              `'${unit}' has no ${what} '${root ? this.text(root.loc) : this.text(node.loc)}'.`,
+              near,
+            );
+            if (each.actual.kind !== "range" && each.actual.kind !== "subtype" && each.actual.kind !== "open")
+              this.types(each.actual);
+            return;
+          }
+          this.world.note(root!.loc, formal);
+          if (node.kind !== "name") {
+            const inner = new Scope(this.scope);
+            inner.add(formal);
+            formalExpr = this.inScope(inner, () => this.bind(node, null));
+            if (formalExpr.type === errorType) return;
+          } else if (given.has(formal)) {
+            this.error(
+              "duplicate-port",
+              each.loc,
+              `The ${what} '${formal.name}' is connected twice.`,
+              "Take one of them out.",
+            );
+            return;
+          }
+        }
+        given.add(formal);
+        const expr = formalExpr ?? this.objectExpr(formal, each.formal?.loc ?? each.loc);
+        if (each.actual.kind === "open") {
+          bound.push({ formal, formalExpr: expr, actual: null, loc: each.loc });
+          return;
+        }
+        if (each.actual.kind === "range" || each.actual.kind === "subtype") return;
+        const wanted = formalConversion ? formalConversion(expr).type : expr.type;
+        const actual = this.bindPortActual(each.actual, formal, wanted);
+        bound.push({ formal, formalExpr: expr, actual, formalConversion, loc: each.loc });
+        this.forget();
+      });
+      const missing = formals.filter(
+        (decl) => !given.has(decl) && !decl.init && (decl.kind === "constant" || decl.mode === "in"),
+      );
+      if (missing.length && formals.length) {
+        const names = missing.map((decl) => `'${decl.name}'`).slice(0, 6);
+        const loc = list[0]?.loc ?? headLoc;
+        if (loc)
+          this.error(
+            what === "port" ? "open-input" : "open-generic",
+            headLoc ?? loc,
+            what === "port"
+              ? `${names.length > 1 ? "Inputs" : "Input"} ${names.join(", ")} of '${unit}' ${names.length > 1 ? "are" : "is"} not connected.`
+              : `${names.length > 1 ? "Generics" : "Generic"} ${names.join(", ")} of '${unit}' ${names.length > 1 ? "have" : "has"} no value.`,
+            what === "port" ? "Connect each input, or give the port a default." : "Write generic map (name => value).",
+          );
+      }
+      return bound;
+    });
+  }
+
+  /** Outputs may be converted on their way: `q => unsigned(sum)` (6.5.7.1). */
+  private bindPortActual(node: ExprNode, formal: SignalDecl | ConstantDecl, wanted: Expr["type"]): Expr {
+    if (formal.kind === "signal" && formal.mode !== "in") {
+      const actual = this.bind(node, wanted);
+      const inner = actual.op === "convert" ? actual.arg : actual;
+      if (actual.op !== "bad" && !this.isSignal(inner) && !(actual.op === "call" && formal.mode === "inout"))
+        this.error(
+          "output-actual",
+          node.loc,
+          `Port '${formal.name}' drives what it is connected to: '${this.text(node.loc)}' is no signal.`,
+          "Connect a signal, or leave it 'open'.",
+        );
+      const root = this.rootOf(inner);
+      if (root?.kind === "signal" && root.mode === "in" && formal.mode === "out")
+        this.error(
+          "assign-to-input",
+          node.loc,
+          `'${root.name}' is an input: an output cannot drive it.`,
+          "Connect another signal.",
+        );
+      return actual;
+    }
+    return this.bind(node, wanted);
+  }
+
+  private formalConversion(
+    node: ExprNode & { kind: "apply" },
+    formal: SignalDecl | ConstantDecl,
+  ): (inner: Expr) => Expr {
+    const around = this.scope;
+    return (inner) => {
+      const scope = new Scope(around);
+      scope.add(formal);
+      const bound = this.inScope(scope, () => this.bind(node, null));
+      const replace = (expr: Expr): Expr => {
+        if (expr.op === "object" && expr.decl === formal) return inner;
+        if (expr.op === "convert") return { ...expr, arg: replace(expr.arg) };
+        if (expr.op === "call") return { ...expr, args: expr.args.map((arg) => arg && replace(arg)) };
+        return expr;
+      };
+      return replace(bound);
+    };
+  }
+
+  // ---- configurations -------------------------------------------------------------------------------------------
+
+  configuration(node: ConfigurationNode): ConfigurationDecl {
+    const decl: ConfigurationDecl = {
+      kind: "configuration",
+      name: node.name.id,
+      loc: node.name.loc,
+      entity: null,
+      architecture: null,
+      rules: [],
+      load: null,
+    };
+    decl.load = () => {
+      decl.load = null;
+      const scope = new Scope(this.world.root);
+      this.context(node.context, scope);
+      this.inScope(scope, () => {
+        const unit =
+          node.entity.kind === "name"
+            ? this.world.unitIn(this.world.work, node.entity.id)
+            : this.unitNamed(node.entity);
+        if (!unit || "foreign" in unit || unit.kind !== "entity") {
+          this.error(
+            "unknown-entity",
+            node.entity.loc,
+            `There is no entity '${this.text(node.entity.loc)}'.`,
+            "Check its name.",
+          );
+          return;
+        }
+        decl.entity = unit;
+        if (!node.block) return;
+        decl.architecture = node.block.name.id;
+        if (!unit.architectures.has(node.block.name.id))
+          this.error(
+            "unknown-architecture",
+            node.block.name.loc,
+            `Entity '${unit.name}' has no architecture '${node.block.name.id}'.`,
+            "Check its name.",
+          );
+        decl.rules = this.rules(node.block, []);
+      });
+    };
+    return decl;
+  }
+
+  private rules(block: ConfigBlock, path: readonly string[]): ConfigRule[] {
+    return block.items.flatMap((item): ConfigRule[] => {
+      if (item.kind === "block") return this.rules(item.block, [...path, item.block.name.id]);
+      const { spec } = item;
+      return [
+        {
+          path,
+          labels: typeof spec.labels === "string" ? spec.labels : spec.labels.map((each) => each.id),
+          component: spec.component.kind === "name" ? spec.component.id : "",
+          unit: spec.unit ? this.bindingUnit(spec.unit) : null,
+          inner: item.inner ? this.rules(item.inner, []) : [],
+        },
+      ];
+    });
+  }
+}
+
+function rootName(node: ExprNode): { readonly id: string; readonly loc: Loc } | null {
+  switch (node.kind) {
+    case "name":
+      return node;
+    case "apply":
+    case "select":
+      return rootName(node.of);
+    default:
+      return null;
+  }
+}
+
+let builtins: Builtins | null = null;
+/** The libraries that ship with the product, read once. */
+export function sharedBuiltins(): Builtins {
+  if (builtins) return builtins;
+  builtins = new Builtins((world, report, root, library, units) => {
+    for (const node of units) {
+      if (node.kind !== "package") continue;
+      const binder = new UnitBinder(world, report, root);
+      library.units.set(node.name.id, binder.package(node, null, library.name, root));
+    }
+  });
+  return builtins;
+}
+
+/** Design units of a design as names of its library. They are read when they are needed, or by `loadAll`. */
+export function analyzeUnits(units: readonly UnitNode[], report: Report, foreign: ForeignUnits | null = null): World {
+  const world = new World(sharedBuiltins(), null, report.sources);
+  world.unitNodes.push(...units);
+  const { work } = world;
+  const binder = () => new UnitBinder(world, report, world.root, foreign);
+  const add = (entry: UnitEntry, name: Ident) => {
+    const old = work.units.get(name.id);
+    if (old) {
+      const place = report.sources.position(old.loc.file, old.loc.start);
+      binder().error(
+        "duplicate-unit",
+        name.loc,
+        `There is already a ${old.kind} '${name.id}', in ${place.file} on line ${place.line}.`,
+        "Give one of them another name.",
+      );
+    } else work.units.set(name.id, entry);
+  };
+  for (const node of units) {
+    if (node.kind === "entity") add(binder().entity(node), node.name);
+    else if (node.kind === "package") {
+      const body =
+        units.find((each): each is PackageBodyNode => each.kind === "packagebody" && each.name.id === node.name.id) ??
+        null;
+      add(binder().package(node, body, "work", new Scope(world.root)), node.name);
+    } else if (node.kind === "context")
+      add({ kind: "context", name: node.name.id, loc: node.name.loc, items: node.items }, node.name);
+    else if (node.kind === "configuration") add(binder().configuration(node), node.name);
+  }
+  for (const node of units) {
+    if (node.kind === "packageinstance") {
+      const own = binder();
+      const scope = new Scope(world.root);
+      own.context(node.context, scope);
+      const made = own.packageInstance(node, scope);
+      if (made) add(made, node.name);
+    }
+  }
+  for (const node of units) {
+    if (node.kind === "packagebody" && work.units.get(node.name.id)?.kind !== "package")
+      binder().error(
+        "no-package",
+        node.name.loc,
+        `There is no package '${node.name.id}' for this body.`,
+        "Write the package itself first.",
+      );
+    if (node.kind !== "architecture") continue;
+    const entity = work.units.get(node.entity.id);
+    if (entity?.kind !== "entity") {
+      const own = binder();
+      own.error(
+        "unknown-entity",
+        node.entity.loc,
+        `There is no entity '${node.entity.id}' for this architecture.`,
+        own.nearText(node.entity.id, work.units.keys(), "Write the entity, with its ports."),
+      );
+      continue;
+    }
+    const made = binder().architecture(node, entity);
+    if (entity.architectures.has(node.name.id))
+      binder().error(
+        "duplicate-unit",
+        node.name.loc,
+        `Entity '${entity.name}' already has an architecture '${node.name.id}'.`,
+        "Give one of them another name.",
+      );
+    entity.architectures.set(node.name.id, made);
+    entity.lastArchitecture = made;
+  }
+  return world;
+}
+
+/** Reads every unit, so that all mistakes are told. */
+export function loadAll(world: World): void {
+  for (const unit of world.work.units.values()) {
+    if (unit.kind === "context") continue;
+    unit.load?.();
+    if (unit.kind === "entity") for (const architecture of unit.architectures.values()) architecture.load?.();
+  }
+}

@@ -1,0 +1,581 @@
+import { type Kernel, RunawaySignal } from "../kernel.ts";
+import {
+  type Bits,
+  Codes,
+  codesOf,
+  eqL,
+  fromCodes,
+  getL,
+  insertL,
+  resolutionTable,
+  same,
+  setL,
+  sliceL,
+  Z,
+} from "./values.ts";
+
+/**
+ * Signals, drivers and processes (IEEE 1076-2008 clauses 14.7.2 to 14.7.5). A simulation cycle of VHDL is one round of
+ * the kernel's non-blocking region: all signals are updated, then all processes that wait for them run among the active
+ * events. So both languages share one time and one delta.
+ */
+
+export type Scalar = number;
+
+/** What a signal's value is made of. */
+export type LeafKind = "scalar" | "bits" | "list";
+
+/** One signal, or one field or element of a composite one. */
+export class Sig {
+  v: unknown;
+  last: unknown;
+  /** Delta of the last event, and of the last transaction. */
+  ev = -1;
+  act = -1;
+  /** Times of the same, in fs; -1: none yet. */
+  at = -1;
+  actAt = -1;
+  readonly drivers: Driver[] = [];
+  /** Processes that every event wakes. */
+  readonly procs: Proc[] = [];
+  readonly waiting: Proc[] = [];
+  readonly stamps: number[] = [];
+  /** Told of each event, within the update. */
+  readonly links: (() => void)[] = [];
+  onActive: (() => void)[] | null = null;
+  forced = false;
+  /** For values of drivers that are switched off: disconnected ones (guarded signals). */
+  constructor(
+    readonly name: string,
+    init: unknown,
+    readonly kind: LeafKind,
+    /** Elements, of bits. */
+    readonly n: number,
+    /** "std": the table of std_logic; null: one driver only. */
+    public resolver: "std" | ((values: unknown[]) => unknown) | null,
+  ) {
+    this.v = init;
+    this.last = init;
+  }
+}
+
+interface Transaction {
+  readonly time: number;
+  value: unknown;
+  /** Of bits: which ones, or null for all. */
+  mask: Uint8Array | null;
+  /** Takes the driver off (a null transaction). */
+  readonly off: boolean;
+}
+
+/** What one process, or one port, says about a signal. */
+export class Driver {
+  v: unknown;
+  next: unknown;
+  pending = false;
+  /** Transactions to come, in order of time; null while there are none. */
+  queue: Transaction[] | null = null;
+  off = false;
+  /** Bits that it drives; null: all. */
+  mask: Uint8Array | null = null;
+  /** A stretch of another driver's signal. */
+  part: {
+    readonly of: Driver;
+    readonly lo: number;
+    readonly n: number;
+    readonly bit: boolean;
+    readonly two: boolean;
+  } | null = null;
+  constructor(
+    readonly sig: Sig,
+    init: unknown,
+  ) {
+    this.v = init;
+    this.next = init;
+  }
+}
+
+export class Proc {
+  queued = false;
+  /** Goes on with each turn: waits made before are stale. */
+  stamp = 0;
+  timedOut = false;
+  constructor(
+    readonly number: number,
+    public step: () => void,
+    readonly postponed: boolean,
+  ) {}
+}
+
+/** Signals of a composite: lists of signals, as its values are lists of values. */
+export type SigTree = Sig | SigTree[];
+export type DriverTree = Driver | DriverTree[] | undefined;
+
+export class Engine {
+  /** Number of the present delta cycle: what happened in it has this stamp. */
+  d = 0;
+  private ready: Proc[] = [];
+  private updates: Driver[] = [];
+  private later: {
+    readonly driver: Driver;
+    readonly value: unknown;
+    readonly mask: Uint8Array | null;
+    readonly off: boolean;
+  }[] = [];
+  private scheduled = false;
+  private postponed: Proc[] = [];
+  /** Called at each event of a signal that is recorded. */
+  onEvent: ((sig: Sig) => void) | null = null;
+  currentProcess: Proc | null = null;
+  turns = 0;
+  maxTurns = 20_000_000;
+  /** Base time of VHDL in steps of the kernel: 1 step is 1 fs. */
+  constructor(readonly kernel: Kernel) {}
+
+  /** Takes part in the kernel's rounds, behind what is there already. */
+  attach(): void {
+    const before = this.kernel.applyNonblocking;
+    this.kernel.applyNonblocking = () => {
+      const any = before();
+      return this.update() || any;
+    };
+  }
+
+  get now(): number {
+    return this.kernel.now;
+  }
+
+  // ---- drivers --------------------------------------------------------------------------------------------------
+
+  /** `signal <= value;` for a whole leaf. */
+  as(driver: Driver, value: unknown): void {
+    if (driver.part !== null) {
+      this.asPart(driver, value);
+      return;
+    }
+    if (driver.queue !== null) driver.queue = null;
+    driver.next = value;
+    driver.off = false;
+    if (!driver.pending) {
+      driver.pending = true;
+      this.updates.push(driver);
+    }
+  }
+  private asPart(driver: Driver, value: unknown): void {
+    const { of, lo, n, bit, two } = driver.part!;
+    if (bit) this.asBit(of, lo, two ? (value as number) + 2 : (value as number));
+    else this.asSlice(of, lo, value as Bits, n);
+  }
+  /** One bit of a leaf of bits, given as a code. */
+  asBit(driver: Driver, i: number, code: number): void {
+    if (driver.part !== null) {
+      this.asBit(driver.part.of, driver.part.lo + i, code);
+      return;
+    }
+    const base = driver.pending ? driver.next : driver.v;
+    this.clear(driver, i, 1);
+    driver.next = setL(base as Bits, driver.sig.n, i, code);
+    if (!driver.pending) {
+      driver.pending = true;
+      this.updates.push(driver);
+    }
+  }
+  asSlice(driver: Driver, lo: number, value: Bits, len: number): void {
+    if (len === 0) return;
+    if (driver.part !== null) {
+      this.asSlice(driver.part.of, driver.part.lo + lo, value, len);
+      return;
+    }
+    const base = driver.pending ? driver.next : driver.v;
+    this.clear(driver, lo, len);
+    driver.next = insertL(base as Bits, driver.sig.n, lo, value, len);
+    if (!driver.pending) {
+      driver.pending = true;
+      this.updates.push(driver);
+    }
+  }
+  private clear(driver: Driver, lo: number, len: number): void {
+    if (driver.queue === null) return;
+    for (const each of driver.queue) {
+      each.mask ??= new Uint8Array(driver.sig.n).fill(1);
+      each.mask.fill(0, lo, lo + len);
+    }
+    driver.queue = driver.queue.filter((each) => each.mask!.includes(1));
+    if (driver.queue.length === 0) driver.queue = null;
+  }
+
+  /** A composite value into the drivers of its leaves. */
+  asTree(tree: DriverTree, value: unknown): void {
+    if (Array.isArray(tree)) {
+      const list = value as unknown[];
+      for (let i = 0; i < tree.length; i++) this.asTree(tree[i], list[i]);
+    } else if (tree) this.as(tree, value);
+  }
+
+  /**
+   * A transaction of a waveform (10.5.2.2).
+   * @param delay fs.
+   * @param reject fs: pulses shorter than this are taken away; -1 for transport.
+   * @param lo Bits `lo` to `lo + n - 1` only; `n` 0: the whole leaf.
+   */
+  after(driver: Driver, value: unknown, delay: number, reject: number, lo = 0, n = 0, bit = false, off = false): void {
+    if (driver.part !== null) {
+      const { part } = driver;
+      const isBit = part.bit || bit;
+      this.after(
+        part.of,
+        isBit && part.two && !bit ? (value as number) + 2 : value,
+        delay,
+        reject,
+        part.lo + lo,
+        n || part.n,
+        isBit,
+        off,
+      );
+      return;
+    }
+    let mask: Uint8Array | null = null;
+    let full = value;
+    if (n > 0) {
+      mask = new Uint8Array(driver.sig.n);
+      mask.fill(1, lo, lo + n);
+      const base = driver.v as Bits;
+      full = bit ? setL(base, driver.sig.n, lo, value as number) : insertL(base, driver.sig.n, lo, value as Bits, n);
+    }
+    const time = this.now + delay;
+    const queue = driver.queue ?? [];
+    // what comes at the same time or later is overtaken
+    let kept = this.without(queue, mask, (each) => each.time >= time);
+    if (reject >= 0) {
+      // pulse rejection: those within the limit before it go, but for a run of the same value right before it
+      const from = time - reject;
+      let run = true;
+      for (let i = kept.length - 1; i >= 0; i--) {
+        const each = kept[i];
+        if (each.time < from) break;
+        if (run && each.off === off && this.sameBits(driver, each, full, mask)) continue;
+        run = false;
+        kept = [
+          ...this.without(kept.slice(0, i + 1), mask, (old) => old.time >= from && old.time <= each.time),
+          ...kept.slice(i + 1),
+        ];
+        break;
+      }
+    }
+    if (delay === 0) {
+      driver.queue = kept.length ? kept : null;
+      if (mask) this.later.push({ driver, value: full, mask, off });
+      else if (off) this.later.push({ driver, value: full, mask, off });
+      else {
+        driver.next = value;
+        if (!driver.pending) {
+          driver.pending = true;
+          this.updates.push(driver);
+        }
+      }
+      return;
+    }
+    kept.push({ time, value: full, mask, off });
+    driver.queue = kept;
+    this.kernel.afterNonblocking(delay, () => this.mature(driver, time));
+  }
+
+  afterTree(tree: DriverTree, value: unknown, delay: number, reject: number, off: boolean): void {
+    if (Array.isArray(tree))
+      tree.forEach((each, i) => this.afterTree(each, off ? value : (value as unknown[])[i], delay, reject, off));
+    else if (tree) this.after(tree, value, delay, reject, 0, 0, false, off);
+  }
+  /** 2008, 10.5.2.1: the signal has this value until it is released. */
+  force(tree: SigTree, value: unknown): void {
+    this.kernel.afterNonblocking(0, () => {
+      const put = (each: SigTree, v: unknown): void => {
+        if (Array.isArray(each)) each.forEach((inner, i) => put(inner, (v as unknown[])[i]));
+        else {
+          each.forced = true;
+          each.act = this.d;
+          this.set(each, v);
+        }
+      };
+      put(tree, value);
+      this.schedule();
+    });
+  }
+  release(tree: SigTree): void {
+    this.kernel.afterNonblocking(0, () => {
+      for (const sig of leavesOf(tree)) {
+        sig.forced = false;
+        if (sig.drivers.length) this.set(sig, this.resolve(sig));
+      }
+      this.schedule();
+    });
+  }
+  private loopTurns = 0;
+  /** A turn of a loop within a process: one that never ends is told. */
+  tick(): void {
+    if (++this.loopTurns > this.maxTurns * 10) throw new RunawaySignal(-1 - (this.currentProcess?.number ?? 0), true);
+  }
+
+  private without(queue: Transaction[], mask: Uint8Array | null, gone: (each: Transaction) => boolean): Transaction[] {
+    if (!mask) return queue.filter((each) => !gone(each));
+    const kept: Transaction[] = [];
+    for (const each of queue) {
+      if (gone(each)) {
+        const left = each.mask ? each.mask.slice() : new Uint8Array(mask.length).fill(1);
+        for (let i = 0; i < mask.length; i++) if (mask[i]) left[i] = 0;
+        if (!left.includes(1)) continue;
+        kept.push({ ...each, mask: left });
+      } else kept.push(each);
+    }
+    return kept;
+  }
+  private sameBits(driver: Driver, each: Transaction, value: unknown, mask: Uint8Array | null): boolean {
+    if (!mask) return same(each.value, value);
+    const a = codesOf(each.value as Bits, driver.sig.n);
+    const b = codesOf(value as Bits, driver.sig.n);
+    return mask.every((on, i) => !on || a[i] === b[i]);
+  }
+
+  private mature(driver: Driver, time: number): void {
+    const { queue } = driver;
+    if (!queue) return;
+    for (const each of queue)
+      if (each.time === time) this.later.push({ driver, value: each.value, mask: each.mask, off: each.off });
+    const rest = queue.filter((each) => each.time > time);
+    driver.queue = rest.length ? rest : null;
+    this.schedule();
+  }
+
+  // ---- the cycle ------------------------------------------------------------------------------------------------
+
+  /** @returns True if anything was updated. */
+  private update(): boolean {
+    const { updates, later } = this;
+    if (updates.length === 0 && later.length === 0) {
+      return false;
+    }
+    this.updates = this.spare;
+    this.spare = updates;
+    for (let i = 0; i < updates.length; i++) {
+      const driver = updates[i];
+      driver.pending = false;
+      driver.v = driver.next;
+      this.drive(driver);
+    }
+    updates.length = 0;
+    if (later.length) {
+      this.later = [];
+      for (const { driver, value, mask, off } of later) {
+        driver.off = off;
+        if (mask) {
+          const codes = codesOf(driver.v as Bits, driver.sig.n).slice();
+          const from = codesOf(value as Bits, driver.sig.n);
+          for (let i = 0; i < mask.length; i++) if (mask[i]) codes[i] = from[i];
+          driver.v = fromCodes(codes);
+        } else if (!off) driver.v = value;
+        if (!driver.pending) driver.next = driver.v;
+        this.drive(driver);
+      }
+    }
+    return true;
+  }
+  private spare: Driver[] = [];
+
+  /** Values of all drivers to that of the signal. */
+  drive(driver: Driver): void {
+    const { sig } = driver;
+    sig.act = this.d;
+    sig.actAt = this.now;
+    if (sig.onActive) for (const run of sig.onActive) run();
+    if (sig.forced) return;
+    const { drivers } = sig;
+    if (drivers.length === 1 && driver.mask === null && typeof sig.resolver !== "function" && !driver.off) {
+      this.set(sig, driver.v);
+      return;
+    }
+    this.set(sig, this.resolve(sig));
+  }
+
+  resolve(sig: Sig): unknown {
+    const { drivers, resolver } = sig;
+    if (typeof resolver === "function") return resolver(drivers.filter((each) => !each.off).map((each) => each.v));
+    if (sig.kind === "scalar") {
+      if (resolver !== "std") return drivers[drivers.length - 1].v;
+      const live = drivers.filter((each) => !each.off);
+      if (live.length === 1) return live[0].v;
+      let value = Z;
+      for (const each of live) value = resolutionTable[value * 9 + (each.v as number)];
+      return value;
+    }
+    if (sig.kind === "list") return drivers[drivers.length - 1].v;
+    // bits: each driver has its own, or they meet in the table
+    const { n } = sig;
+    const codes = codesOf(sig.v as Bits, n).slice();
+    const counts = new Uint8Array(n);
+    for (const each of drivers) {
+      if (each.off) continue;
+      const own = codesOf(each.v as Bits, n);
+      const { mask } = each;
+      for (let i = 0; i < n; i++) {
+        if (mask && !mask[i]) continue;
+        if (counts[i]++ === 0) codes[i] = own[i];
+        else codes[i] = resolver === "std" ? resolutionTable[codes[i] * 9 + own[i]] : own[i];
+      }
+    }
+    return fromCodes(codes);
+  }
+
+  set(sig: Sig, value: unknown): void {
+    const old = sig.v;
+    if (old === value) return;
+    if (
+      typeof value === "object" &&
+      (value instanceof Codes ? old instanceof Codes && eqL(old, value) : same(old, value))
+    )
+      return;
+    sig.last = old;
+    sig.v = value;
+    sig.ev = this.d;
+    sig.at = this.now;
+    const { procs, waiting, links } = sig;
+    for (let i = 0; i < procs.length; i++) this.wake(procs[i]);
+    if (waiting.length) {
+      const { stamps } = sig;
+      for (let i = 0; i < waiting.length; i++) if (waiting[i].stamp === stamps[i]) this.wake(waiting[i]);
+      waiting.length = 0;
+      stamps.length = 0;
+    }
+    for (let i = 0; i < links.length; i++) links[i]();
+    if (this.onEvent !== null) this.onEvent(sig);
+  }
+
+  wake(proc: Proc): void {
+    if (proc.queued) return;
+    proc.queued = true;
+    if (proc.postponed) {
+      if (this.postponed.length === 0) this.kernel.postponed.push(() => this.runPostponed());
+      this.postponed.push(proc);
+      return;
+    }
+    this.ready.push(proc);
+    this.schedule();
+  }
+  /** Something is to run, or to be updated, in this slot. */
+  private schedule(): void {
+    if (this.scheduled) return;
+    this.scheduled = true;
+    this.kernel.after(0, this.turn);
+  }
+  private runPostponed(): void {
+    const list = this.postponed;
+    this.postponed = [];
+    for (const proc of list) {
+      proc.queued = false;
+      this.currentProcess = proc;
+      proc.step();
+    }
+    this.d++;
+  }
+
+  private readonly turn = (): void => {
+    this.scheduled = false;
+    const list = this.ready;
+    if (list.length) {
+      this.ready = this.spareReady;
+      this.spareReady = list;
+      this.turns += list.length;
+      this.kernel.turns += list.length;
+      if (this.kernel.turns > this.kernel.maxTurns) throw new RunawaySignal(-1 - list[0].number, false);
+      this.loopTurns = 0;
+      for (let i = 0; i < list.length; i++) {
+        const proc = list[i];
+        proc.queued = false;
+        this.currentProcess = proc;
+        proc.step();
+      }
+      list.length = 0;
+    }
+    this.currentProcess = null;
+    this.d++;
+  };
+  private spareReady: Proc[] = [];
+
+  // ---- waiting --------------------------------------------------------------------------------------------------
+
+  /** The process waits for an event of one of these, at most so long (fs; -1: for ever). */
+  park(proc: Proc, sigs: readonly Sig[], timeout: number): void {
+    const stamp = ++proc.stamp;
+    proc.timedOut = false;
+    for (let i = 0; i < sigs.length; i++) {
+      sigs[i].waiting.push(proc);
+      sigs[i].stamps.push(stamp);
+      // those that gave up waiting are not kept for ever
+      if (sigs[i].waiting.length > 64) this.tidy(sigs[i]);
+    }
+    if (timeout >= 0)
+      this.kernel.afterNonblocking(timeout, () => {
+        if (proc.stamp !== stamp || proc.queued) return;
+        proc.timedOut = true;
+        this.wake(proc);
+      });
+  }
+  /** Waits again for the same, with the timeout still running. */
+  repark(proc: Proc, sigs: readonly Sig[]): void {
+    for (let i = 0; i < sigs.length; i++) {
+      sigs[i].waiting.push(proc);
+      sigs[i].stamps.push(proc.stamp);
+    }
+  }
+  private tidy(sig: Sig): void {
+    let kept = 0;
+    for (let i = 0; i < sig.waiting.length; i++) {
+      if (sig.waiting[i].stamp !== sig.stamps[i]) continue;
+      sig.waiting[kept] = sig.waiting[i];
+      sig.stamps[kept++] = sig.stamps[i];
+    }
+    sig.waiting.length = kept;
+    sig.stamps.length = kept;
+  }
+  start(procs: readonly Proc[]): void {
+    for (const proc of procs) this.wake(proc);
+  }
+}
+
+// ---- trees ------------------------------------------------------------------------------------------------------
+
+export function leavesOf(tree: SigTree, list: Sig[] = []): Sig[] {
+  if (Array.isArray(tree)) for (const each of tree) leavesOf(each, list);
+  else list.push(tree);
+  return list;
+}
+export function readTree(tree: SigTree): unknown {
+  return Array.isArray(tree) ? tree.map(readTree) : tree.v;
+}
+export function lastOfTree(tree: SigTree): unknown {
+  return Array.isArray(tree) ? tree.map(lastOfTree) : tree.last;
+}
+export function hasEvent(tree: SigTree, d: number): boolean {
+  return Array.isArray(tree) ? tree.some((each) => hasEvent(each, d)) : tree.ev === d;
+}
+export function isActive(tree: SigTree, d: number): boolean {
+  return Array.isArray(tree) ? tree.some((each) => isActive(each, d)) : tree.act === d;
+}
+export function lastEventAt(tree: SigTree): number {
+  return Array.isArray(tree) ? tree.reduce((late, each) => Math.max(late, lastEventAt(each)), -1) : tree.at;
+}
+export function lastActiveAt(tree: SigTree): number {
+  return Array.isArray(tree) ? tree.reduce((late, each) => Math.max(late, lastActiveAt(each)), -1) : tree.actAt;
+}
+
+/** A signal that follows a stretch of another without delay. */
+export function partOf(engine: Engine, of: Sig, lo: number, n: number, bit: boolean, two: boolean): Sig {
+  const read = () => (bit ? getL(of.v as Bits, lo) - (two ? 2 : 0) : sliceL(of.v as Bits, lo, n));
+  const made = new Sig(
+    `${of.name}(${lo})`,
+    read(),
+    bit ? "scalar" : "bits",
+    bit ? 1 : n,
+    of.resolver === "std" ? "std" : null,
+  );
+  of.links.push(() => engine.set(made, read()));
+  return made;
+}

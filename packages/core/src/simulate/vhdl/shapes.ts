@@ -1,0 +1,91 @@
+import type { ArrayType, RecordType, VType } from "../../elaborate/vhdl/types.ts";
+
+/** One dimension of an array: left index, direction (1: downto), elements. */
+export interface Bounds {
+  readonly l: number;
+  readonly d: 0 | 1;
+  readonly n: number;
+}
+export type Packing = "logic" | "bit" | "char" | null;
+export interface ScalarShape {
+  readonly k: "s";
+  readonly type: VType;
+  /** Least and greatest value; null: no narrower than the type. Text is code that computes it. */
+  readonly lo: number | string | null;
+  readonly hi: number | string | null;
+  readonly descending?: boolean;
+}
+export interface ArrayShape {
+  readonly k: "a";
+  readonly type: ArrayType;
+  readonly pack: Packing;
+  /** null: the value carries its bounds, as an `Arr`. */
+  readonly dims: readonly Bounds[] | null;
+  readonly elem: Shape;
+}
+export interface RecordShape {
+  readonly k: "r";
+  readonly type: RecordType;
+  readonly fields: readonly Shape[];
+}
+export interface OtherShape {
+  readonly k: "o";
+  readonly type: VType;
+}
+/** A type with all bounds known, or known to be carried by the value. */
+export type Shape = ScalarShape | ArrayShape | RecordShape | OtherShape;
+
+export const rightOf = (b: Bounds): number => (b.d ? b.l - b.n + 1 : b.l + b.n - 1);
+export const lowOf = (b: Bounds): number => (b.d ? rightOf(b) : b.l);
+export const highOf = (b: Bounds): number => (b.d ? b.l : rightOf(b));
+
+const typeNumbers = new WeakMap<VType, number>();
+let typeCount = 0;
+function numberOf(type: VType): number {
+  let number = typeNumbers.get(type);
+  if (number === undefined) {
+    number = typeCount++;
+    typeNumbers.set(type, number);
+  }
+  return number;
+}
+
+/** Tells shapes apart: code is made once for each. */
+export function shapeKey(shape: Shape): string {
+  switch (shape.k) {
+    case "s":
+      return `s${numberOf(shape.type)}:${shape.lo}:${shape.hi}`;
+    case "a":
+      return `a${numberOf(shape.type)}[${shape.dims ? shape.dims.map((b) => `${b.l}${b.d ? "d" : "t"}${b.n}`).join() : "*"}]${shapeKey(shape.elem)}`;
+    case "r":
+      return `r${numberOf(shape.type)}(${shape.fields.map(shapeKey).join()})`;
+    case "o":
+      return `o${numberOf(shape.type)}`;
+  }
+}
+
+/** Whether every bound within is known. */
+export function isStatic(shape: Shape): boolean {
+  switch (shape.k) {
+    case "s":
+      return typeof shape.lo !== "string" && typeof shape.hi !== "string";
+    case "a":
+      return shape.dims !== null && isStatic(shape.elem);
+    case "r":
+      return shape.fields.every(isStatic);
+    case "o":
+      return true;
+  }
+}
+
+/** `std_logic_vector(7 downto 0)`, as messages tell it. */
+export function shapeText(shape: Shape, name?: string): string {
+  const { type } = shape;
+  const plain = (name ?? type.name)
+    .replace(/^unresolved_/, "")
+    .replace("std_ulogic", "std_logic")
+    .replace(/\(.*$/, "");
+  if (shape.k !== "a") return plain;
+  if (!shape.dims) return plain;
+  return `${plain}(${shape.dims.map((b) => `${b.l} ${b.d ? "downto" : "to"} ${rightOf(b)}`).join(", ")})`;
+}
