@@ -4,12 +4,14 @@ import { type SourceFile, SourceSet } from "../common/source.ts";
 import type { ModuleNode } from "../hdl/verilog/ast.ts";
 import { findCombLoops } from "../netlist/comb-graph.ts";
 import { bitName, type HierarchyNode, type RtlNetlist, type RtlPositions } from "../netlist/rtl.ts";
+import { VhdlRun } from "../simulate/vhdl/vhdl-run.ts";
 import { checkDesignCode } from "./checks.ts";
-import { instantiated, listModules, type ModuleList, parseDesign } from "./design-units.ts";
+import { type DesignUnit, designUnits, listModules, type ModuleList, parseDesign, sameUnit } from "./design-units.ts";
 import { lowerDesign } from "./lower-design.ts";
 import type { DesignModel, Instance } from "./model.ts";
 import { Report } from "./report.ts";
 import { Elaboration } from "./verilog/elaboration.ts";
+import { analyzeUnits, loadAll } from "./vhdl/bind-unit.ts";
 
 export interface ElaborateOptions {
   /** Name of the top module; without it, the first one that no other instantiates and that is no test bench. */
@@ -45,29 +47,46 @@ export function elaborate(
     return { artifact, findings, ...list };
   };
 
-  const used = new Set(syntax.modules.flatMap((module) => instantiated(module.items)));
+  const units = designUnits(parsed);
+  const lower = (name: string) => name.toLowerCase();
+  const used = new Set(units.flatMap((unit) => unit.uses.map(lower)));
   // what only a test bench instantiates is the top of what it tests
   const usedByDesign = new Set([
-    ...syntax.modules
-      .filter((module) => !list.testBenches.includes(module.name))
-      .flatMap((module) => instantiated(module.items)),
+    ...units.filter((unit) => !list.testBenches.includes(unit.name)).flatMap((unit) => unit.uses.map(lower)),
     // what a configuration puts in the place of others
-    ...syntax.configs.flatMap((config) => [...config.instances, ...config.cells].map((rule) => rule.use)),
+    ...syntax.configs.flatMap((config) => [...config.instances, ...config.cells].map((rule) => lower(rule.use))),
   ]);
   const topName =
     options.top ??
-    list.modules.find((name) => !usedByDesign.has(name) && !list.testBenches.includes(name)) ??
-    list.modules.find((name) => !used.has(name)) ??
+    list.modules.find((name) => !usedByDesign.has(lower(name)) && !list.testBenches.includes(name)) ??
+    list.modules.find((name) => !used.has(lower(name))) ??
     null;
-  const top = topName === null ? undefined : byName.get(topName);
+  const top =
+    topName === null
+      ? undefined
+      : (units.find((unit) => unit.name === topName) ?? units.find((unit) => sameUnit(topName, unit)));
   if (!top && (!hasErrors(findings) || list.modules.length)) findings.push(noTop(sources, list.modules, options.top));
   const topIsBench = top !== undefined && list.testBenches.includes(top.name);
+
+  const world = parsed.vhdl.length ? analyzeUnits(parsed.vhdl, report) : null;
+  if (world) loadAll(world);
+  /** A unit as the top of a design of its own. */
+  const modelOf = (unit: DesignUnit, isBench: boolean): DesignModel | null => {
+    if (!unit.isVhdl) return new Elaboration(syntax, report).design(byName.get(unit.name)!);
+    const entity = world!.entity(unit.name);
+    if (!entity || hasErrors(report.findings) || hasErrors(findings)) return null;
+    const run = new VhdlRun(world!, report, () => null);
+    run.elaborator.compiles = false;
+    const model = run.designOf(entity);
+    if (model && !isBench && !hasErrors(report.findings)) run.circuit(model);
+    return model;
+  };
 
   // modules below a wrong top are still checked: findings while typing should not depend on the choice of top
   const reached = new Set<string>();
   let model: DesignModel | null = null;
   if (top) {
-    model = new Elaboration(syntax, report).design(top);
+    model = modelOf(top, topIsBench);
     if (model) collectReached(model.top, reached);
   }
   const ownErrors = hasErrors(findings) || hasErrors(report.findings);
@@ -77,23 +96,25 @@ export function elaborate(
     checkDesignCode(model, report);
   }
   const stopped = hasErrors(report.findings);
-  const roots = [...list.modules.filter((name) => !used.has(name)), ...list.modules];
-  for (const name of roots) {
-    if (reached.has(name)) continue;
-    const other = new Elaboration(syntax, report).design(byName.get(name)!);
+  const roots = [...units.filter((unit) => !used.has(lower(unit.name))), ...units.filter((unit) => !unit.isVhdl)];
+  for (const unit of roots) {
+    if (reached.has(unit.name)) continue;
+    const isBench = list.testBenches.includes(unit.name);
+    const other = modelOf(unit, isBench);
     if (!other) continue;
     collectReached(other.top, reached);
-    if (!ownErrors && !hasErrors(report.findings) && !list.testBenches.includes(name)) {
+    if (!ownErrors && !hasErrors(report.findings) && !isBench) {
       lowerDesign(other, report);
       checkDesignCode(other, report);
     }
   }
   if (syntax.modules.length === 0 && syntax.packages.length) new Elaboration(syntax, report);
   if (topIsBench && !ownErrors) {
+    const loc = world && top.isVhdl ? world.entity(top.name)!.loc : byName.get(top.name)!.nameLoc;
     findings.push({
       code: "design/bench-top",
       severity: "error",
-      place: sources.place(top.nameLoc),
+      place: sources.place(loc),
       message: `'${top.name}' has no ports: it is a test bench, which makes no circuit.`,
       remedy: "Choose the module that it tests as the top, or run it in Simulate.",
     });
@@ -133,7 +154,7 @@ export function noTop(sources: SourceSet, modules: readonly string[], wanted: st
       ? `Did you mean '${near}'?`
       : modules.length
         ? `Choose one of ${modules.slice(0, 6).join(", ")}.`
-        : "Add a Verilog file with a module.",
+        : "Add a Verilog or VHDL file with a module.",
   };
 }
 

@@ -1,7 +1,10 @@
 import type { Finding, Severity } from "../common/finding.ts";
 import type { Loc, SourceSet } from "../common/source.ts";
+import { isVhdl } from "../hdl/languages.ts";
 
-/** Collects findings that point into source text. One finding a code, place and message: instances repeat modules. */
+/**
+ * Collects findings that point into source text. What both languages share is told under the name of the text's own. One finding a code, place and message: instances repeat modules.
+ */
 export class Report {
   readonly findings: Finding[] = [];
   private readonly seen = new Set<string>();
@@ -9,10 +12,14 @@ export class Report {
   constructor(readonly sources: SourceSet) {}
 
   add(severity: Severity, code: string, loc: Loc, message: string, remedy: string, extra: Partial<Finding> = {}): void {
-    const id = `${code}@${loc.file}:${loc.start}:${message}`;
+    const own =
+      code.startsWith("verilog/") && isVhdl(this.sources.files[loc.file]?.name ?? "")
+        ? code.replace("verilog", "vhdl")
+        : code;
+    const id = `${own}@${loc.file}:${loc.start}:${message}`;
     if (this.seen.has(id)) return;
     this.seen.add(id);
-    this.findings.push({ code, severity, place: this.sources.place(loc), message, remedy, ...extra });
+    this.findings.push({ code: own, severity, place: this.sources.place(loc), message, remedy, ...extra });
   }
 
   error(code: string, loc: Loc, message: string, remedy: string, extra?: Partial<Finding>): void {

@@ -67,9 +67,13 @@ export function checkDesign(input: DesignInput): DesignCheck {
   };
 }
 
-/** Where a module is declared; its name stands behind the word `module`. */
+/** Where a module is declared; its name stands behind the word `module` or `entity`. */
 function locate(input: DesignInput, name: string): TestBench {
-  const pattern = new RegExp(`\\bmodule\\s+(?:automatic\\s+|static\\s+)?${name.replace(/[^\w]/g, "\\$&")}\\b`);
+  const own = name.replace(/[^\w]/g, "\\$&");
+  const pattern = new RegExp(
+    `\\bmodule\\s+(?:automatic\\s+|static\\s+)?${own}\\b|^\\s*entity\\s+${own}\\s+is\\b`,
+    "im",
+  );
   for (const file of input.sources) {
     const at = file.text.search(pattern);
     if (at >= 0) return { name, file: file.name, line: file.text.slice(0, at).split("\n").length };

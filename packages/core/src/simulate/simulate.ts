@@ -318,8 +318,8 @@ export function prepareModel(
   if (unit.isVhdl) {
     const world = analyzeUnits(syntax.vhdl, report);
     loadAll(world);
-    const entity = world.work.units.get(unit.name.toLowerCase()) ?? world.work.units.get(`\\${unit.name}\\`);
-    if (!hasErrors(report.findings) && !hasErrors(findings) && entity?.kind === "entity") {
+    const entity = world.entity(unit.name);
+    if (!hasErrors(report.findings) && !hasErrors(findings) && entity) {
       vhdl = new VhdlRun(world, report, (path) => sourceText(sources, path) ?? readFile(path));
       design = vhdl.designOf(entity);
     }

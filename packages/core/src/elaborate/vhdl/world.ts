@@ -3,7 +3,16 @@ import { type Loc, SourceSet } from "../../common/source.ts";
 import type { ExprNode, UnitNode } from "../../hdl/vhdl/ast.ts";
 import { libraryFile, parseLibraryText } from "../../hdl/vhdl/parser.ts";
 import { Report } from "../report.ts";
-import type { AttributeDecl, Decl, Expr, LibraryDecl, PackageDecl, Subprogram, UnitEntry } from "./bound.ts";
+import type {
+  AttributeDecl,
+  Decl,
+  EntityDecl,
+  Expr,
+  LibraryDecl,
+  PackageDecl,
+  Subprogram,
+  UnitEntry,
+} from "./bound.ts";
 import { libraryTexts } from "./libraries/logic.ts";
 import { envText, standardText, textioText } from "./libraries/standard.ts";
 import { Scope } from "./scope.ts";
@@ -144,6 +153,12 @@ export class World {
     const unit = library.units.get(name) ?? null;
     if (unit && "load" in unit) unit.load?.();
     return unit;
+  }
+
+  /** An entity of the design by its name as written, extended names without their backslashes. */
+  entity(name: string): EntityDecl | null {
+    const unit = this.work.units.get(name.toLowerCase()) ?? this.work.units.get(`\\${name}\\`);
+    return unit?.kind === "entity" ? unit : null;
   }
 
   note(loc: Loc, decl: Decl): void {

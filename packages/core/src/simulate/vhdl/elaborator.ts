@@ -199,6 +199,18 @@ export class Elaborator {
   private readonly byPath = new Map<string, VhdlInstance>();
   private readonly derivedOnes = new Map<SigTree, Map<string, SigTree>>();
   private depth = 0;
+  /** Connections of ports that are computed: what the circuit must add to shared signals. */
+  readonly portLinks: {
+    readonly value: Expr;
+    readonly tree: SigTree;
+    readonly part: { readonly lo: number } | null;
+    readonly shape: Shape;
+    readonly frame: Frame;
+    readonly instance: VhdlInstance;
+  }[] = [];
+  private readonly processList = new Map<VhdlInstance, { readonly process: BoundProcess; readonly frame: Frame }[]>();
+  /** False where nothing will run: code is written for its findings, but not compiled. */
+  compiles = true;
   /** Makes an instance of the other language. */
   foreign: ((instance: BoundInstance, module: string, parent: VhdlInstance, owner: Elaborator) => void) | null = null;
 
@@ -246,6 +258,16 @@ export class Elaborator {
     if (elaborated.has(unit)) return;
     elaborated.add(unit);
     for (const decl of unit.decls) this.declare(decl, root, null);
+  }
+
+  originOf(sig: Sig): { readonly of: Sig; readonly lo: number } | null {
+    return origins.get(sig) ?? null;
+  }
+  processesOf(instance: VhdlInstance): readonly { readonly process: BoundProcess; readonly frame: Frame }[] {
+    return this.processList.get(instance) ?? [];
+  }
+  placeOf(decl: Decl, frame: Frame): ReturnType<Frame["find"]> {
+    return this.emitter(frame).find(decl);
   }
 
   emitter(frame: Frame, drives = false): UnitEmitter {
@@ -916,6 +938,7 @@ export class Elaborator {
         if (shape.k === "a" && shape.dims === null) ({ shape } = value);
         const tree = this.makeTree(port.name, shape, value.v, port.subtype, frame);
         set(tree);
+        this.portLinks.push({ value: actual, tree, part: null, shape, frame: outer, instance });
         this.followTree(actual, tree, outer, shape);
         return;
       }
@@ -938,19 +961,47 @@ export class Elaborator {
         if (formal.part && !Array.isArray(leaf)) {
           const { loKnown, nKnown, bit } = formal.part;
           const two = formal.shape.k === "a" && formal.shape.pack === "bit";
+          this.portLinks.push({
+            value: map.actual!,
+            tree: leaf,
+            part: { lo: loKnown! },
+            shape: shapeOfFormal,
+            frame: outer,
+            instance,
+          });
           this.whenever(map.actual!, outer, shapeOfFormal, (v) => {
             const next = bit
               ? setL(leaf.v as Bits, leaf.n, loKnown!, two ? (v as number) + 2 : (v as number))
               : insertL(leaf.v as Bits, leaf.n, loKnown!, v as Bits, nKnown!);
             this.engine.set(leaf, next);
           });
-        } else this.followTree(map.actual!, leaf, outer, shapeOfFormal);
+        } else {
+          this.portLinks.push({
+            value: map.actual!,
+            tree: leaf,
+            part: null,
+            shape: shapeOfFormal,
+            frame: outer,
+            instance,
+          });
+          this.followTree(map.actual!, leaf, outer, shapeOfFormal);
+        }
         continue;
       }
       // outputs: a driver of the actual that has the formal's value
       const ref = refThroughConversions(emitter, map.actual!);
       if (!ref?.tree) continue;
       const driver = emitter.driver(ref.tree, ref.part?.loKnown ?? null, ref.part?.nKnown ?? null);
+      const value = map.formalConversion ? map.formalConversion(map.formalExpr) : map.formalExpr;
+      const part = ref.part && ref.part.loKnown !== null ? { lo: ref.part.loKnown } : null;
+      this.portLinks.push({
+        value,
+        tree: ref.tree,
+        part,
+        shape: ref.part ? ref.part.shape : ref.shape,
+        frame,
+        instance,
+      });
       const source = formal.part ? null : formal.tree;
       const convert = map.formalConversion ? this.conversion(map, inner, formal) : null;
       const push = () => {
@@ -1078,6 +1129,10 @@ export class Elaborator {
   // ---- processes ------------------------------------------------------------------------------------------------
 
   private process(process: BoundProcess, instance: VhdlInstance): void {
+    const own = this.processList.get(instance) ?? [];
+    const path = process.label ? [...instance.frame.path, process.name] : instance.frame.path;
+    own.push({ process, frame: new Frame(instance.frame, { inner: [], temps: [], generator: false }, path) });
+    this.processList.set(instance, own);
     const emitter = this.emitter(instance.frame, true);
     const frame = new Frame(
       instance.frame,
@@ -1107,6 +1162,8 @@ export class Elaborator {
       );
       return;
     }
+    this.writers.push({ process, drivers: [...emitter.drivers.values()].filter((driver) => !driver.part) });
+    if (!this.compiles) return;
     let step: () => void;
     const isGenerator = process.sensitivity === null || waits;
     try {
@@ -1128,7 +1185,6 @@ export class Elaborator {
     this.processes.push(proc);
     this.processInfo.push({ name: process.name, loc: process.headLoc });
     if (!isGenerator) for (const sig of procs) sig.procs.push(proc);
-    this.writers.push({ process, drivers: [...emitter.drivers.values()].filter((driver) => !driver.part) });
   }
   private readonly writers: { readonly process: BoundProcess; readonly drivers: readonly Driver[] }[] = [];
 

@@ -5,6 +5,7 @@ import type { Report } from "../../elaborate/report.ts";
 import type { EntityDecl } from "../../elaborate/vhdl/bound.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
 import { Kernel } from "../kernel.ts";
+import { CircuitWriter } from "./circuit.ts";
 import { Elaborator, type VhdlInstance } from "./elaborator.ts";
 import { Engine } from "./engine.ts";
 import { type Host, type Severity, VhdlRuntime } from "./runtime.ts";
@@ -67,6 +68,13 @@ export class VhdlRun {
     this.elaborator = new Elaborator(world, report, this.runtime, this.engine, this.places);
   }
   private readonly earlyFiles = new Map<string, string[]>();
+  top: VhdlInstance | null = null;
+  instances: ReadonlyMap<VhdlInstance, Instance> = new Map();
+
+  /** The elaborated entity as a circuit's model: signals and processes for what simulation runs as code. */
+  circuit(design: DesignModel): void {
+    if (this.top) new CircuitWriter(this.elaborator, design, this.instances).write(this.top);
+  }
 
   /** A design whose top is an entity. */
   designOf(entity: EntityDecl, architectureName: string | null = null): DesignModel | null {
@@ -82,8 +90,10 @@ export class VhdlRun {
       return null;
     }
     const top = this.elaborator.build(entity, architecture, []);
+    this.top = top;
     const instances = new Map<VhdlInstance, Instance>();
     const made = instanceTree(top, null, instances);
+    this.instances = instances;
     this.shown = shownSignals(top, (of) => instances.get(of)!, 0);
     return { top: made, signals: [], assigns: [], processes: [], joins: [], switches: [], subroutines: [] };
   }
