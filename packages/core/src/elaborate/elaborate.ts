@@ -4,7 +4,7 @@ import { type SourceFile, SourceSet } from "../common/source.ts";
 import type { ModuleNode } from "../hdl/verilog/ast.ts";
 import { findCombLoops } from "../netlist/comb-graph.ts";
 import { bitName, type HierarchyNode, type RtlNetlist, type RtlPositions } from "../netlist/rtl.ts";
-import { VhdlRun } from "../simulate/vhdl/vhdl-run.ts";
+import { foreignUnits, MixedDesign } from "../simulate/vhdl/mixed.ts";
 import { checkDesignCode } from "./checks.ts";
 import { type DesignUnit, designUnits, listModules, type ModuleList, parseDesign, sameUnit } from "./design-units.ts";
 import { lowerDesign } from "./lower-design.ts";
@@ -68,17 +68,20 @@ export function elaborate(
   if (!top && (!hasErrors(findings) || list.modules.length)) findings.push(noTop(sources, list.modules, options.top));
   const topIsBench = top !== undefined && list.testBenches.includes(top.name);
 
-  const world = parsed.vhdl.length ? analyzeUnits(parsed.vhdl, report) : null;
+  const world = parsed.vhdl.length ? analyzeUnits(parsed.vhdl, report, foreignUnits(syntax)) : null;
   if (world) loadAll(world);
   /** A unit as the top of a design of its own. */
   const modelOf = (unit: DesignUnit, isBench: boolean): DesignModel | null => {
-    if (!unit.isVhdl) return new Elaboration(syntax, report).design(byName.get(unit.name)!);
-    const entity = world!.entity(unit.name);
-    if (!entity || hasErrors(report.findings) || hasErrors(findings)) return null;
-    const run = new VhdlRun(world!, report, () => null);
-    run.elaborator.compiles = false;
-    const model = run.designOf(entity);
-    if (model && !isBench && !hasErrors(report.findings)) run.circuit(model);
+    if (!world) return new Elaboration(syntax, report).design(byName.get(unit.name)!);
+    if (hasErrors(report.findings) || hasErrors(findings)) {
+      // Verilog's own mistakes are told all the same
+      return unit.isVhdl ? null : new Elaboration(syntax, report).design(byName.get(unit.name)!);
+    }
+    const mixed = new MixedDesign(syntax, world, report, () => null);
+    mixed.run.elaborator.compiles = false;
+    const entity = unit.isVhdl ? world.entity(unit.name) : null;
+    const model = unit.isVhdl ? entity && mixed.fromEntity(entity) : mixed.fromModule(byName.get(unit.name)!);
+    if (model && !isBench && !hasErrors(report.findings)) mixed.circuit(model);
     return model;
   };
 

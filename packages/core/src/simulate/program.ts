@@ -299,6 +299,11 @@ export class Program {
     return this.currentProcess;
   }
 
+  /** Told of each change of a signal, among the active events: those of another language look on so. */
+  readonly observers: { readonly signal: Signal; readonly run: () => void; process: number }[] = [];
+  /** Variables that are stored from outside, by `Runtime.store`. */
+  readonly driven: Signal[] = [];
+
   /** Makes the running program. */
   build(kernel: Kernel, runtime: Runtime): { text: string; finals: (() => void)[] } {
     this.calls.plain = plainFunctions(this.design, (like) => this.pseudo(like.width, like.signed, like.fourState));
@@ -312,6 +317,16 @@ export class Program {
       (signal) => this.storage.root(signal).signal,
     );
     for (const process of this.design.processes) this.process(process);
+    for (const observer of this.observers) {
+      observer.process = this.addProcess({
+        loc: observer.signal.loc,
+        name: observer.signal.plainName,
+        instance: this.design.top,
+        kind: "always",
+      });
+      this.sensitive(observer.signal, observer.process);
+    }
+    for (const signal of this.driven) this.setter(signal);
     this.linkGroups();
     this.findResolved();
     for (const assign of this.design.assigns) this.continuous(assign);
@@ -1001,6 +1016,7 @@ ${order.length ? this.levelText(order) : ""}T.start=function(){${[...this.start,
     // compiled from the design's own elaborated model, never from text of the user as such
     const run = new Function("ST", "K", "T", "H", "X", "E", "BI", "CF", "finals", text);
     run(storage, kernel, runtime, helpers, outputs, evaluator, this.blocks, adapters, finals);
+    for (const { process, run: tell } of this.observers) kernel.processes[process] = tell;
     return { text, finals };
   }
 

@@ -205,7 +205,8 @@ export class Runtime {
     for (const { id, a, b } of this.switches!.values((net) => this.resolve(net))) this.store(id, a, b);
   }
 
-  private store(id: number, a: bigint, b: bigint): void {
+  /** Gives a signal a value from outside of the compiled code. */
+  store(id: number, a: bigint, b: bigint): void {
     const set = this.setters[id] as unknown as (a: number | bigint, b: number | bigint) => void;
     if (this.program.design.signals[id].width <= 32) set(helpers.down(a), helpers.down(b));
     else set(a, b);

@@ -3,7 +3,7 @@ import { type Finding, hasErrors } from "../common/finding.ts";
 import { type Loc, type SourceFile, SourceSet } from "../common/source.ts";
 import { designUnits, listModules, parseDesign, sameUnit } from "../elaborate/design-units.ts";
 import { emptyFiles, noTop } from "../elaborate/elaborate.ts";
-import type { DesignModel } from "../elaborate/model.ts";
+import type { DesignModel, Signal } from "../elaborate/model.ts";
 import { Report } from "../elaborate/report.ts";
 import { Elaboration } from "../elaborate/verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "../elaborate/vhdl/bind-unit.ts";
@@ -12,8 +12,9 @@ import { FinishSignal, Kernel, RunawaySignal } from "./kernel.ts";
 import { Program } from "./program.ts";
 import { type RecordScope, WaveRecorder, type WaveSink } from "./recorder.ts";
 import { Runtime, timeText } from "./runtime.ts";
+import { borderSignals, foreignUnits, MixedDesign } from "./vhdl/mixed.ts";
 import { StopSignal, VhdlError } from "./vhdl/runtime.ts";
-import { severityNames, VhdlRun } from "./vhdl/vhdl-run.ts";
+import { severityNames, type VhdlRun } from "./vhdl/vhdl-run.ts";
 import { VhdlWaves } from "./vhdl/waves.ts";
 
 export interface SimulateOptions {
@@ -69,6 +70,7 @@ export class Simulation {
   private readonly until: number;
   private started = false;
   private ended: RunEnd | null = null;
+  private readonly vhdl: VhdlRun | null;
   readonly recorder: WaveRecorder | null;
   /** Called with each piece of printed text. */
   onPrint: (printed: PrintedText) => void = () => {};
@@ -78,9 +80,12 @@ export class Simulation {
     readonly design: DesignModel,
     options: SimulateOptions,
     sink: WaveSink | null,
-    private readonly vhdl: VhdlRun | null = null,
+    private readonly mixed: MixedDesign | null = null,
   ) {
+    const vhdl = mixed?.run ?? null;
+    this.vhdl = vhdl;
     this.kernel = vhdl?.kernel ?? new Kernel();
+    const border = mixed ? borderSignals(design, mixed.crossings) : [];
     const dumps =
       design.processes.some((process) => usesDump(process.body)) ||
       design.subroutines.some((sub) => usesDump(sub.body));
@@ -101,8 +106,20 @@ export class Simulation {
       this.kernel.maxTurns = options.maxTurns;
       this.kernel.maxLoopTurns = options.maxTurns;
     }
+    const observed = new Map<Signal, () => void>();
+    for (const [i, signal] of border.entries()) {
+      if (mixed!.crossings[i].into === "verilog") this.program.driven.push(signal);
+      else this.program.observers.push({ signal, run: () => observed.get(signal)?.(), process: -1 });
+    }
     this.finals = this.program.build(this.kernel, this.runtime).finals;
-    if (vhdl) this.joinVhdl(vhdl, options);
+    if (vhdl && mixed) {
+      this.joinVhdl(vhdl, options);
+      mixed.join(border, {
+        store: (id, a, b) => this.runtime.store(id, a, b),
+        read: (signal) => this.program.storage.read(signal),
+        observe: (signal, run) => observed.set(signal, run),
+      });
+    }
     const { precision } = this.program;
     this.until = options.until == null ? Number.MAX_SAFE_INTEGER : Math.round(options.until * 10 ** -precision);
     this.recorder =
@@ -164,7 +181,7 @@ export class Simulation {
         this.started = true;
         this.recorder?.begin();
         this.runtime.start();
-        this.vhdl?.elaborator.start();
+        this.mixed?.start();
       }
       const how = this.kernel.run(this.until, slots);
       if (how !== "more") this.ended = how;
@@ -289,8 +306,8 @@ export interface Prepared {
 
 export interface PreparedModel {
   readonly design: DesignModel | null;
-  /** What of the design is written in VHDL. */
-  readonly vhdl: VhdlRun | null;
+  /** Of a design with VHDL in it. */
+  readonly mixed: MixedDesign | null;
   readonly findings: Finding[];
   readonly sources: SourceSet;
 }
@@ -310,25 +327,25 @@ export function prepareModel(
   const unit = name === undefined ? undefined : designUnits(syntax).find((each) => sameUnit(name, each));
   if (!unit) {
     if (!hasErrors(findings) || topName) findings.push(noTop(sources, modules, topName));
-    return { design: null, vhdl: null, findings, sources };
+    return { design: null, mixed: null, findings, sources };
   }
   const report = new Report(sources);
   let design: DesignModel | null = null;
-  let vhdl: VhdlRun | null = null;
-  if (unit.isVhdl) {
-    const world = analyzeUnits(syntax.vhdl, report);
+  let mixed: MixedDesign | null = null;
+  const top = syntax.verilog.modules.find((module) => module.name === unit.name && module.kind !== "interface");
+  if (syntax.vhdl.length === 0) design = top ? new Elaboration(syntax.verilog, report).design(top) : null;
+  else {
+    const world = analyzeUnits(syntax.vhdl, report, foreignUnits(syntax.verilog));
     loadAll(world);
     const entity = world.entity(unit.name);
-    if (!hasErrors(report.findings) && !hasErrors(findings) && entity) {
-      vhdl = new VhdlRun(world, report, (path) => sourceText(sources, path) ?? readFile(path));
-      design = vhdl.designOf(entity);
+    if (!hasErrors(report.findings) && !hasErrors(findings)) {
+      mixed = new MixedDesign(syntax.verilog, world, report, (path) => sourceText(sources, path) ?? readFile(path));
+      if (unit.isVhdl) design = entity && mixed.fromEntity(entity);
+      else design = top ? mixed.fromModule(top) : null;
     }
-  } else {
-    const top = syntax.verilog.modules.find((module) => module.name === unit.name && module.kind !== "interface")!;
-    design = new Elaboration(syntax.verilog, report).design(top);
   }
   findings.push(...report.findings);
-  return { design: hasErrors(findings) ? null : design, vhdl, findings, sources };
+  return { design: hasErrors(findings) ? null : design, mixed, findings, sources };
 }
 
 /** Text to a simulation that is ready to run; null if errors in the text forbid it. */
@@ -337,8 +354,8 @@ export function prepare(
   options: SimulateOptions,
   sink: WaveSink | null = null,
 ): Prepared {
-  const { design, vhdl, findings, sources } = prepareModel(files, options.top, options.readFile);
-  return { simulation: design && new Simulation(sources, design, options, sink, vhdl), findings, sources };
+  const { design, mixed, findings, sources } = prepareModel(files, options.top, options.readFile);
+  return { simulation: design && new Simulation(sources, design, options, sink, mixed), findings, sources };
 }
 
 /** Runs to the end in one go. `checkCancelled` is looked at between pieces of the run. */

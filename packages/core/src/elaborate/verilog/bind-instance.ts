@@ -30,9 +30,15 @@ function configured(design: ItemBinder["design"], item: InstanceItem, scope: Sco
 /** An instance, or an array of them: its parameters now, its connections once all names are known. */
 export function elaborateInstance(parent: ItemBinder, written: InstanceItem, scope: Scope, defparams: Defparams): void {
   const { design } = parent;
-  const item = configured(design, written, scope);
+  let item = configured(design, written, scope);
   const { report, exprs, types } = design;
-  const node = design.modules.get(item.module);
+  const foreign = design.modules.has(item.module) ? null : (design.foreign?.(item.module) ?? null);
+  if (foreign) {
+    const spelled = <T extends { readonly name: string | null }>(list: readonly T[]): T[] =>
+      list.map((each) => (each.name === null ? each : { ...each, name: foreign.spelled(each.name) }));
+    item = { ...item, params: spelled(item.params), ports: spelled(item.ports) };
+  }
+  let node = foreign?.header ?? design.modules.get(item.module);
   if (!node) {
     const near = nearestName(item.module, design.modules.keys());
     const at = report.sources.place(item.moduleLoc);
@@ -95,6 +101,12 @@ export function elaborateInstance(parent: ItemBinder, written: InstanceItem, sco
     if (value) overrides.set(param.name, value);
   });
 
+  if (foreign) {
+    const whole = foreign.withPorts(overrides, item.moduleLoc);
+    if (!whole) return;
+    node = whole;
+  }
+  const module = node;
   const range = item.range ? types.dim(item.range, scope) : null;
   const indexes: (number | null)[] = [];
   if (range) {
@@ -128,11 +140,12 @@ export function elaborateInstance(parent: ItemBinder, written: InstanceItem, sco
         );
     }
     const label = scope.prefix.slice(scope.root.prefix.length) + name;
-    const instance = design.instantiate(node, label, scope, all, item.nameLoc, prefix, (child) => {
+    const instance = design.instantiate(module, label, scope, all, item.nameLoc, prefix, (child) => {
       child.adoptDefparams(defparams, prefix);
       bindInterfaces(parent, child, item, scope);
     });
     if (!instance) return;
+    foreign?.made(instance, all);
     const inner = design.scopeOf(instance);
     if (index === null) {
       if (!scope.declare(item.name, { kind: "scope", scope: inner, loc: item.nameLoc }))
@@ -147,7 +160,7 @@ export function elaborateInstance(parent: ItemBinder, written: InstanceItem, sco
       if (order === 0) scope.declare(item.name, { kind: "scopes", list: made, loc: item.nameLoc });
     }
     const slot = { order, count: indexes.length };
-    design.later.push(() => connect(parent, item, instance, scope, slot));
+    design.later.push(() => connect(parent, item, module, instance, scope, slot));
   });
 }
 
@@ -247,13 +260,13 @@ export function interfaceTarget(binder: ItemBinder, item: InterfacePortItem, sco
 function connect(
   parent: ItemBinder,
   item: InstanceItem,
+  node: ModuleNode,
   instance: Instance,
   scope: Scope,
   slot: { order: number; count: number },
 ): void {
   const { design } = parent;
-  const { report, modules } = design;
-  const node = modules.get(item.module)!;
+  const { report } = design;
   const child = design.scopeOf(instance);
   const isInterface = (name: string) => {
     const meaning = child.own(name);

@@ -39,6 +39,18 @@ export type Override =
   | { readonly dataType: DataType }
   | { readonly pattern: ExprNode; readonly scope: Scope };
 
+/** A unit of the other language, as an instance in Verilog sees it. */
+export interface ForeignUnit {
+  /** Its generics as parameters; no ports yet, since their widths may follow from the parameters. */
+  readonly header: ModuleNode;
+  /** The unit's own spelling of a port's or generic's name; the name itself if there is none like it. */
+  spelled(name: string): string;
+  /** With ports, for these values of parameters; null after a finding. */
+  withPorts(overrides: ReadonlyMap<string, Override>, loc: Loc): ModuleNode | null;
+  /** An instance of it was made. */
+  made(instance: Instance, overrides: ReadonlyMap<string, Override>): void;
+}
+
 /** Turns syntax trees into one elaborated design: first all declarations from the top down, then all behaviour. */
 export class Elaboration implements Host {
   readonly modules = new Map<string, ModuleNode>();
@@ -67,6 +79,10 @@ export class Elaboration implements Host {
   private readonly configs: readonly ConfigNode[];
   /** Nets that follow their drivers late, by their declaration. */
   readonly netDelays = new Map<Signal, { readonly delay: DelayModel; readonly scope: Scope }>();
+  /** Finds units of the other language. */
+  foreign: ((name: string) => ForeignUnit | null) | null = null;
+  /** Called when all instances are made, before their connections and behaviour are bound. */
+  beforeBehaviour: (() => void) | null = null;
   private readonly stack: string[] = [];
   private instanceCount = 0;
   private pendingBodies = 0;
@@ -239,7 +255,12 @@ export class Elaboration implements Host {
   design(node: ModuleNode): DesignModel | null {
     this.config = this.configs.find((config) => config.designs.includes(node.name)) ?? null;
     const top = this.instantiate(node, node.name, null, new Map(), node.nameLoc, "", () => {});
-    if (!top) return null;
+    return top && this.finish(top);
+  }
+
+  /** Binds connections and behaviour of all instances made so far. */
+  finish(top: Instance): DesignModel {
+    this.beforeBehaviour?.();
     for (let i = 0; i < this.later.length; i++) this.later[i]();
     this.later.length = 0;
     delayNets(this);
@@ -260,6 +281,8 @@ export class Elaboration implements Host {
     loc: Loc,
     prefix: string,
     connect: (binder: ItemBinder) => void,
+    /** Of the other language. */
+    foreignParent: Instance | null = null,
   ): Instance | null {
     // the same module with the same parameters within itself never ends
     const key = `${node.name} ${[...overrides].map(([param, value]) => `${param}=${"value" in value ? describe(value) : ""}`).join()}`;
@@ -274,7 +297,8 @@ export class Elaboration implements Host {
     }
     const kind = node.kind;
     const timeScale = node.timeScale ?? defaultTimeScale;
-    const instance = this.newInstance(name, node.name, kind, parent?.instance ?? null, timeScale, loc, node.nameLoc);
+    const outer = parent?.instance ?? foreignParent;
+    const instance = this.newInstance(name, node.name, kind, outer, timeScale, loc, node.nameLoc);
     const scope = new Scope(this.unit, instance, prefix, node.name, "module");
     scope.automatic = node.automatic || node.kind === "program";
     this.scopes.set(instance, scope);

@@ -163,11 +163,52 @@ export class CircuitWriter {
     return this.makeSignal(`${name}$${this.temps++}`, width, loc, "local", shape);
   }
 
-  /** The whole design below the top. */
-  write(top: VhdlInstance): void {
-    this.declare(top);
-    this.connect(top);
-    this.behave(top);
+  /** All entities below these. `outer` is the module's instance that an entity stands for. */
+  write(tops: readonly { readonly top: VhdlInstance; readonly outer: Instance | null }[]): void {
+    for (const { top, outer } of tops) {
+      this.outer = outer;
+      this.declare(top);
+    }
+    this.outer = null;
+    this.connect();
+    for (const { top } of tops) this.behave(top);
+  }
+  private outer: Instance | null = null;
+
+  /** A value for the border, in the port's width; null after a finding. */
+  value(expr: Expr, frame: Frame, owner: VhdlInstance, width: number): ModelExpr | null {
+    try {
+      return this.at(owner, () => {
+        this.scope = new Scope(null, frame);
+        const { e } = this.expr(expr);
+        return extendTo(e, width, e.signed);
+      });
+    } catch (error) {
+      if (!(error instanceof NoCircuit)) throw error;
+      return null;
+    }
+  }
+  /** Signals take what a module's output gives. */
+  drive(tree: SigTree, lo: number | null, shape: Shape, value: ModelExpr, owner: VhdlInstance, loc: Loc): void {
+    const parts: TargetPart[] = [];
+    if (lo !== null && !Array.isArray(tree)) {
+      const at = this.leafAt(tree);
+      if (at) parts.push({ signal: at.signal, width: value.width, index: [], offset: at.offset + lo, loc });
+    } else
+      this.eachLeaf(tree, shape, (leaf, leafShape) => {
+        const at = this.leafAt(leaf);
+        if (at) parts.push({ signal: at.signal, width: widthOf(leafShape) ?? 0, index: [], offset: at.offset, loc });
+      });
+    const width = parts.reduce((sum, each) => sum + each.width, 0);
+    if (parts.length)
+      this.model.assigns.push({
+        target: { parts, width, loc },
+        value: extendTo(value, width, false),
+        delay: null,
+        strength: null,
+        instance: this.instances.get(owner) ?? this.model.top,
+        loc,
+      });
   }
 
   private at<T>(instance: VhdlInstance, run: () => T): T {
@@ -203,16 +244,16 @@ export class CircuitWriter {
         }
         // a port that is connected as a whole has the signals of what it is connected to
         const isShared = own.some((leaf) => this.leaves.has(leaf) || this.owner.originOf(leaf) !== null);
-        const signal = this.makeSignal(
-          decl.name,
-          width,
-          decl.loc,
-          isPort && decl.mode === "in" ? "net" : "variable",
-          shape,
-        );
-        if (isPort) {
+        const stands =
+          isPort && instance.parent === null && this.outer
+            ? this.outer.ports.find((each) => each.plainName === decl.name)
+            : undefined;
+        const signal =
+          stands ??
+          this.makeSignal(decl.name, width, decl.loc, isPort && decl.mode === "in" ? "net" : "variable", shape);
+        if (isPort && !stands) {
           signal.direction = decl.mode === "in" ? "input" : decl.mode === "inout" ? "inout" : "output";
-          if (instance.parent === null) this.instance.ports.push(signal);
+          if (instance.parent === null && !this.outer) this.instance.ports.push(signal);
           else signal.direction = null;
         }
         if (isShared) {
@@ -300,7 +341,7 @@ export class CircuitWriter {
     return isOne ? { signal: last.signal, offset: last.offset, shape } : null;
   }
 
-  private connect(top: VhdlInstance): void {
+  private connect(): void {
     for (const { signal, tree, loc, instance } of this.views) {
       const parts: ModelExpr[] = [];
       for (const leaf of leavesOf(tree)) {
@@ -314,7 +355,7 @@ export class CircuitWriter {
       this.model.assigns.push({ target: whole(signal, loc), value, delay: null, strength: null, instance, loc });
     }
     for (const link of this.owner.portLinks) {
-      const instance = this.instances.get(link.instance) ?? this.instances.get(top)!;
+      const instance = this.instances.get(link.instance)!;
       this.instance = instance;
       this.scope = new Scope(null, link.frame);
       try {

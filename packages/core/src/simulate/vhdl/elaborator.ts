@@ -1,4 +1,5 @@
 import type { Loc } from "../../common/source.ts";
+import type { AnyValue } from "../../elaborate/model.ts";
 import type { Report } from "../../elaborate/report.ts";
 import type {
   ArchitectureDecl,
@@ -19,6 +20,7 @@ import type {
 } from "../../elaborate/vhdl/bound.ts";
 import { packingOf, type Subtype } from "../../elaborate/vhdl/types.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
+import { fromFourState } from "./border.ts";
 import type { Program, Val } from "./emit-base.ts";
 import type { Ref } from "./emit-expr.ts";
 import { EmitStmt, plain } from "./emit-stmt.ts";
@@ -46,6 +48,13 @@ export interface VhdlInstance {
   readonly generics: { readonly name: string; readonly value: string }[];
   readonly frame: Frame;
   readonly path: readonly string[];
+  readonly loc: Loc;
+}
+/** An actual of a module's port or parameter. */
+export interface BorderActual {
+  readonly name: string;
+  readonly expr: Expr | null;
+  readonly frame: Frame;
   readonly loc: Loc;
 }
 /** What runs, for messages. */
@@ -550,15 +559,130 @@ export class Elaborator {
     architecture: ArchitectureDecl,
     rules: readonly ConfigRule[],
     generics: ReadonlyMap<string, unknown> = new Map(),
+    /** Names from the design's top on, where that is not this entity. */
+    path: readonly string[] = [entity.shown],
   ): VhdlInstance {
-    const frame = new Frame(this.program.root, null, [entity.shown]);
-    const top = this.newInstance(entity.shown, "entity", entity, architecture, null, frame, entity.loc);
-    this.top = top;
+    const frame = new Frame(this.program.root, null, path);
+    const top = this.newInstance(path[path.length - 1], "entity", entity, architecture, null, frame, entity.loc);
+    this.top ??= top;
     for (const generic of entity.generics) this.generic(generic, null, frame, frame, top, generics.get(generic.name));
     for (const port of entity.ports) this.openPort(port, frame, top);
     this.fill(top, entity, architecture, rules);
-    this.checkDrivers();
     return top;
+  }
+
+  // ---- the border to Verilog ------------------------------------------------------------------------------------
+
+  /** Values of generics that an instance need not give. */
+  genericDefaults(entity: EntityDecl): Map<string, { v: unknown; shape: Shape }> {
+    const frame = new Frame(this.program.root, null);
+    const values = new Map<string, { v: unknown; shape: Shape }>();
+    for (const generic of entity.generics) {
+      const shape = this.shapeOf(generic.subtype, frame, generic.loc);
+      if (!generic.init) continue;
+      const made = this.evaluate(generic.init, shape, frame);
+      frame.places.set(generic, { k: "const", v: made.v, shape: made.shape });
+      values.set(generic.name, made);
+    }
+    return values;
+  }
+  /** A parameter's value as that of a generic. */
+  genericValue(generic: ConstantDecl, value: AnyValue, width: number): unknown {
+    if (typeof value === "string") return new Arr(value, 1, 0, value.length);
+    const shape = this.emitter(this.program.root).plainShape(generic.subtype.type);
+    if (typeof value === "number") return shape.k === "s" && shape.type.kind === "real" ? value : Math.round(value);
+    if (shape.k === "s") {
+      const { type } = shape;
+      if (type.kind === "real") return Number(BigInt.asIntN(width, value.a));
+      if (type.kind === "enum" && type.packing !== "logic") return Math.min(Number(value.a), type.literals.length - 1);
+      if (type.kind === "int" || type.kind === "physical") return Number(BigInt.asIntN(Math.max(width, 32), value.a));
+    }
+    if (shape.k !== "a" || shape.dims) return fromFourState(value, shape);
+    const made = fromFourState(value, { ...shape, dims: [{ l: width - 1, d: 1, n: width }] });
+    return new Arr(made, width - 1, 1, width);
+  }
+  /** Ports of an entity with their bounds, for these generics. */
+  interfaceOf(
+    entity: EntityDecl,
+    generics: ReadonlyMap<string, unknown>,
+  ): { readonly decl: SignalDecl; readonly shape: Shape }[] {
+    const frame = new Frame(this.program.root, null);
+    for (const generic of entity.generics) {
+      const shape = this.shapeOf(generic.subtype, frame, generic.loc);
+      const given = generics.get(generic.name);
+      const made =
+        given !== undefined
+          ? opened(given, shape)
+          : generic.init
+            ? this.evaluate(generic.init, shape, frame)
+            : this.defaultOf(shape, frame, generic.loc);
+      frame.places.set(generic, { k: "const", v: made.v, shape: made.shape });
+    }
+    return entity.ports.map((decl) => ({ decl, shape: this.shapeOf(decl.subtype, frame, decl.loc) }));
+  }
+  /** What an instance of a module connects, by the names that it gives; `#2` is the third one without a name. */
+  borderActuals(
+    bound: BoundInstance,
+    parent: VhdlInstance,
+  ): { readonly generics: readonly BorderActual[]; readonly ports: readonly BorderActual[] } {
+    const { frame } = parent;
+    if (bound.foreign)
+      return {
+        generics: bound.foreign.generics.map(({ name, actual, loc }) => ({ name, expr: actual, frame, loc })),
+        ports: bound.foreign.ports.map(({ name, actual, loc }) => ({ name, expr: actual, frame, loc })),
+      };
+    const { component } = bound;
+    const inner = new Frame(frame, null);
+    const generics = (component?.generics ?? []).map((decl): BorderActual => {
+      const map = bound.generics.find((each) => each.formal === decl);
+      const actual = map?.actual ?? decl.init;
+      if (actual) {
+        const made = this.evaluate(actual, this.shapeOf(decl.subtype, inner, decl.loc), map?.actual ? frame : inner);
+        inner.places.set(decl, { k: "const", v: made.v, shape: made.shape });
+      }
+      return { name: decl.name, expr: actual, frame: map?.actual ? frame : inner, loc: map?.loc ?? bound.loc };
+    });
+    const ports = bound.ports.map(
+      (map): BorderActual => ({ name: map.formal.name, expr: map.actual, frame, loc: map.loc }),
+    );
+    return { generics, ports };
+  }
+  /** The signals that an expression names; null if it computes a value. */
+  borderTarget(
+    expr: Expr,
+    frame: Frame,
+  ): {
+    readonly tree: SigTree;
+    readonly part: { lo: number; n: number; bit: boolean } | null;
+    readonly shape: Shape;
+  } | null {
+    const ref = refThroughConversions(this.emitter(frame), expr);
+    if (!ref?.tree) return null;
+    if (!ref.part) return { tree: ref.tree, part: null, shape: ref.shape };
+    const { loKnown, nKnown, bit, shape } = ref.part;
+    if (loKnown === null || nKnown === null) return null;
+    return { tree: ref.tree, part: { lo: loKnown, n: nKnown, bit }, shape };
+  }
+  evaluateShape(expr: Expr, frame: Frame): Shape {
+    return plain(this.emitter(frame).expr(expr).shape);
+  }
+  /** Signals of the border give VHDL's side a driver, which the border sets. */
+  borderDriver(tree: SigTree, part: { lo: number; n: number; bit: boolean } | null): (v: unknown) => void {
+    const emitter = this.emitter(this.program.root, true);
+    const driver = emitter.driver(tree, part?.lo ?? null, part?.n ?? null);
+    const two = false;
+    const shape: Shape = { k: "o", type: this.world.standard.boolean };
+    const ref = {
+      part: part && { lo: String(part.lo), loKnown: part.lo, n: String(part.n), nKnown: part.n, bit: part.bit, shape },
+      shape,
+    } as unknown as Ref;
+    void two;
+    return (v) => this.pushDriver(driver, v, ref);
+  }
+  /** Runs at the start and at each event of what the expression reads. */
+  watch(expr: Expr, frame: Frame, run: (v: unknown, shape: Shape) => void): void {
+    const shape = this.evaluateShape(expr, frame);
+    this.whenever(expr, frame, shape, (v) => run(v, shape));
   }
 
   private newInstance(
@@ -861,7 +985,7 @@ export class Elaborator {
   ): void {
     const shape = this.shapeOf(generic.subtype, frame, generic.loc);
     let made: { v: unknown; shape: Shape };
-    if (given !== undefined) made = { v: given, shape };
+    if (given !== undefined) made = opened(given, shape);
     else if (map?.actual) {
       // bounds come from the actual where the generic leaves them open
       made = this.evaluate(map.actual, shape, outer);
@@ -1189,7 +1313,7 @@ export class Elaborator {
   private readonly writers: { readonly process: BoundProcess; readonly drivers: readonly Driver[] }[] = [];
 
   /** Signals of unresolved types have one driver (6.4.2.3). */
-  private checkDrivers(): void {
+  checkDrivers(): void {
     const users = new Map<Driver, BoundProcess>();
     for (const { process, drivers } of this.writers) for (const driver of drivers) users.set(driver, process);
     for (const sig of this.signals) {
@@ -1265,6 +1389,10 @@ function refThroughConversions(emitter: UnitEmitter, expr: Expr): Ref | null {
   return at.op === "object" || at.op === "index" || at.op === "slice" || at.op === "field" || at.op === "external"
     ? emitter.refOf(at)
     : null;
+}
+/** A generic's value: without bounds of its own where the generic has some. */
+function opened(v: unknown, shape: Shape): { v: unknown; shape: Shape } {
+  return v instanceof Arr && shape.k === "a" && shape.dims ? { v: v.p, shape } : unbox(v, shape);
 }
 function unbox(v: unknown, shape: Shape): { v: unknown; shape: Shape } {
   if (v instanceof Arr && shape.k === "a" && shape.dims === null)

@@ -44,6 +44,8 @@ export class Sig {
   readonly links: (() => void)[] = [];
   onActive: (() => void)[] | null = null;
   forced = false;
+  /** Across the border of languages: takes what the drivers here say; the value comes from there. */
+  outside: ((v: unknown) => void) | null = null;
   /** For values of drivers that are switched off: disconnected ones (guarded signals). */
   constructor(
     readonly name: string,
@@ -387,6 +389,10 @@ export class Engine {
     sig.actAt = this.now;
     if (sig.onActive) for (const run of sig.onActive) run();
     if (sig.forced) return;
+    if (sig.outside !== null) {
+      sig.outside(this.resolve(sig));
+      return;
+    }
     const { drivers } = sig;
     if (drivers.length === 1 && driver.mask === null && typeof sig.resolver !== "function" && !driver.off) {
       this.set(sig, driver.v);
@@ -460,7 +466,7 @@ export class Engine {
     this.schedule();
   }
   /** Something is to run, or to be updated, in this slot. */
-  private schedule(): void {
+  schedule(): void {
     if (this.scheduled) return;
     this.scheduled = true;
     this.kernel.after(0, this.turn);

@@ -34,7 +34,7 @@ export class VhdlRun {
   readonly elaborator: Elaborator;
   readonly places: Loc[] = [];
   listener: VhdlListener | null = null;
-  shown: ShownSignal[] = [];
+  readonly shown: ShownSignal[] = [];
 
   constructor(
     world: World,
@@ -68,13 +68,9 @@ export class VhdlRun {
     this.elaborator = new Elaborator(world, report, this.runtime, this.engine, this.places);
   }
   private readonly earlyFiles = new Map<string, string[]>();
-  top: VhdlInstance | null = null;
-  instances: ReadonlyMap<VhdlInstance, Instance> = new Map();
-
-  /** The elaborated entity as a circuit's model: signals and processes for what simulation runs as code. */
-  circuit(design: DesignModel): void {
-    if (this.top) new CircuitWriter(this.elaborator, design, this.instances).write(this.top);
-  }
+  /** Entities that are no part of another: the design's top, and those that Verilog instantiates. */
+  readonly tops: VhdlInstance[] = [];
+  private readonly instances = new Map<VhdlInstance, Instance>();
 
   /** A design whose top is an entity. */
   designOf(entity: EntityDecl, architectureName: string | null = null): DesignModel | null {
@@ -90,37 +86,67 @@ export class VhdlRun {
       return null;
     }
     const top = this.elaborator.build(entity, architecture, []);
-    this.top = top;
-    const instances = new Map<VhdlInstance, Instance>();
-    const made = instanceTree(top, null, instances);
-    this.instances = instances;
-    this.shown = shownSignals(top, (of) => instances.get(of)!, 0);
-    return { top: made, signals: [], assigns: [], processes: [], joins: [], switches: [], subroutines: [] };
-  }
-}
-
-/** Entities as instances; blocks and generates are parts of names, as Verilog's generate blocks are. */
-export function instanceTree(at: VhdlInstance, parent: Instance | null, map: Map<VhdlInstance, Instance>): Instance {
-  const scope = at.kind === "entity" ? at : null;
-  let own = parent;
-  if (scope || !own) {
-    own = {
-      name: at.label,
-      path: at.path.join("."),
-      module: at.entity?.shown ?? at.label,
-      kind: "module",
-      parent,
-      children: [],
-      parameters: [...at.generics],
-      ports: [],
-      bindings: [],
-      timeScale: { unit: vhdlPrecision, precision: vhdlPrecision },
-      loc: at.loc,
-      moduleLoc: at.entity?.loc ?? at.loc,
+    this.tops.push(top);
+    return {
+      top: this.instanceOf(top),
+      signals: [],
+      assigns: [],
+      processes: [],
+      joins: [],
+      switches: [],
+      subroutines: [],
     };
-    parent?.children.push(own);
   }
-  map.set(at, own);
-  for (const child of at.children) instanceTree(child, own, map);
-  return own;
+
+  /** An entity that stands in the place of a module's instance. */
+  adopt(made: VhdlInstance, instance: Instance): void {
+    this.tops.push(made);
+    this.instances.set(made, instance);
+  }
+
+  /** Entities as instances; blocks and generates are parts of names, as Verilog's generate blocks are. */
+  instanceOf(at: VhdlInstance): Instance {
+    let own = this.instances.get(at);
+    if (own) return own;
+    const parent = at.parent && this.instanceOf(at.parent);
+    if (parent && at.kind !== "entity") own = parent;
+    else {
+      // below the parent's own name: with labels of blocks and generates in between
+      const name = parent ? at.path.join(".").slice(parent.path.length + 1) : at.label;
+      own = {
+        name,
+        path: at.path.join("."),
+        module: at.entity?.shown ?? at.label,
+        kind: "module",
+        parent,
+        children: [],
+        parameters: at.generics,
+        ports: [],
+        bindings: [],
+        timeScale: { unit: vhdlPrecision, precision: vhdlPrecision },
+        loc: at.loc,
+        moduleLoc: at.entity?.loc ?? at.loc,
+      };
+      parent?.children.push(own);
+    }
+    this.instances.set(at, own);
+    return own;
+  }
+
+  /** Looks at the whole once everything is made. */
+  finish(): void {
+    this.elaborator.checkDrivers();
+    const visit = (at: VhdlInstance) => {
+      this.instanceOf(at);
+      at.children.forEach(visit);
+    };
+    for (const top of this.tops) {
+      visit(top);
+      this.shown.push(...shownSignals(top, (of) => this.instances.get(of)!, this.shown.length));
+    }
+  }
+
+  circuitWriter(design: DesignModel): CircuitWriter {
+    return new CircuitWriter(this.elaborator, design, this.instances);
+  }
 }
