@@ -10,6 +10,7 @@ import {
 } from "@codemirror/language";
 import { tcl } from "@codemirror/legacy-modes/mode/tcl";
 import { verilog } from "@codemirror/legacy-modes/mode/verilog";
+import { vhdl } from "@codemirror/legacy-modes/mode/vhdl";
 import { type Diagnostic, lintGutter, setDiagnostics } from "@codemirror/lint";
 import { highlightSelectionMatches, search, searchKeymap } from "@codemirror/search";
 import { Annotation, EditorState, StateEffect, StateField } from "@codemirror/state";
@@ -29,7 +30,7 @@ import { tags } from "@lezer/highlight";
 import { type RefObject, useEffect, useImperativeHandle, useRef } from "react";
 import { giveOutEvent } from "./give-out.ts";
 
-export type CodeLanguage = "verilog" | "sdc" | "pins";
+export type CodeLanguage = "verilog" | "vhdl" | "sdc" | "pins";
 
 const pinsMode: StreamParser<unknown> = {
   token(stream) {
@@ -42,7 +43,7 @@ const pinsMode: StreamParser<unknown> = {
     return null;
   },
 };
-const modes = { verilog: verilog, sdc: tcl, pins: pinsMode } as const;
+const modes = { verilog: verilog, vhdl: vhdl, sdc: tcl, pins: pinsMode } as const;
 
 const highlight = HighlightStyle.define([
   { tag: tags.keyword, color: "var(--thread-a)", fontWeight: "600" },
@@ -186,7 +187,11 @@ export function CodeEditor({
           highlightSelectionMatches(),
           indentUnit.of("  "),
           autocompletion({
-            override: [language === "verilog" ? (context) => completeNames(context, service.current) : completeAnyWord],
+            override: [
+              language === "verilog" || language === "vhdl"
+                ? (context) => completeNames(context, service.current)
+                : completeAnyWord,
+            ],
           }),
           hoverTooltip(async (_, offset) => {
             const told = await service.current?.describe(offset);

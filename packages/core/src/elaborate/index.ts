@@ -4,4 +4,6 @@
  */
 
 export { type ElaboratedDesign, type ElaborateOptions, elaborate } from "./elaborate.ts";
+export { type PortTexts, portTexts } from "./port-texts.ts";
 export { type Spot, type SymbolEntry, SymbolIndex, type SymbolKind } from "./symbols.ts";
+export { VhdlNames } from "./vhdl/names.ts";

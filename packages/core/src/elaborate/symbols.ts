@@ -27,7 +27,12 @@ export type SymbolKind =
   | "task"
   | "instance"
   | "block"
-  | "genvar";
+  | "genvar"
+  | "signal"
+  | "entity"
+  | "component"
+  | "procedure"
+  | "keyword";
 export interface Spot {
   readonly file: string;
   /** Offsets in the file's text, from 0; the end is past the last character. */

@@ -1,4 +1,5 @@
-import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import type { PortTexts } from "@gate-clock/core";
+import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from "@headlessui/react";
 import { AlignLeft, AudioWaveform, ChevronDown, Component } from "lucide-react";
 import { Button } from "../../ui/Button.tsx";
 
@@ -6,14 +7,26 @@ interface Props {
   readonly path: string;
   /** Modules that an instance can be made of. */
   readonly modules: readonly string[];
+  /** The open file is VHDL: instances are written so, and components too. */
+  readonly isVhdl: boolean;
   readonly told: string | null;
   readonly onFormat: () => void;
-  readonly onInstance: (module: string) => void;
+  readonly onInstance: (module: string, form: keyof PortTexts) => void;
   readonly onWaves: () => void;
 }
 
+const verilogForms: readonly { form: keyof PortTexts; title: string }[] = [
+  { form: "verilogInstance", title: "Instance" },
+  { form: "wrapper", title: "Wrapper in the other language" },
+];
+const vhdlForms: readonly { form: keyof PortTexts; title: string }[] = [
+  { form: "vhdlInstance", title: "Instance" },
+  { form: "vhdlComponent", title: "Component declaration" },
+  { form: "wrapper", title: "Wrapper in the other language" },
+];
+
 /** What can be done with the open file as a whole, and with the name at the cursor. */
-export function EditorBar({ path, modules, told, onFormat, onInstance, onWaves }: Props) {
+export function EditorBar({ path, modules, isVhdl, told, onFormat, onInstance, onWaves }: Props) {
   return (
     <div className="flex h-9 shrink-0 items-center gap-1 border-b border-line bg-cloth px-3 text-[13px]">
       <span className="min-w-0 truncate font-mono text-xs" title={path}>
@@ -46,16 +59,21 @@ export function EditorBar({ path, modules, told, onFormat, onInstance, onWaves }
           anchor={{ to: "bottom end", gap: 4 }}
           className="z-20 max-h-80 min-w-52 rounded-md border border-line bg-panel py-1 shadow-lg outline-none"
         >
-          {modules.map((name) => (
-            <MenuItem key={name}>
-              <button
-                type="button"
-                className="block w-full px-3 py-1 text-left font-mono text-xs data-focus:bg-raised"
-                onClick={() => onInstance(name)}
-              >
-                {name}
-              </button>
-            </MenuItem>
+          {(isVhdl ? vhdlForms : verilogForms).map(({ form, title }) => (
+            <MenuSection key={form}>
+              <MenuHeading className="px-3 pt-1.5 pb-0.5 text-xs text-soft">{title}</MenuHeading>
+              {modules.map((name) => (
+                <MenuItem key={name}>
+                  <button
+                    type="button"
+                    className="block w-full px-3 py-1 text-left font-mono text-xs data-focus:bg-raised"
+                    onClick={() => onInstance(name, form)}
+                  >
+                    {name}
+                  </button>
+                </MenuItem>
+              ))}
+            </MenuSection>
           ))}
         </MenuItems>
       </Menu>

@@ -130,7 +130,7 @@ export function FileList({
           ref={upload}
           type="file"
           multiple
-          accept=".v,.vh,.sv,.svh,.hex,.mem,.txt,.pins,.sdc,.zip"
+          accept=".v,.vh,.sv,.svh,.vhd,.vhdl,.hex,.mem,.txt,.pins,.sdc,.zip"
           className="hidden"
           data-testid="add-files"
           onChange={(event) => {
@@ -262,7 +262,7 @@ function NameForm({
         // biome-ignore lint/a11y/noAutofocus: the field was opened to type in
         autoFocus
         aria-label={label}
-        placeholder="folder/name.v"
+        placeholder="folder/name.v or .vhd"
         value={name}
         onChange={(event) => setName(event.target.value)}
         className="h-8 min-w-0 flex-1 rounded-md border border-line bg-panel px-2 font-mono text-xs"

@@ -1,5 +1,5 @@
 import type { DesignFile } from "@gate-clock/contract";
-import { formatVerilog, type Spot } from "@gate-clock/core";
+import { formatVerilog, formatVhdl, isVhdl, type PortTexts, type Spot } from "@gate-clock/core";
 import { Search } from "lucide-react";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
@@ -43,13 +43,14 @@ export function SourcesStation() {
   // biome-ignore lint/correctness/useExhaustiveDependencies: what was told of one file is nothing for the next
   useEffect(() => setTold(null), [openPath]);
   /** Modules of the open file: an instance of one in itself is no use. */
-  const owned = new Set(open && drafts.text(open).match(/(?<=\bmodule\s+)\w+/g));
+  const owned = new Set(open && drafts.text(open).match(/(?<=\b(?:module|entity)\s+)\w+/gi));
+  const openIsVhdl = open !== undefined && isVhdl(open.path);
   const format = () => {
     dispatchEvent(new Event(giveOutEvent));
-    if (open) editor.current?.replace(formatVerilog(drafts.text(open)));
+    if (open) editor.current?.replace((openIsVhdl ? formatVhdl : formatVerilog)(drafts.text(open)));
   };
-  const insertInstance = async (name: string) => {
-    const template = await ask.instance(name);
+  const insertInstance = async (name: string, form: keyof PortTexts) => {
+    const template = await ask.instance(name, form);
     if (template) editor.current?.insertLines(template);
   };
   const showInWaves = async () => {
@@ -192,16 +193,17 @@ export function SourcesStation() {
                 <EditorBar
                   path={open.path}
                   modules={(check?.modules ?? []).filter((name) => !owned.has(name))}
+                  isVhdl={openIsVhdl}
                   told={told}
                   onFormat={format}
-                  onInstance={(name) => void insertInstance(name)}
+                  onInstance={(name, form) => void insertInstance(name, form)}
                   onWaves={() => void showInWaves()}
                 />
                 <CodeEditor
                   handle={editor}
                   fileId={open.id}
                   text={drafts.text(open)}
-                  language="verilog"
+                  language={openIsVhdl ? "vhdl" : "verilog"}
                   findings={findings.filter((finding) => finding.place.file === open.path)}
                   focusLine={focus?.kind === "line" && focus.file === open.path ? focus.line : null}
                   onChange={(text) => drafts.edit(open.id, text)}

@@ -1,4 +1,4 @@
-import type { SourceFile, Spot, SymbolEntry } from "@gate-clock/core";
+import type { PortTexts, SourceFile, Spot, SymbolEntry } from "@gate-clock/core";
 import { type Remote, wrap } from "comlink";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { NameService } from "../../ui/CodeEditor.tsx";
@@ -15,8 +15,8 @@ export interface PlaceList {
 /** Questions about the open file's names. */
 export interface NameQuestions {
   at(offset: number): Promise<SymbolEntry | null>;
-  /** Text of an instance of a module. */
-  instance(module: string): Promise<string | null>;
+  /** A module's or entity's ports written out: as an instance, a component, or a wrapper. */
+  instance(module: string, form: keyof PortTexts): Promise<string | null>;
 }
 
 /** The names of the open file, answered by a worker. */
@@ -48,8 +48,8 @@ export function useNames(
         const { sources: files, file: name } = latest.current;
         return name === undefined || !remote.current ? null : remote.current.at(files, name, offset);
       },
-      async instance(module) {
-        return remote.current ? remote.current.instance(latest.current.sources, module) : null;
+      async instance(module, form) {
+        return remote.current ? remote.current.instance(latest.current.sources, module, form) : null;
       },
     };
   }, []);

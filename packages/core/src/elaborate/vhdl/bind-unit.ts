@@ -1053,8 +1053,15 @@ export function sharedBuiltins(): Builtins {
 }
 
 /** Design units of a design as names of its library. They are read when they are needed, or by `loadAll`. */
-export function analyzeUnits(units: readonly UnitNode[], report: Report, foreign: ForeignUnits | null = null): World {
+export function analyzeUnits(
+  units: readonly UnitNode[],
+  report: Report,
+  foreign: ForeignUnits | null = null,
+  /** Told of each declaration, and of each name that means one. */
+  onUse: World["onUse"] = null,
+): World {
   const world = new World(sharedBuiltins(), null, report.sources);
+  world.onUse = onUse;
   world.unitNodes.push(...units);
   const { work } = world;
   const binder = () => new UnitBinder(world, report, world.root, foreign);
@@ -1069,6 +1076,7 @@ export function analyzeUnits(units: readonly UnitNode[], report: Report, foreign
         "Give one of them another name.",
       );
     } else work.units.set(name.id, entry);
+    world.note(name.loc, entry);
   };
   for (const node of units) {
     if (node.kind === "entity") add(binder().entity(node), node.name);
@@ -1118,6 +1126,8 @@ export function analyzeUnits(units: readonly UnitNode[], report: Report, foreign
         `Entity '${entity.name}' already has an architecture '${node.name.id}'.`,
         "Give one of them another name.",
       );
+    world.note(node.entity.loc, entity);
+    world.note(node.name.loc, made);
     entity.architectures.set(node.name.id, made);
     entity.lastArchitecture = made;
   }

@@ -9,6 +9,7 @@ import type { UnitNode } from "./ast.ts";
 import { parseVhdlFile, type VhdlSyntax } from "./parser.ts";
 
 export type { UnitNode } from "./ast.ts";
+export { formatVhdl } from "./format-text.ts";
 export { parseVhdlFile, type VhdlSyntax } from "./parser.ts";
 
 /** All VHDL files of a design, in their order. */

@@ -51,7 +51,7 @@ const bitsFor = (v: number): number => (v <= 0 ? 0 : Math.floor(Math.log2(v)) + 
 export const isTwoValued = (type: VType): boolean => type.kind === "enum" && type.packing === "bit";
 
 /** A known value as four-state bits: weak levels count as levels, - and the rest as x. */
-export function valueOf(v: unknown, shape: Shape): Value {
+export function fourStateOf(v: unknown, shape: Shape): Value {
   const width = widthOf(shape) ?? 0;
   const mask = (1n << BigInt(width)) - 1n;
   switch (shape.k) {
@@ -63,10 +63,10 @@ export function valueOf(v: unknown, shape: Shape): Value {
       if (shape.pack) return bitsValue(v as Bits, width);
       const rest = shape.dims!.slice(1);
       const inner: Shape = rest.length ? { ...shape, dims: rest } : shape.elem;
-      return join((v as unknown[]).map((each) => [valueOf(each, inner), widthOf(inner) ?? 0]));
+      return join((v as unknown[]).map((each) => [fourStateOf(each, inner), widthOf(inner) ?? 0]));
     }
     case "r":
-      return join(shape.fields.map((field, i) => [valueOf((v as unknown[])[i], field), widthOf(field) ?? 0]));
+      return join(shape.fields.map((field, i) => [fourStateOf((v as unknown[])[i], field), widthOf(field) ?? 0]));
     case "o":
       return { a: 0n, b: 0n };
   }

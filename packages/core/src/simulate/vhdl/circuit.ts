@@ -29,6 +29,7 @@ import {
   concat,
   constant,
   extend,
+  fourStateOf,
   integerLimits,
   integerWidth,
   isUnknown,
@@ -36,7 +37,6 @@ import {
   number,
   read,
   slice,
-  valueOf,
   widthOf,
 } from "./circuit-expr.ts";
 import type { Elaborator, VhdlInstance } from "./elaborator.ts";
@@ -273,7 +273,7 @@ export class CircuitWriter {
           let b = 0n;
           for (const [v, each] of values) {
             const size = BigInt(widthOf(each) ?? 0);
-            const value = valueOf(v, each);
+            const value = fourStateOf(v, each);
             a = (a << size) | value.a;
             b = (b << size) | value.b;
           }
@@ -498,7 +498,7 @@ export class CircuitWriter {
     const signal = keeps
       ? this.makeSignal(decl.name, width, decl.loc, "variable", shape)
       : this.local(decl.name, shape, decl.loc);
-    if (keeps && decl.init) signal.init = valueOf(this.owner.evaluate(decl.init, shape, frame).v, shape);
+    if (keeps && decl.init) signal.init = fourStateOf(this.owner.evaluate(decl.init, shape, frame).v, shape);
     this.bindSignal(decl, signal, shape);
   }
   private bindSignal(decl: Decl, signal: Signal, shape: Shape): void {
@@ -1053,7 +1053,7 @@ export class CircuitWriter {
             if (fitsIn(value.v as number, subject)) labels.push(number(value.v as number, e.width, choice.loc, bySign));
             continue;
           }
-          const made = valueOf(value.v, value.shape);
+          const made = fourStateOf(value.v, value.shape);
           // a value with more than 0 and 1 in it never comes
           if (made.b !== 0n && !stmt.matching) continue;
           if (stmt.matching)
@@ -1529,7 +1529,7 @@ export class CircuitWriter {
       const size = integerWidth(Math.min(0, own), Math.max(0, own));
       return { e: number(own, size, loc, own < 0), shape, lo: own, hi: own, cv: own };
     }
-    return { e: constant(valueOf(v, shape), width, loc), shape, cv: typeof v === "number" ? v : undefined };
+    return { e: constant(fourStateOf(v, shape), width, loc), shape, cv: typeof v === "number" ? v : undefined };
   }
 
   private expr(e: Expr, want?: Shape): Val {

@@ -597,6 +597,14 @@ export class Elaborator {
       if (type.kind === "enum" && type.packing !== "logic") return Math.min(Number(value.a), type.literals.length - 1);
       if (type.kind === "int" || type.kind === "physical") return Number(BigInt.asIntN(Math.max(width, 32), value.a));
     }
+    if (shape.k === "a" && shape.pack === "char") {
+      // a string literal of Verilog is a number with eight bits for each character
+      let text = "";
+      for (let i = Math.ceil(width / 8) - 1; i >= 0; i--)
+        text += String.fromCharCode(Number((value.a >> BigInt(8 * i)) & 255n));
+      const clean = text.replace(/^\0+/, "");
+      return new Arr(clean, 1, 0, clean.length);
+    }
     if (shape.k !== "a" || shape.dims) return fromFourState(value, shape);
     const made = fromFourState(value, { ...shape, dims: [{ l: width - 1, d: 1, n: width }] });
     return new Arr(made, width - 1, 1, width);

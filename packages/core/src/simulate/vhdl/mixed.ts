@@ -10,7 +10,7 @@ import type { World } from "../../elaborate/vhdl/world.ts";
 import type { ModuleNode } from "../../hdl/verilog/ast.ts";
 import { parseVerilog, type VerilogSyntax } from "../../hdl/verilog/index.ts";
 import { fromFourState } from "./border.ts";
-import { read, valueOf, widthOf } from "./circuit-expr.ts";
+import { fourStateOf, read, widthOf } from "./circuit-expr.ts";
 import type { BorderActual, VhdlInstance } from "./elaborator.ts";
 import { leavesOf, readTree, type Sig, type SigTree } from "./engine.ts";
 import type { Frame } from "./frames.ts";
@@ -368,7 +368,7 @@ function insertedIn(leaf: Sig, v: unknown, part: { lo: number; n: number; bit: b
 /** A value of VHDL as bits for a port; whole numbers take its width. */
 function bitsAcross(v: unknown, shape: Shape, width: number): { a: bigint; b: bigint } {
   if (shape.k === "s" && shape.type.kind === "int") return { a: BigInt.asUintN(width, BigInt(v as number)), b: 0n };
-  return valueOf(v, shape);
+  return fourStateOf(v, shape);
 }
 
 /** Hidden signals on Verilog's side of each crossing: a variable that drives, or a net that is watched. */
@@ -432,7 +432,7 @@ function literalOf(made: { v: unknown; shape: Shape } | undefined): string {
   if (shape.k === "s" && shape.type.kind === "real") return Number.isInteger(v) ? `${v}.0` : String(v);
   if (shape.k === "a") {
     const width = Math.max(1, widthOf(shape) ?? 1);
-    const { a, b } = valueOf(v, shape);
+    const { a, b } = fourStateOf(v, shape);
     let text = "";
     for (let i = BigInt(width) - 1n; i >= 0n; i--)
       text += (b >> i) & 1n ? ((a >> i) & 1n ? "x" : "z") : (a >> i) & 1n ? "1" : "0";
@@ -451,7 +451,7 @@ function constantOf({ v, shape }: { v: unknown; shape: Shape }): {
   if (shape.k === "s" && shape.type.kind === "real") return { value: v as number, type: realType };
   if (shape.k === "s" && (shape.type.kind === "int" || shape.type.kind === "physical"))
     return { value: { a: BigInt.asUintN(32, BigInt(v as number)), b: 0n }, type: integerType };
-  return { value: valueOf(v, shape), type: vectorType(Math.max(1, widthOf(shape) ?? 1)) };
+  return { value: fourStateOf(v, shape), type: vectorType(Math.max(1, widthOf(shape) ?? 1)) };
 }
 
 /** VHDL has no cases: a name that is the same but for its case is meant, unless there are several. */
