@@ -105,7 +105,7 @@ export abstract class StmtBinder extends DeclBinder {
           );
           return null;
         }
-        return { op: "return", value: node.value ? this.bind(node.value, subtype!.type) : null, loc };
+        return { op: "return", value: node.value ? this.bind(node.value, subtype?.type ?? null) : null, loc };
       }
       case "wait": {
         const on = node.on?.map((each) => this.signalName(each)).filter((each) => each !== null) ?? null;

@@ -60,6 +60,8 @@ export function formatVhdl(text: string, indent = "  "): string {
       continue;
     }
     const first = word(row[0]);
+    // the head of a process or block without `is` ends with its line
+    if (head[0] === "open" && brackets === 0 && first !== "is" && row[0]?.text !== "(") head = [];
     const top = stack[stack.length - 1];
     let depth = stack.length;
     if (head.length === 0) {
@@ -131,6 +133,7 @@ export function formatVhdl(text: string, indent = "  "): string {
       }
       if (head[0] === "open") {
         // sensitivity list and `is` are over: declarations begin
+        if (text === ")") continue;
         if (text === "is") head = [];
         else if (text !== "") {
           head = [];
@@ -156,7 +159,7 @@ export function formatVhdl(text: string, indent = "  "): string {
         const opens = has("entity", "architecture", "package", "configuration", "context")
           ? next !== "new"
           : has("function", "procedure") && next !== "new" && next !== "<>";
-        if (opens && !has(":")) stack.push("block");
+        if (opens && head[1] !== ":") stack.push("block");
         if (opens || has("case")) {
           head = [];
           continue;
