@@ -13,7 +13,7 @@ import { parseVerilog } from "../packages/core/dist/hdl/verilog/index.js";
  * 4. A value change dump written and read, against reading its bytes.
  */
 const cycles = 500_000;
-const text = (name) => readFileSync(fileURLToPath(new URL(`designs/${name}.v`, import.meta.url)), "utf8");
+const text = (name) => readFileSync(fileURLToPath(new URL(`designs/${name}`, import.meta.url)), "utf8");
 const column = (value, width) => String(value).padStart(width);
 
 /** The same designs as a person would write them in JavaScript, a function a cycle. */
@@ -129,9 +129,9 @@ function best(run, turns) {
   return { ms: least, result };
 }
 
-console.log("Simulated clock cycles, against JavaScript written by hand");
-for (const name of ["patterns", "stepper", "tension"]) {
-  const source = [{ name: `${name}.v`, text: text(name) }];
+/** Best time of a whole run of a bench, and what it prints. */
+function simulated(file) {
+  const source = [{ name: file, text: text(file) }];
   let printed = "";
   const { ms } = best(() => {
     const { simulation } = prepare(source, { top: "tb" });
@@ -143,13 +143,25 @@ for (const name of ["patterns", "stepper", "tension"]) {
     while (simulation.run(4096) === null);
     return performance.now() - start;
   }, 4);
+  return { ms, printed: printed.trim().toLowerCase() };
+}
+
+console.log("Simulated clock cycles, against JavaScript written by hand, and VHDL against Verilog");
+for (const name of ["patterns", "stepper", "tension"]) {
+  const { ms, printed } = simulated(`${name}.v`);
+  const vhdl = simulated(`${name}.vhd`);
   const hand = best(byHand[name], 6);
-  const same = printed.trim() === hand.result ? "same answer" : `answers differ: ${printed.trim()}, ${hand.result}`;
+  const same =
+    printed === hand.result && vhdl.printed === hand.result
+      ? "same answer"
+      : `answers differ: ${printed}, ${vhdl.printed}, ${hand.result}`;
   console.log(
     column(name, 10),
     column(`${(cycles / ms).toFixed(0)} k/s`, 10),
     column(`by hand ${(cycles / hand.ms).toFixed(0)} k/s`, 22),
     column(`ratio ${(ms / hand.ms).toFixed(0)}`, 12),
+    column(`VHDL ${(cycles / vhdl.ms).toFixed(0)} k/s`, 16),
+    column(`ratio to Verilog ${(vhdl.ms / ms).toFixed(2)}`, 24),
     `  ${same}`,
   );
 }

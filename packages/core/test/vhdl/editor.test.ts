@@ -195,7 +195,11 @@ describe("broken text", () => {
         expect(finding.message.length).toBeGreaterThan(5);
       }
       // the rest of the front must survive it too
-      try { elaborate([{ name: "x.vhd", text }]); } catch (error) { throw new Error(`${(error as Error).stack}\n${text}`); }
+      try {
+        elaborate([{ name: "x.vhd", text }]);
+      } catch (error) {
+        throw new Error(`${(error as Error).stack}\n${text}`);
+      }
     }
   });
   it("of any characters", () => {

@@ -472,6 +472,14 @@ export class ExprBinder {
           if (l && r) add(l, r, type);
         };
         for (const type of all) forType(type);
+        // two string literals are one longer literal, of whatever type is wanted
+        for (const l of left)
+          for (const r of right)
+            if (l.kind === "any" && l.of === "string" && r.kind === "any" && r.of === "string") {
+              const text = l.text! + r.text!;
+              const joined: VType = { kind: "any", name: `"${text}"`, of: "string", text };
+              return [{ sub: null, op: "&", args: [joined, joined], result: joined }];
+            }
         // two elements or literals: any array type of them that is known here
         for (const type of this.world.arrayTypes(this.scope, [...left, ...right])) if (!seen.has(type)) forType(type);
         if (list.length === 0 && !seen.has(this.world.standard.string)) forType(this.world.standard.string);
@@ -926,6 +934,10 @@ export class ExprBinder {
     // a universal operation whose result is used as another type: its operands are of that type too
     let types = reading.args;
     let { result } = reading;
+    if (result.kind === "any" && result.of === "string") {
+      result = wanted && isCharacters(wanted) ? wanted : this.world.standard.string;
+      types = [result, result];
+    }
     if (reading.op && wanted && result !== wanted && (result === universalInteger || result === universalReal)) {
       if (this.fits(result, wanted) && wanted.kind !== "any") {
         if (types.every((type) => type === result) && op !== "/") types = types.map(() => wanted);

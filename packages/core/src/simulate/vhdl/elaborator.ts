@@ -244,6 +244,7 @@ export class Elaborator {
       functions: new Map(),
       compiled: new Map(),
       suspending: new Map(),
+      tracksActive: false,
       elaboratePackage: (unit) => this.elaboratePackage(unit),
     };
     for (const library of [world.builtins.std, world.builtins.ieee, world.work])
@@ -1316,7 +1317,13 @@ export class Elaborator {
     const proc = new Proc(number, step, process.postponed);
     this.processes.push(proc);
     this.processInfo.push({ name: process.name, loc: process.headLoc });
-    if (!isGenerator) for (const sig of procs) sig.procs.push(proc);
+    const edge = isGenerator ? null : onlyEdge(process.stmts);
+    for (const sig of isGenerator ? [] : procs) {
+      // a register looks at one edge: the other one need not wake it
+      if (edge && procs.length === 1 && sig.kind === "scalar")
+        (edge === "rising" ? sig.rising : sig.falling).push(proc);
+      else sig.procs.push(proc);
+    }
   }
   private readonly writers: { readonly process: BoundProcess; readonly drivers: readonly Driver[] }[] = [];
 
@@ -1362,6 +1369,14 @@ export class Elaborator {
       }
     }
     for (const run of this.initial) run();
+    for (const sig of this.signals)
+      sig.simple =
+        sig.drivers.length === 1 &&
+        sig.drivers[0].mask === null &&
+        typeof sig.resolver !== "function" &&
+        sig.onActive === null &&
+        sig.outside === null &&
+        !this.program.tracksActive;
     // these are no events
     this.engine.d++;
     this.engine.start(this.processes);
@@ -1401,6 +1416,15 @@ function refThroughConversions(emitter: UnitEmitter, expr: Expr): Ref | null {
 /** A generic's value: without bounds of its own where the generic has some. */
 function opened(v: unknown, shape: Shape): { v: unknown; shape: Shape } {
   return v instanceof Arr && shape.k === "a" && shape.dims ? { v: v.p, shape } : unbox(v, shape);
+}
+/** The edge that a process is nothing without: all its statements are one `if rising_edge(clk) then`. */
+function onlyEdge(stmts: BoundProcess["stmts"]): "rising" | "falling" | null {
+  if (stmts.length !== 1) return null;
+  const [stmt] = stmts;
+  if (stmt.op !== "if" || stmt.no || stmt.test.op !== "call") return null;
+  const { sub, args } = stmt.test;
+  if (sub.home?.name !== "std_logic_1164" || !sub.native || args[0]?.op !== "object") return null;
+  return sub.name === "rising_edge" ? "rising" : sub.name === "falling_edge" ? "falling" : null;
 }
 function unbox(v: unknown, shape: Shape): { v: unknown; shape: Shape } {
   if (v instanceof Arr && shape.k === "a" && shape.dims === null)

@@ -53,6 +53,8 @@ export interface Program {
   /** Compiled text: instances with the same text share it. */
   readonly compiled: Map<string, (...args: unknown[]) => unknown>;
   readonly suspending: Map<Subprogram, boolean>;
+  /** Something asks whether signals are active, not only whether they change. */
+  tracksActive: boolean;
   elaboratePackage(unit: PackageDecl): void;
 }
 

@@ -1808,6 +1808,8 @@ export abstract class EmitExpr extends EmitBase {
     const ref = this.refOf(e.of!);
     const { name } = e;
     const index: Shape = this.plainShape(e.type);
+    if (/active|quiet/.test(name)) this.program.tracksActive = true;
+    if (name === "last_event") this.program.engine.tracksTimes = true;
     if (!ref) return this.known(0, index);
     if (name === "driving") return this.known(1, this.booleanShape);
     if (name === "driving_value") {

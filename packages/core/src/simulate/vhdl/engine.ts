@@ -32,14 +32,20 @@ export class Sig {
   /** Delta of the last event, and of the last transaction. */
   ev = -1;
   act = -1;
-  /** Times of the same, in fs; -1: none yet. */
-  at = -1;
-  actAt = -1;
+  /** Times of the same, in fs; NaN: none yet. Never whole at first, so that they are kept as doubles without boxes. */
+  at = Number.NaN;
+  actAt = Number.NaN;
   readonly drivers: Driver[] = [];
-  /** Processes that every event wakes. */
+  /** Processes that every event wakes, and those that only a change to 1, or to 0, wakes. */
   readonly procs: Proc[] = [];
+  readonly rising: Proc[] = [];
+  readonly falling: Proc[] = [];
   readonly waiting: Proc[] = [];
   readonly stamps: number[] = [];
+  /** Of `waiting` and `stamps`: lists are not shortened, which would give their memory back each time. */
+  waitingCount = 0;
+  /** One whole driver and nobody who looks at more than events: set when all is elaborated. */
+  simple = false;
   /** Told of each event, within the update. */
   readonly links: (() => void)[] = [];
   onActive: (() => void)[] | null = null;
@@ -114,10 +120,14 @@ export type SigTree = Sig | SigTree[];
 export type DriverTree = Driver | DriverTree[] | undefined;
 
 export class Engine {
+  /** Something asks when signals changed last. */
+  tracksTimes = false;
   /** Number of the present delta cycle: what happened in it has this stamp. */
   d = 0;
   private ready: Proc[] = [];
+  private readyCount = 0;
   private updates: Driver[] = [];
+  private updateCount = 0;
   private later: {
     readonly driver: Driver;
     readonly value: unknown;
@@ -129,7 +139,6 @@ export class Engine {
   /** Called at each event of a signal that is recorded. */
   onEvent: ((sig: Sig) => void) | null = null;
   currentProcess: Proc | null = null;
-  turns = 0;
   maxTurns = 20_000_000;
   /** Base time of VHDL in steps of the kernel: 1 step is 1 fs. */
   constructor(readonly kernel: Kernel) {}
@@ -160,7 +169,7 @@ export class Engine {
     driver.off = false;
     if (!driver.pending) {
       driver.pending = true;
-      this.updates.push(driver);
+      this.updates[this.updateCount++] = driver;
     }
   }
   private asPart(driver: Driver, value: unknown): void {
@@ -179,7 +188,7 @@ export class Engine {
     driver.next = setL(base as Bits, driver.sig.n, i, code);
     if (!driver.pending) {
       driver.pending = true;
-      this.updates.push(driver);
+      this.updates[this.updateCount++] = driver;
     }
   }
   asSlice(driver: Driver, lo: number, value: Bits, len: number): void {
@@ -193,7 +202,7 @@ export class Engine {
     driver.next = insertL(base as Bits, driver.sig.n, lo, value, len);
     if (!driver.pending) {
       driver.pending = true;
-      this.updates.push(driver);
+      this.updates[this.updateCount++] = driver;
     }
   }
   private clear(driver: Driver, lo: number, len: number): void {
@@ -272,7 +281,7 @@ export class Engine {
         driver.next = value;
         if (!driver.pending) {
           driver.pending = true;
-          this.updates.push(driver);
+          this.updates[this.updateCount++] = driver;
         }
       }
       return;
@@ -294,6 +303,7 @@ export class Engine {
         if (Array.isArray(each)) each.forEach((inner, i) => put(inner, (v as unknown[])[i]));
         else {
           each.forced = true;
+          each.simple = false;
           each.act = this.d;
           this.set(each, v);
         }
@@ -352,18 +362,19 @@ export class Engine {
   /** @returns True if anything was updated. */
   private update(): boolean {
     const { updates, later } = this;
-    if (updates.length === 0 && later.length === 0) {
-      return false;
-    }
+    const count = this.updateCount;
+    if (count === 0 && later.length === 0) return false;
     this.updates = this.spare;
     this.spare = updates;
-    for (let i = 0; i < updates.length; i++) {
+    this.updateCount = 0;
+    for (let i = 0; i < count; i++) {
       const driver = updates[i];
+      const { sig, next } = driver;
       driver.pending = false;
-      driver.v = driver.next;
-      this.drive(driver);
+      driver.v = next;
+      if (!sig.simple) this.drive(driver);
+      else if (sig.v !== next) this.set(sig, next);
     }
-    updates.length = 0;
     if (later.length) {
       this.later = [];
       for (const { driver, value, mask, off } of later) {
@@ -441,14 +452,18 @@ export class Engine {
     sig.last = old;
     sig.v = value;
     sig.ev = this.d;
-    sig.at = this.now;
-    const { procs, waiting, links } = sig;
+    if (this.tracksTimes) sig.at = this.kernel.now;
+    const { procs, links } = sig;
     for (let i = 0; i < procs.length; i++) this.wake(procs[i]);
-    if (waiting.length) {
-      const { stamps } = sig;
-      for (let i = 0; i < waiting.length; i++) if (waiting[i].stamp === stamps[i]) this.wake(waiting[i]);
-      waiting.length = 0;
-      stamps.length = 0;
+    if (sig.rising.length !== 0 && ((value as number) & 3) === 3)
+      for (let i = 0; i < sig.rising.length; i++) this.wake(sig.rising[i]);
+    if (sig.falling.length !== 0 && ((value as number) & 3) === 2)
+      for (let i = 0; i < sig.falling.length; i++) this.wake(sig.falling[i]);
+    const count = sig.waitingCount;
+    if (count !== 0) {
+      const { waiting, stamps } = sig;
+      sig.waitingCount = 0;
+      for (let i = 0; i < count; i++) if (waiting[i].stamp === stamps[i]) this.wake(waiting[i]);
     }
     for (let i = 0; i < links.length; i++) links[i]();
     if (this.onEvent !== null) this.onEvent(sig);
@@ -462,8 +477,8 @@ export class Engine {
       this.postponed.push(proc);
       return;
     }
-    this.ready.push(proc);
-    this.schedule();
+    this.ready[this.readyCount++] = proc;
+    if (!this.scheduled) this.schedule();
   }
   /** Something is to run, or to be updated, in this slot. */
   schedule(): void {
@@ -485,20 +500,20 @@ export class Engine {
   private readonly turn = (): void => {
     this.scheduled = false;
     const list = this.ready;
-    if (list.length) {
+    const count = this.readyCount;
+    if (count !== 0) {
       this.ready = this.spareReady;
       this.spareReady = list;
-      this.turns += list.length;
-      this.kernel.turns += list.length;
+      this.readyCount = 0;
+      this.kernel.turns += count;
       if (this.kernel.turns > this.kernel.maxTurns) throw new RunawaySignal(-1 - list[0].number, false);
       this.loopTurns = 0;
-      for (let i = 0; i < list.length; i++) {
+      for (let i = 0; i < count; i++) {
         const proc = list[i];
         proc.queued = false;
         this.currentProcess = proc;
         proc.step();
       }
-      list.length = 0;
     }
     this.currentProcess = null;
     this.d++;
@@ -512,10 +527,7 @@ export class Engine {
     const stamp = ++proc.stamp;
     proc.timedOut = false;
     for (let i = 0; i < sigs.length; i++) {
-      sigs[i].waiting.push(proc);
-      sigs[i].stamps.push(stamp);
-      // those that gave up waiting are not kept for ever
-      if (sigs[i].waiting.length > 64) this.tidy(sigs[i]);
+      this.await(sigs[i], proc, stamp);
     }
     if (timeout >= 0)
       this.kernel.afterNonblocking(timeout, () => {
@@ -526,20 +538,23 @@ export class Engine {
   }
   /** Waits again for the same, with the timeout still running. */
   repark(proc: Proc, sigs: readonly Sig[]): void {
-    for (let i = 0; i < sigs.length; i++) {
-      sigs[i].waiting.push(proc);
-      sigs[i].stamps.push(proc.stamp);
-    }
+    for (let i = 0; i < sigs.length; i++) this.await(sigs[i], proc, proc.stamp);
+  }
+  private await(sig: Sig, proc: Proc, stamp: number): void {
+    const at = sig.waitingCount++;
+    sig.waiting[at] = proc;
+    sig.stamps[at] = stamp;
+    // those that gave up waiting are not kept for ever
+    if (at > 64 && (at & 63) === 0) this.tidy(sig);
   }
   private tidy(sig: Sig): void {
     let kept = 0;
-    for (let i = 0; i < sig.waiting.length; i++) {
+    for (let i = 0; i < sig.waitingCount; i++) {
       if (sig.waiting[i].stamp !== sig.stamps[i]) continue;
       sig.waiting[kept] = sig.waiting[i];
       sig.stamps[kept++] = sig.stamps[i];
     }
-    sig.waiting.length = kept;
-    sig.stamps.length = kept;
+    sig.waitingCount = kept;
   }
   start(procs: readonly Proc[]): void {
     for (const proc of procs) this.wake(proc);
@@ -566,10 +581,18 @@ export function isActive(tree: SigTree, d: number): boolean {
   return Array.isArray(tree) ? tree.some((each) => isActive(each, d)) : tree.act === d;
 }
 export function lastEventAt(tree: SigTree): number {
-  return Array.isArray(tree) ? tree.reduce((late, each) => Math.max(late, lastEventAt(each)), -1) : tree.at;
+  return Array.isArray(tree)
+    ? tree.reduce((late, each) => Math.max(late, lastEventAt(each)), -1)
+    : Number.isNaN(tree.at)
+      ? -1
+      : tree.at;
 }
 export function lastActiveAt(tree: SigTree): number {
-  return Array.isArray(tree) ? tree.reduce((late, each) => Math.max(late, lastActiveAt(each)), -1) : tree.actAt;
+  return Array.isArray(tree)
+    ? tree.reduce((late, each) => Math.max(late, lastActiveAt(each)), -1)
+    : Number.isNaN(tree.actAt)
+      ? -1
+      : tree.actAt;
 }
 
 /** A signal that follows a stretch of another without delay. */

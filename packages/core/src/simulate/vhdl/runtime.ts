@@ -329,7 +329,7 @@ export class VhdlRuntime {
   readonly lastActiveAt = lastActiveAt;
   readonly leavesOf = (tree: SigTree): Sig[] => leavesOf(tree);
   /** Time since; time'high if never (16.2). */
-  since = (at: number, now: number): number => (at < 0 ? Number.MAX_SAFE_INTEGER : now - at);
+  since = (at: number, now: number): number => (at >= 0 ? now - at : Number.MAX_SAFE_INTEGER);
   fill = (n: number, make: () => unknown): unknown[] => {
     const list: unknown[] = new Array(n);
     for (let i = 0; i < n; i++) list[i] = make();
