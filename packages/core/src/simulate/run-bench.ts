@@ -152,7 +152,8 @@ export async function runBench(job: BenchJob, host: BenchHost): Promise<BenchRes
   const outcome = simulation.outcome();
   store.end(outcome.time);
   const waves = store.waves();
-  const all = [...outcome.findings];
+  // notes are among the lines, with their time and place
+  const all = outcome.findings.filter((finding) => finding.code !== "sim/note");
   if (waves.stoppedAt !== null)
     all.push({
       code: "sim/wave-memory",
