@@ -56,6 +56,13 @@ try {
   }
   await settle(3000);
   await shot("bench");
+  await driver.get(address);
+  await click("design-cloth-preview");
+  await settle(2500);
+  const mixed = (await driver.getCurrentUrl()).replace(/\/sources.*/, "");
+  await driver.get(`${mixed}/sources?file=pattern_memory.vhd`);
+  await settle(2500);
+  await shot("sources-vhdl");
   await driver.executeScript("localStorage.setItem('gate-clock-theme', 'dark')");
   await driver.get(`${design}/timing`);
   await settle(2000);

@@ -62,7 +62,7 @@ begin
   process (clk)
   begin
     if falling_edge(clk) then
-      x <= resize(x * 5, 16) + 77;
+      x <= signed(resize(unsigned(x) * 5, 16)) + 77;
     end if;
   end process;
   process

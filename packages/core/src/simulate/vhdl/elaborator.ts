@@ -1278,12 +1278,14 @@ export class Elaborator {
     const body = emitter.stmts(process.stmts);
     const waits = process.stmts.some((stmt) => emitter.waits(stmt));
     const procs: Sig[] = [];
+    // an assignment without delay that is made once more changes nothing: it may listen to whole vectors, which is quicker
+    const isWide = process.concurrent && process.stmts.every(isPlainAssignment);
     if (process.sensitivity !== null) {
       const reads = process.sensitivity === "all" ? emitter.readsOfStmts(process.stmts) : process.sensitivity;
       for (const read of reads) {
         const found = emitter.refOf(read);
         if (!found) continue;
-        const ref = found.part ? emitter.partSignal(found) : found;
+        const ref = found.part && !isWide ? emitter.partSignal(found) : found;
         if (ref.tree) for (const leaf of leavesOf(ref.tree)) if (!procs.includes(leaf)) procs.push(leaf);
       }
     } else if (!waits) {
@@ -1416,6 +1418,23 @@ function refThroughConversions(emitter: UnitEmitter, expr: Expr): Ref | null {
 /** A generic's value: without bounds of its own where the generic has some. */
 function opened(v: unknown, shape: Shape): { v: unknown; shape: Shape } {
   return v instanceof Arr && shape.k === "a" && shape.dims ? { v: v.p, shape } : unbox(v, shape);
+}
+function isPlainAssignment(stmt: BoundProcess["stmts"][number]): boolean {
+  switch (stmt.op) {
+    case "signal":
+      return (
+        !stmt.transport &&
+        stmt.force === null &&
+        stmt.waveform.elements.length === 1 &&
+        stmt.waveform.elements[0].after === null
+      );
+    case "if":
+      return stmt.yes.every(isPlainAssignment) && (stmt.no?.every(isPlainAssignment) ?? true);
+    case "case":
+      return stmt.branches.every((branch) => branch.body.every(isPlainAssignment));
+    default:
+      return false;
+  }
 }
 /** The edge that a process is nothing without: all its statements are one `if rising_edge(clk) then`. */
 function onlyEdge(stmts: BoundProcess["stmts"]): "rising" | "falling" | null {

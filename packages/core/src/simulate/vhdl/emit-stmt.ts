@@ -958,6 +958,8 @@ export abstract class EmitStmt extends EmitExpr {
   // ---- waiting --------------------------------------------------------------------------------------------------
 
   private waitStmt(stmt: Stmt & { op: "wait" }): string {
+    const edge = stmt.until && !stmt.delay && !stmt.on ? this.plainEdge(stmt.until) : null;
+    if (edge) return `E.parkEdge(E.currentProcess,${edge.sig},${edge.rising});yield;`;
     const delay = stmt.delay ? `${this.rt("delay")}(${this.expr(stmt.delay).js},${this.at(stmt.delay.loc)})` : "-1";
     const signals = stmt.on ?? (stmt.until ? this.readsOf(stmt.until) : []);
     const list = this.sigList(signals);
@@ -968,6 +970,15 @@ export abstract class EmitStmt extends EmitExpr {
     const inner = this.flush();
     const name = this.fresh("w");
     return `${head}{const ${name}=${list},q=E.currentProcess;E.park(q,${name},${delay});for(;;){yield;${inner}if(q.timedOut||${test})break;E.repark(q,${name});}}`;
+  }
+
+  /** `rising_edge(clk)` or its like alone, of a whole signal. */
+  private plainEdge(e: Expr): { sig: string; rising: 0 | 1 } | null {
+    if (e.op !== "call" || !e.sub.native || e.sub.home?.name !== "std_logic_1164" || !e.args[0]) return null;
+    if (e.sub.name !== "rising_edge" && e.sub.name !== "falling_edge") return null;
+    const ref = this.refOf(e.args[0]);
+    if (!ref || ref.part) return null;
+    return { sig: ref.sig, rising: e.sub.name === "rising_edge" ? 1 : 0 };
   }
 
   /** Leaves of signals as code of a list. */

@@ -44,6 +44,8 @@ export class Sig {
   readonly stamps: number[] = [];
   /** Of `waiting` and `stamps`: lists are not shortened, which would give their memory back each time. */
   waitingCount = 0;
+  /** Processes that wait for one edge and nothing else, by edge: [to 0, to 1]. */
+  edges: { readonly procs: Proc[]; readonly stamps: number[]; count: number }[] | null = null;
   /** One whole driver and nobody who looks at more than events: set when all is elaborated. */
   simple = false;
   /** Told of each event, within the update. */
@@ -84,6 +86,8 @@ export class Driver {
   /** Transactions to come, in order of time; null while there are none. */
   queue: Transaction[] | null = null;
   off = false;
+  /** Called when a transaction of it is due; made when it is first needed. */
+  fire: (() => void) | null = null;
   /** Bits that it drives; null: all. */
   mask: Uint8Array | null = null;
   /** A stretch of another driver's signal. */
@@ -245,6 +249,12 @@ export class Engine {
       );
       return;
     }
+    if (driver.queue === null && n === 0 && !off && delay > 0) {
+      // nothing is pending: nothing to reject
+      driver.queue = [{ time: this.kernel.now + delay, value, mask: null, off: false }];
+      this.wakeDriver(driver, delay);
+      return;
+    }
     let mask: Uint8Array | null = null;
     let full = value;
     if (n > 0) {
@@ -288,7 +298,11 @@ export class Engine {
     }
     kept.push({ time, value: full, mask, off });
     driver.queue = kept;
-    this.kernel.afterNonblocking(delay, () => this.mature(driver, time));
+    this.wakeDriver(driver, delay);
+  }
+  private wakeDriver(driver: Driver, delay: number): void {
+    driver.fire ??= () => this.mature(driver);
+    this.kernel.afterNonblocking(delay, driver.fire);
   }
 
   afterTree(tree: DriverTree, value: unknown, delay: number, reject: number, off: boolean): void {
@@ -347,9 +361,21 @@ export class Engine {
     return mask.every((on, i) => !on || a[i] === b[i]);
   }
 
-  private mature(driver: Driver, time: number): void {
+  private mature(driver: Driver): void {
     const { queue } = driver;
+    const time = this.kernel.now;
     if (!queue) return;
+    if (queue.length === 1 && queue[0].time === time && queue[0].mask === null && !queue[0].off) {
+      driver.queue = null;
+      driver.next = queue[0].value;
+      driver.off = false;
+      if (!driver.pending) {
+        driver.pending = true;
+        this.updates[this.updateCount++] = driver;
+      }
+      this.schedule();
+      return;
+    }
     for (const each of queue)
       if (each.time === time) this.later.push({ driver, value: each.value, mask: each.mask, off: each.off });
     const rest = queue.filter((each) => each.time > time);
@@ -459,6 +485,17 @@ export class Engine {
       for (let i = 0; i < sig.rising.length; i++) this.wake(sig.rising[i]);
     if (sig.falling.length !== 0 && ((value as number) & 3) === 2)
       for (let i = 0; i < sig.falling.length; i++) this.wake(sig.falling[i]);
+    // 0 and L end in binary 10, 1 and H in 11; no other value does
+    if (
+      sig.edges !== null &&
+      ((value as number) & 2) !== 0 &&
+      ((old as number) & 3) === (((value as number) & 3) ^ 1)
+    ) {
+      const list = sig.edges[(value as number) & 1];
+      const { count } = list;
+      list.count = 0;
+      for (let i = 0; i < count; i++) if (list.procs[i].stamp === list.stamps[i]) this.wake(list.procs[i]);
+    }
     const count = sig.waitingCount;
     if (count !== 0) {
       const { waiting, stamps } = sig;
@@ -535,6 +572,18 @@ export class Engine {
         proc.timedOut = true;
         this.wake(proc);
       });
+  }
+  /** The process waits for one edge of std_logic. */
+  parkEdge(proc: Proc, sig: Sig, rising: 0 | 1): void {
+    proc.timedOut = false;
+    sig.edges ??= [
+      { procs: [], stamps: [], count: 0 },
+      { procs: [], stamps: [], count: 0 },
+    ];
+    const list = sig.edges[rising];
+    const at = list.count++;
+    list.procs[at] = proc;
+    list.stamps[at] = ++proc.stamp;
   }
   /** Waits again for the same, with the timeout still running. */
   repark(proc: Proc, sigs: readonly Sig[]): void {
