@@ -1044,6 +1044,8 @@ export function sharedBuiltins(): Builtins {
   if (builtins) return builtins;
   builtins = new Builtins((world, report, root, library, units) => {
     for (const node of units) {
+      if (node.kind === "context")
+        library.units.set(node.name.id, { kind: "context", name: node.name.id, loc: node.name.loc, items: node.items });
       if (node.kind !== "package") continue;
       const binder = new UnitBinder(world, report, root);
       library.units.set(node.name.id, binder.package(node, null, library.name, root));

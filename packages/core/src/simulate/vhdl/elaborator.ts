@@ -69,8 +69,6 @@ const origins = new WeakMap<
   { readonly of: Sig; readonly lo: number; readonly n: number; readonly bit: boolean; readonly two: boolean }
 >();
 
-class AbandonError extends Error {}
-
 /** Code of one process, or of one value at elaboration. */
 class UnitEmitter extends EmitStmt {
   readonly drivers = new Map<Sig, Driver>();
@@ -462,8 +460,6 @@ export class Elaborator {
       const emitter = this.emitter(frame);
       const array = sub.params[0].subtype.type;
       if (array.kind !== "array") return null;
-      const value: Expr = { op: "open", type: array, loc: sub.loc };
-      void value;
       const pack = packingOf(array);
       const decl: ConstantDecl = {
         kind: "constant",
@@ -568,7 +564,8 @@ export class Elaborator {
     this.top ??= top;
     for (const generic of entity.generics) this.generic(generic, null, frame, frame, top, generics.get(generic.name));
     for (const port of entity.ports) this.openPort(port, frame, top);
-    this.fill(top, entity, architecture, rules);
+    // ports without bounds leave everything open that uses them
+    if (entity.ports.every((port) => frame.places.has(port))) this.fill(top, entity, architecture, rules);
     return top;
   }
 
@@ -662,31 +659,23 @@ export class Elaborator {
     frame: Frame,
   ): {
     readonly tree: SigTree;
-    readonly part: { lo: number; n: number; bit: boolean } | null;
+    readonly part: Stretch | null;
     readonly shape: Shape;
   } | null {
     const ref = refThroughConversions(this.emitter(frame), expr);
     if (!ref?.tree) return null;
     if (!ref.part) return { tree: ref.tree, part: null, shape: ref.shape };
-    const { loKnown, nKnown, bit, shape } = ref.part;
-    if (loKnown === null || nKnown === null) return null;
-    return { tree: ref.tree, part: { lo: loKnown, n: nKnown, bit }, shape };
+    const part = stretchOf(ref);
+    return part && { tree: ref.tree, part, shape: ref.part.shape };
   }
   evaluateShape(expr: Expr, frame: Frame): Shape {
     return plain(this.emitter(frame).expr(expr).shape);
   }
   /** Signals of the border give VHDL's side a driver, which the border sets. */
-  borderDriver(tree: SigTree, part: { lo: number; n: number; bit: boolean } | null): (v: unknown) => void {
+  borderDriver(tree: SigTree, part: Stretch | null): (v: unknown) => void {
     const emitter = this.emitter(this.program.root, true);
     const driver = emitter.driver(tree, part?.lo ?? null, part?.n ?? null);
-    const two = false;
-    const shape: Shape = { k: "o", type: this.world.standard.boolean };
-    const ref = {
-      part: part && { lo: String(part.lo), loKnown: part.lo, n: String(part.n), nKnown: part.n, bit: part.bit, shape },
-      shape,
-    } as unknown as Ref;
-    void two;
-    return (v) => this.pushDriver(driver, v, ref);
+    return (v) => this.pushDriver(driver, v, part);
   }
   /** Runs at the start and at each event of what the expression reads. */
   watch(expr: Expr, frame: Frame, run: (v: unknown, shape: Shape) => void): void {
@@ -1146,7 +1135,7 @@ export class Elaborator {
             : sliceL(p, formal.part.loKnown!, formal.part.nKnown!);
         }
         if (convert) v = convert();
-        this.pushDriver(driver, v, ref);
+        this.pushDriver(driver, v, stretchOf(ref));
       };
       for (const leaf of leavesOf(formal.tree)) leaf.links.push(push);
       this.initial.push(push);
@@ -1171,23 +1160,15 @@ export class Elaborator {
     return inner.link(`return ()=>${inner.payload(val)};`) as () => unknown;
   }
 
-  private pushDriver(driver: DriverTree, v: unknown, ref: Ref): void {
+  private pushDriver(driver: DriverTree, v: unknown, stretch: Stretch | null): void {
     if (Array.isArray(driver)) {
-      driver.forEach((each, i) => this.pushDriver(each, (v as unknown[])[i], ref));
+      driver.forEach((each, i) => this.pushDriver(each, (v as unknown[])[i], stretch));
       return;
     }
     if (!driver) return;
     const target = driver.part ? driver.part.of : driver;
-    const lo = driver.part ? driver.part.lo : (ref.part?.loKnown ?? null);
-    const bit = driver.part ? driver.part.bit : (ref.part?.bit ?? false);
-    const n = driver.part ? driver.part.n : (ref.part?.nKnown ?? 0);
-    if (lo === null) target.v = v;
-    else {
-      const two = ref.shape.k === "a" && ref.shape.pack === "bit";
-      target.v = bit
-        ? setL(target.v as Bits, target.sig.n, lo, two ? (v as number) + 2 : (v as number))
-        : insertL(target.v as Bits, target.sig.n, lo, v as Bits, n);
-    }
+    const at = driver.part ?? stretch;
+    target.v = at ? putStretch(target.v as Bits, target.sig.n, at, v) : v;
     target.next = target.v;
     this.engine.drive(target);
   }
@@ -1407,6 +1388,27 @@ export class Elaborator {
   }
 }
 
+/** Bits of a signal: one, or several side by side; `two`: of an array of bits, whose elements are 0 and 1. */
+export interface Stretch {
+  readonly lo: number;
+  readonly n: number;
+  readonly bit: boolean;
+  readonly two: boolean;
+}
+function stretchOf(ref: Ref): Stretch | null {
+  if (!ref.part || ref.part.loKnown === null || ref.part.nKnown === null) return null;
+  return {
+    lo: ref.part.loKnown,
+    n: ref.part.nKnown,
+    bit: ref.part.bit,
+    two: ref.shape.k === "a" && ref.shape.pack === "bit",
+  };
+}
+/** Bits with a stretch of them replaced. */
+export function putStretch(p: Bits, n: number, { lo, n: width, bit, two }: Stretch, v: unknown): Bits {
+  if (bit) return setL(p, n, lo, two ? (v as number) + 2 : (v as number));
+  return insertL(p, n, lo, v as Bits, width);
+}
 /** A name of a signal behind type conversions between arrays: they change nothing that a signal keeps. */
 function refThroughConversions(emitter: UnitEmitter, expr: Expr): Ref | null {
   let at = expr;
@@ -1487,5 +1489,3 @@ function showValue(v: unknown, shape: Shape): string {
   }
   return typeof v === "number" ? String(v) : "...";
 }
-
-export { AbandonError };

@@ -1337,29 +1337,17 @@ export abstract class EmitExpr extends EmitBase {
     if (e.type.kind === "record") {
       const base = want?.k === "r" ? want : (this.plainShape(e.type) as Shape & { k: "r" });
       const fields: string[] = [];
-      const known: unknown[] = [];
-      let all = true;
       for (const { choice, value } of e.elements) {
         if (choice.kind !== "field") continue;
         const val = this.fit(this.expr(value, base.fields[choice.field]), base.fields[choice.field], value.loc);
         fields[choice.field] = this.kept(val);
-        if (val.cv === undefined || typeof val.cv === "object") all = false;
-        else known[choice.field] = val.cv;
       }
       const js = `[${base.fields.map((_, i) => fields[i] ?? "null").join(",")}]`;
-      return { js, shape: base, fresh: true, ...(all && known.length === base.fields.length ? {} : {}) };
+      return { js, shape: base, fresh: true };
     }
     const plain = (want?.k === "a" ? want : this.plainShape(e.type)) as ArrayShape;
     const rest = plain.dims && plain.dims.length > 1 ? plain.dims.slice(1) : null;
-    const inner: Shape = rest
-      ? {
-          ...plain,
-          dims: rest,
-          type: e.elements[0]?.value.type.kind === "array" ? (e.elements[0].value.type as never) : plain.type,
-        }
-      : plain.elem;
     const innerWant: Shape = rest ? { ...plain, dims: rest } : plain.elem;
-    void inner;
     return this.arrayAggregate(e, plain, innerWant, want);
   }
 

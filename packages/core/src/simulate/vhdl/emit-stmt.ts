@@ -8,7 +8,7 @@ import type {
   Subprogram,
   VariableDecl,
 } from "../../elaborate/vhdl/bound.ts";
-import { isDiscrete, type ProtectedType, type VType } from "../../elaborate/vhdl/types.ts";
+import type { ProtectedType, VType } from "../../elaborate/vhdl/types.ts";
 import type { Callee, Val } from "./emit-base.ts";
 import { dynamicRange, enumNames } from "./emit-base.ts";
 import { EmitExpr, isList, type LVal, type Ref, wrapped } from "./emit-expr.ts";
@@ -17,7 +17,7 @@ import { leavesOf } from "./engine.ts";
 import { Frame, type JsFunction } from "./frames.ts";
 import { nativeFunction } from "./natives.ts";
 import { type ArrayShape, highOf, lowOf, type Shape, shapeKey } from "./shapes.ts";
-import { type Bits, Codes, codesOf } from "./values.ts";
+import { type Bits, Codes } from "./values.ts";
 
 /** What a subprogram's code needs to know while it is written. */
 interface SubContext {
@@ -94,8 +94,6 @@ export abstract class EmitStmt extends EmitExpr {
   }
 
   private paramShape(param: ParamDecl): Shape {
-    const frame = this.frame;
-    void frame;
     return this.shape(param.subtype);
   }
   private fitParam(val: Val, formal: Shape, loc: Loc): Val {
@@ -1345,4 +1343,3 @@ export function plain(shape: Shape): Shape {
   return { k, type, pack, dims, elem };
 }
 export type { SigTree };
-export { codesOf, isDiscrete };

@@ -11,11 +11,11 @@ import type { ModuleNode } from "../../hdl/verilog/ast.ts";
 import { parseVerilog, type VerilogSyntax } from "../../hdl/verilog/index.ts";
 import { fromFourState } from "./border.ts";
 import { fourStateOf, read, widthOf } from "./circuit-expr.ts";
-import type { BorderActual, VhdlInstance } from "./elaborator.ts";
+import { type BorderActual, putStretch, type Stretch, type VhdlInstance } from "./elaborator.ts";
 import { leavesOf, readTree, type Sig, type SigTree } from "./engine.ts";
 import type { Frame } from "./frames.ts";
 import { type Shape, shapeText } from "./shapes.ts";
-import { type Bits, getL, insertL, setL, sliceL } from "./values.ts";
+import { type Bits, getL, sliceL } from "./values.ts";
 import { VhdlRun, vhdlPrecision } from "./vhdl-run.ts";
 
 /** An entity within Verilog: the module instance that stands for it, and what it was made with. */
@@ -32,7 +32,7 @@ export interface Crossing {
   readonly into: "verilog" | "vhdl";
   /** On VHDL's side: signals, or the computed value that a module's input takes. */
   readonly tree: SigTree | null;
-  readonly part: { readonly lo: number; readonly n: number; readonly bit: boolean } | null;
+  readonly part: Stretch | null;
   readonly shape: Shape;
   readonly value: { readonly expr: Expr; readonly frame: Frame } | null;
   readonly owner: VhdlInstance;
@@ -305,7 +305,7 @@ export class MixedDesign {
       const take = () => {
         const v = fromFourState(side.read(signal), shape);
         if (drive) drive(v);
-        else put(tree!, v, (leaf, own) => engine.set(leaf, part ? insertedIn(leaf, own, part) : own));
+        else put(tree!, v, (leaf, own) => engine.set(leaf, part ? putStretch(leaf.v as Bits, leaf.n, part, own) : own));
         engine.schedule();
       };
       side.observe(signal, take);
@@ -357,13 +357,8 @@ function put(tree: SigTree, v: unknown, set: (leaf: Sig, v: unknown) => void): v
   if (Array.isArray(tree)) tree.forEach((each, i) => put(each, (v as unknown[])[i], set));
   else set(tree, v);
 }
-function cutOf(v: unknown, part: { lo: number; n: number; bit: boolean }): unknown {
-  return part.bit ? getL(v as Bits, part.lo) : sliceL(v as Bits, part.lo, part.n);
-}
-function insertedIn(leaf: Sig, v: unknown, part: { lo: number; n: number; bit: boolean }): Bits {
-  return part.bit
-    ? setL(leaf.v as Bits, leaf.n, part.lo, v as number)
-    : insertL(leaf.v as Bits, leaf.n, part.lo, v as Bits, part.n);
+function cutOf(v: unknown, part: Stretch): unknown {
+  return part.bit ? getL(v as Bits, part.lo) - (part.two ? 2 : 0) : sliceL(v as Bits, part.lo, part.n);
 }
 /** A value of VHDL as bits for a port; whole numbers take its width. */
 function bitsAcross(v: unknown, shape: Shape, width: number): { a: bigint; b: bigint } {

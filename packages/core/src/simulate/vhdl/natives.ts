@@ -318,9 +318,6 @@ function shift(c: Call, name: string, signed: boolean, descending = true): Val {
       descending,
     );
   const fillsSign = (name === "shift_right" || name === "sra" || name === "shr") && signed;
-  const isArithmetic = name === "sla" && signed;
-  void two;
-  void isArithmetic;
   if (typeof count.cv === "number" && count.cv >= 0 && a.known !== null && a.known <= 32 && a.known > 0) {
     const value = e.once(a.first);
     const by = Math.min(count.cv, a.known);

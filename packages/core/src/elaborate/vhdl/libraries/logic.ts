@@ -333,6 +333,15 @@ function arctan (y : in real; x : in real) return real;
 end package;
 `;
 
+/** IEEE 1076-2008 clause 16.10. */
+const contextsText = `context ieee_std_context is
+library ieee; use ieee.std_logic_1164.all; use ieee.numeric_std.all;
+end context;
+context ieee_bit_context is
+library ieee; use ieee.numeric_bit.all;
+end context;
+`;
+
 export const libraryTexts: { readonly [library: string]: { readonly [unit: string]: string } } = {
   ieee: {
     std_logic_1164: stdLogic1164Text,
@@ -345,5 +354,6 @@ export const libraryTexts: { readonly [library: string]: { readonly [unit: strin
     std_logic_arith: stdLogicArithText,
     std_logic_unsigned: stdLogicUnsignedText,
     std_logic_signed: stdLogicSignedText,
+    contexts: contextsText,
   },
 };
