@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { formatFinding } from "../../src/common/index.ts";
 import { elaborate } from "../../src/elaborate/index.ts";
+import { bit1 } from "../../src/netlist/rtl.ts";
 import { type DutSpec, type PortSpec, sameAsCircuit } from "../helpers/vhdl-circuit.ts";
 
 const head = "library ieee; use ieee.std_logic_1164.all; use ieee.numeric_std.all;\n";
@@ -245,6 +246,22 @@ describe("findings about circuits in VHDL", () => {
     expect(told(entity("signal r : real := 1.0;", "process (a) begin r <= r * 2.0; y <= a; end process;"))).toMatch(
       /makes no circuit/,
     );
+  });
+  it("nothing about ports that are left open, connected in part, or have defaults", () => {
+    const inner = `${head}entity e is port (clk : in std_logic; en : in std_logic := '1'; d : in std_logic_vector(1 downto 0); q : out std_logic := '1'; n : out std_logic); end;
+architecture r of e is begin process (clk) begin if rising_edge(clk) then if en = '1' then q <= d(0); end if; end if; end process; n <= d(1); end;\n`;
+    const text =
+      inner +
+      entity(
+        "signal v : std_logic_vector(1 downto 0);",
+        "v <= a & b; u : entity work.e port map (clk => clk, d => v, q => y, n => open);",
+      );
+    const { artifact, findings } = elaborate([{ name: "d.vhd", text }]);
+    expect(findings.map(formatFinding)).toEqual([]);
+    const [ff] = artifact!.netlist.cells.filter((cell) => cell.kind === "ff");
+    // the enable is known, and the register begins with the port's default
+    expect(ff.inputs[2]).toEqual([bit1]);
+    expect(ff.modes?.init).toBe("1");
   });
   it("a test bench is no top", () => {
     const bench = `${head}entity tb is end; architecture s of tb is signal c : std_logic; begin c <= '1' after 5 ns; u : entity work.d port map (c, c, c, open); end;\n`;

@@ -127,7 +127,15 @@ export class CircuitWriter {
 
   // ---- signals --------------------------------------------------------------------------------------------------
 
-  private makeSignal(name: string, width: number, loc: Loc, kind: Signal["kind"], shape: Shape | null): Signal {
+  private makeSignal(
+    name: string,
+    width: number,
+    loc: Loc,
+    kind: Signal["kind"],
+    shape: Shape | null,
+    /** Another name of what is declared elsewhere. */
+    implicit = false,
+  ): Signal {
     const b = shape?.k === "a" && shape.pack && shape.dims ? shape.dims[0] : null;
     const range = b ? { left: b.l, right: rightOf(b) } : { left: width - 1, right: 0 };
     const isSigned = shape?.k === "s" && shape.type.kind === "int" && integerLimits(shape)[0] < 0;
@@ -151,7 +159,7 @@ export class CircuitWriter {
       automatic: kind === "local",
       loc,
       init: null,
-      implicit: false,
+      implicit,
       isConst: false,
     };
     this.model.signals.push(signal);
@@ -165,6 +173,7 @@ export class CircuitWriter {
 
   /** All entities below these. `outer` is the module's instance that an entity stands for. */
   write(tops: readonly { readonly top: VhdlInstance; readonly outer: Instance | null }[]): void {
+    for (const link of this.owner.portLinks) for (const leaf of leavesOf(link.tree)) this.linked.add(leaf);
     for (const { top, outer } of tops) {
       this.outer = outer;
       this.declare(top);
@@ -250,14 +259,23 @@ export class CircuitWriter {
             : undefined;
         const signal =
           stands ??
-          this.makeSignal(decl.name, width, decl.loc, isPort && decl.mode === "in" ? "net" : "variable", shape);
-        if (isPort && !stands) {
+          this.makeSignal(
+            decl.name,
+            width,
+            decl.loc,
+            isPort && decl.mode === "in" ? "net" : "variable",
+            shape,
+            isShared,
+          );
+        const isTop = instance.parent === null && !this.outer;
+        if (isPort && !stands && (isTop || !isShared)) {
           signal.direction = decl.mode === "in" ? "input" : decl.mode === "inout" ? "inout" : "output";
-          if (instance.parent === null && !this.outer) this.instance.ports.push(signal);
-          else signal.direction = null;
+          if (isTop) this.instance.ports.push(signal);
         }
         if (isShared) {
           this.views.push({ signal, tree, loc: decl.loc, instance: this.instance });
+          // registers behind an output begin with the port's default
+          if (decl.init && decl.mode !== "in") this.beginWith(tree, shape, instance);
           continue;
         }
         let offset = width;
@@ -268,6 +286,22 @@ export class CircuitWriter {
           this.leaves.set(leaf, { signal, offset });
           values.push([leaf.v, leafShape]);
         });
+        const isOpenInput =
+          signal.direction === "input" && !isTop && !stands && !own.some((leaf) => this.linked.has(leaf));
+        if (isOpenInput) {
+          const value = joined(
+            values.map(([v, each]) => constant(fourStateOf(v, each), widthOf(each) ?? 0, decl.loc)),
+            decl.loc,
+          );
+          this.model.assigns.push({
+            target: whole(signal, decl.loc),
+            value,
+            delay: null,
+            strength: null,
+            instance: this.instance,
+            loc: decl.loc,
+          });
+        }
         if (signal.direction !== "input" && decl.init && !values.every(([v]) => isUnknown(v))) {
           let a = 0n;
           let b = 0n;
@@ -283,6 +317,24 @@ export class CircuitWriter {
       for (const child of instance.children) this.declare(child);
     });
   }
+  private beginWith(tree: SigTree, shape: Shape, instance: VhdlInstance): void {
+    this.eachLeaf(tree, shape, (leaf, leafShape) => {
+      const v = instance.frame.driverInit?.get(leaf);
+      const at = this.leafAt(leaf);
+      const width = widthOf(leafShape) ?? 0;
+      if (v === undefined || !at || isUnknown(v)) return;
+      const own = fourStateOf(v, leafShape);
+      const ones = (1n << BigInt(at.signal.width)) - 1n;
+      const old = at.signal.init ?? { a: ones, b: ones };
+      const mask = ((1n << BigInt(width)) - 1n) << BigInt(at.offset);
+      at.signal.init = {
+        a: (old.a & ~mask) | (own.a << BigInt(at.offset)),
+        b: (old.b & ~mask) | (own.b << BigInt(at.offset)),
+      };
+    });
+  }
+  /** Signals of ports that a computed connection drives. */
+  private readonly linked = new Set<Sig>();
   /** Ports that show signals of others under names of their own. */
   private readonly views: {
     readonly signal: Signal;
