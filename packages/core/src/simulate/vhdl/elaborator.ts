@@ -1352,7 +1352,7 @@ export class Elaborator {
       }
     }
     for (const run of this.initial) run();
-    for (const sig of this.signals)
+    for (const sig of this.signals) {
       sig.simple =
         sig.drivers.length === 1 &&
         sig.drivers[0].mask === null &&
@@ -1360,6 +1360,9 @@ export class Elaborator {
         sig.onActive === null &&
         sig.outside === null &&
         !this.program.tracksActive;
+      sig.quiet =
+        sig.procs.length === 0 && sig.rising.length === 0 && sig.falling.length === 0 && sig.links.length === 0;
+    }
     // these are no events
     this.engine.d++;
     this.engine.start(this.processes);

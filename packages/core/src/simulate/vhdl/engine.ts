@@ -48,6 +48,8 @@ export class Sig {
   edges: { readonly procs: Proc[]; readonly stamps: number[]; count: number }[] | null = null;
   /** One whole driver and nobody who looks at more than events: set when all is elaborated. */
   simple = false;
+  /** Nobody waits for its events, for now. */
+  quiet = false;
   /** Told of each event, within the update. */
   readonly links: (() => void)[] = [];
   onActive: (() => void)[] | null = null;
@@ -479,6 +481,10 @@ export class Engine {
     sig.v = value;
     sig.ev = this.d;
     if (this.tracksTimes) sig.at = this.kernel.now;
+    if (sig.quiet) {
+      if (this.onEvent !== null) this.onEvent(sig);
+      return;
+    }
     const { procs, links } = sig;
     for (let i = 0; i < procs.length; i++) this.wake(procs[i]);
     if (sig.rising.length !== 0 && ((value as number) & 3) === 3)
@@ -576,6 +582,7 @@ export class Engine {
   /** The process waits for one edge of std_logic. */
   parkEdge(proc: Proc, sig: Sig, rising: 0 | 1): void {
     proc.timedOut = false;
+    sig.quiet = false;
     sig.edges ??= [
       { procs: [], stamps: [], count: 0 },
       { procs: [], stamps: [], count: 0 },
@@ -590,6 +597,7 @@ export class Engine {
     for (let i = 0; i < sigs.length; i++) this.await(sigs[i], proc, proc.stamp);
   }
   private await(sig: Sig, proc: Proc, stamp: number): void {
+    sig.quiet = false;
     const at = sig.waitingCount++;
     sig.waiting[at] = proc;
     sig.stamps[at] = stamp;
