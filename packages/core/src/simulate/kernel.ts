@@ -79,7 +79,8 @@ interface Slot {
   /** Threads come with the serial of the timer that wakes them. */
   readonly active: (Event | number)[];
   count: number;
-  nonblocking: (() => void)[] | null;
+  readonly nonblocking: (() => void)[];
+  nonblockingCount: number;
 }
 
 export class Kernel {
@@ -97,7 +98,10 @@ export class Kernel {
   tail = 0;
   private head = 0;
   private inactive: Thread[] = [];
+  /** Filled up to `nonblockingCount`; never shrunk, as the queue. */
   private nonblocking: (() => void)[] = [];
+  private nonblockingCount = 0;
+  private spareNonblocking: (() => void)[] = [];
   private begun = false;
   private timers = 0;
   private threads = 0;
@@ -126,6 +130,11 @@ export class Kernel {
   levels = new Int32Array(0);
   levelRunner = -1;
 
+  /** Nothing is left to run in this slot but what the non-blocking region brings. */
+  get isQuiet(): boolean {
+    return this.tail === 0 && this.nonblockingCount === 0 && this.inactive.length === 0;
+  }
+
   /** Puts a process into the active queue, unless it is there. */
   wake(process: number): void {
     const level = this.levelOf[process];
@@ -149,7 +158,7 @@ export class Kernel {
       const known = this.slots.get(time);
       if (known) return known;
     }
-    const slot: Slot = this.free.pop() ?? { time, active: [], count: 0, nonblocking: null };
+    const slot: Slot = this.free.pop() ?? { time, active: [], count: 0, nonblocking: [], nonblockingCount: 0 };
     slot.time = time;
     if (this.slots.size) this.slots.set(time, slot);
     // binary heap by time (Williams 1964)
@@ -217,11 +226,10 @@ export class Kernel {
 
   /** In the non-blocking region, now or later. */
   afterNonblocking(steps: number, run: () => void): void {
-    if (steps <= 0) this.nonblocking.push(run);
+    if (steps <= 0) this.nonblocking[this.nonblockingCount++] = run;
     else {
       const slot = this.slotAt(this.now + steps);
-      if (slot.nonblocking) slot.nonblocking.push(run);
-      else slot.nonblocking = [run];
+      slot.nonblocking[slot.nonblockingCount++] = run;
     }
   }
 
@@ -510,10 +518,13 @@ export class Kernel {
         continue;
       }
       let any = this.applyNonblocking();
-      if (this.nonblocking.length) {
+      const count = this.nonblockingCount;
+      if (count !== 0) {
         const list = this.nonblocking;
-        this.nonblocking = [];
-        for (const run of list) run();
+        this.nonblocking = this.spareNonblocking;
+        this.spareNonblocking = list;
+        this.nonblockingCount = 0;
+        for (let i = 0; i < count; i++) list[i]();
         any = true;
       }
       if (!any && this.tail === 0) break;
@@ -532,7 +543,7 @@ export class Kernel {
   run(until: number, slots: number): "idle" | "limit" | "more" {
     let count = 0;
     const { heap } = this;
-    if (!this.begun || this.tail || this.nonblocking.length || this.inactive.length) {
+    if (!this.begun || this.tail || this.nonblockingCount || this.inactive.length) {
       this.begun = true; // time 0 is a slot even if nothing happens in it
       this.settle();
     }
@@ -557,10 +568,8 @@ export class Kernel {
         }
       }
       slot.count = 0;
-      if (slot.nonblocking) {
-        this.nonblocking.push(...slot.nonblocking);
-        slot.nonblocking = null;
-      }
+      for (let i = 0; i < slot.nonblockingCount; i++) this.nonblocking[this.nonblockingCount++] = slot.nonblocking[i];
+      slot.nonblockingCount = 0;
       if (this.free.length < 64) this.free.push(slot);
       this.settle();
     }

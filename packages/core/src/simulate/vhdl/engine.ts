@@ -87,6 +87,9 @@ export class Driver {
   pending = false;
   /** Transactions to come, in order of time; null while there are none. */
   queue: Transaction[] | null = null;
+  /** The only transaction to come, a whole value: most drivers never have more. NaN: none, or they are in `queue`. */
+  soleTime = Number.NaN;
+  soleValue: unknown = null;
   off = false;
   /** Called when a transaction of it is due; made when it is first needed. */
   fire: (() => void) | null = null;
@@ -154,9 +157,33 @@ export class Engine {
     const before = this.kernel.applyNonblocking;
     this.kernel.applyNonblocking = () => {
       const any = before();
-      return this.update() || any;
+      return this.cycles() || any;
     };
   }
+
+  /**
+   * Delta cycles, one after the other, as long as nobody else has anything to do in this time slot.
+   * @returns True if anything was updated.
+   */
+  private cycles(): boolean {
+    if (this.updateCount === 0 && this.later.length === 0) return false;
+    const { kernel } = this;
+    this.cycling = true;
+    do {
+      this.update();
+      if (this.readyCount === 0) this.d++;
+      else if (kernel.isQuiet) this.turn();
+      else {
+        this.cycling = false;
+        this.schedule();
+        return true;
+      }
+    } while (this.updateCount !== 0 || this.later.length !== 0);
+    this.cycling = false;
+    return true;
+  }
+  /** Processes that are woken run without the kernel's being asked. */
+  private cycling = false;
 
   get now(): number {
     return this.kernel.now;
@@ -171,12 +198,21 @@ export class Engine {
       return;
     }
     if (driver.queue !== null) driver.queue = null;
+    driver.soleTime = Number.NaN;
     driver.next = value;
     driver.off = false;
     if (!driver.pending) {
       driver.pending = true;
       this.updates[this.updateCount++] = driver;
     }
+  }
+  /** All transactions to come as a list. */
+  private queueOf(driver: Driver): Transaction[] | null {
+    if (!Number.isNaN(driver.soleTime)) {
+      driver.queue = [{ time: driver.soleTime, value: driver.soleValue, mask: null, off: false }];
+      driver.soleTime = Number.NaN;
+    }
+    return driver.queue;
   }
   private asPart(driver: Driver, value: unknown): void {
     const { of, lo, n, bit, two } = driver.part!;
@@ -212,12 +248,12 @@ export class Engine {
     }
   }
   private clear(driver: Driver, lo: number, len: number): void {
-    if (driver.queue === null) return;
-    for (const each of driver.queue) {
+    if (this.queueOf(driver) === null) return;
+    for (const each of driver.queue!) {
       each.mask ??= new Uint8Array(driver.sig.n).fill(1);
       each.mask.fill(0, lo, lo + len);
     }
-    driver.queue = driver.queue.filter((each) => each.mask!.includes(1));
+    driver.queue = driver.queue!.filter((each) => each.mask!.includes(1));
     if (driver.queue.length === 0) driver.queue = null;
   }
 
@@ -251,9 +287,10 @@ export class Engine {
       );
       return;
     }
-    if (driver.queue === null && n === 0 && !off && delay > 0) {
+    if (driver.queue === null && n === 0 && !off && delay > 0 && Number.isNaN(driver.soleTime)) {
       // nothing is pending: nothing to reject
-      driver.queue = [{ time: this.kernel.now + delay, value, mask: null, off: false }];
+      driver.soleTime = this.kernel.now + delay;
+      driver.soleValue = value;
       this.wakeDriver(driver, delay);
       return;
     }
@@ -266,7 +303,7 @@ export class Engine {
       full = bit ? setL(base, driver.sig.n, lo, value as number) : insertL(base, driver.sig.n, lo, value as Bits, n);
     }
     const time = this.now + delay;
-    const queue = driver.queue ?? [];
+    const queue = this.queueOf(driver) ?? [];
     // what comes at the same time or later is overtaken
     let kept = this.without(queue, mask, (each) => each.time >= time);
     if (reject >= 0) {
@@ -363,35 +400,32 @@ export class Engine {
     return mask.every((on, i) => !on || a[i] === b[i]);
   }
 
+  /** Called in the non-blocking region, after which the kernel asks for updates again. */
   private mature(driver: Driver): void {
     const { queue } = driver;
     const time = this.kernel.now;
-    if (!queue) return;
-    if (queue.length === 1 && queue[0].time === time && queue[0].mask === null && !queue[0].off) {
-      driver.queue = null;
-      driver.next = queue[0].value;
+    if (driver.soleTime === time) {
+      driver.soleTime = Number.NaN;
+      driver.next = driver.soleValue;
       driver.off = false;
       if (!driver.pending) {
         driver.pending = true;
         this.updates[this.updateCount++] = driver;
       }
-      this.schedule();
       return;
     }
+    if (!queue) return;
     for (const each of queue)
       if (each.time === time) this.later.push({ driver, value: each.value, mask: each.mask, off: each.off });
     const rest = queue.filter((each) => each.time > time);
     driver.queue = rest.length ? rest : null;
-    this.schedule();
   }
 
   // ---- the cycle ------------------------------------------------------------------------------------------------
 
-  /** @returns True if anything was updated. */
-  private update(): boolean {
+  private update(): void {
     const { updates, later } = this;
     const count = this.updateCount;
-    if (count === 0 && later.length === 0) return false;
     this.updates = this.spare;
     this.spare = updates;
     this.updateCount = 0;
@@ -417,7 +451,6 @@ export class Engine {
         this.drive(driver);
       }
     }
-    return true;
   }
   private spare: Driver[] = [];
 
@@ -521,7 +554,7 @@ export class Engine {
       return;
     }
     this.ready[this.readyCount++] = proc;
-    if (!this.scheduled) this.schedule();
+    if (!this.scheduled && !this.cycling) this.schedule();
   }
   /** Something is to run, or to be updated, in this slot. */
   schedule(): void {
