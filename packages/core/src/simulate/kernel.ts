@@ -132,7 +132,7 @@ export class Kernel {
 
   /** Nothing is left to run in this slot but what the non-blocking region brings. */
   get isQuiet(): boolean {
-    return this.tail === 0 && this.nonblockingCount === 0 && this.inactive.length === 0;
+    return this.head === this.tail && this.nonblockingCount === 0 && this.inactive.length === 0;
   }
 
   /** Puts a process into the active queue, unless it is there. */

@@ -144,7 +144,8 @@ export class Simulation {
   }
 
   private joinVhdl(vhdl: VhdlRun, options: SimulateOptions): void {
-    vhdl.engine.attach();
+    const { processes, assigns, joins, switches } = this.design;
+    vhdl.engine.attach(processes.length + assigns.length + joins.length + switches.length === 0);
     if (options.maxTurns) vhdl.engine.maxTurns = options.maxTurns;
     vhdl.listener = {
       print: (text, loc) => this.onPrint({ text, loc, time: this.kernel.now }),

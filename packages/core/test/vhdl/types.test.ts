@@ -243,3 +243,16 @@ variable x : l := (others => (d => "00", v => false));`,
     "a wire42",
   );
 });
+
+describe("logical operators (9.2.2)", () => {
+  const decl = "variable a, b, c : boolean := true;";
+  values("brackets join any of them", { decl }, [
+    ["boolean'image((a nand b) nand c)", "true"],
+    ["boolean'image((a nand b) nand (b nor c))", "true"],
+    ["boolean'image((a and b) or c)", "true"],
+    ["boolean'image(a and (b or c) and (a xor b))", "false"],
+    ["boolean'image(a xor b xor c)", "true"],
+  ]);
+  fails("'nand' has no order of its own", { decl, body: "a := a nand b nand c;" }, /'nand' cannot follow 'nand'/);
+  fails("nor have different ones", { decl, body: "a := a and b or c;" }, /'and' and 'or' cannot be mixed/);
+});

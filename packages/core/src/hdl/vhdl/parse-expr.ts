@@ -63,20 +63,20 @@ export class ExprParser extends Cursor {
     }
     let left = this.relation();
     const first = this.operator;
+    let isChain = false;
     while (logical.has(this.operator)) {
       const op = this.operator;
-      if (op !== first || op === "nand" || op === "nor") {
-        if (op !== first || left.kind === "binary")
-          if (left.kind === "binary" && left.op === first)
-            this.report(
-              "vhdl/mixed-logic",
-              this.current,
-              op === first
-                ? `'${op}' cannot follow '${op}' without brackets.`
-                : `'${first}' and '${op}' cannot be mixed without brackets.`,
-              "Put brackets around the part that belongs together.",
-            );
-      }
+      // brackets leave no trace in the tree: only what follows in this very chain is in question
+      if (isChain && (op !== first || op === "nand" || op === "nor"))
+        this.report(
+          "vhdl/mixed-logic",
+          this.current,
+          op === first
+            ? `'${op}' cannot follow '${op}' without brackets.`
+            : `'${first}' and '${op}' cannot be mixed without brackets.`,
+          "Put brackets around the part that belongs together.",
+        );
+      isChain = true;
       left = this.binary(left, () => this.relation());
     }
     return left;

@@ -23,11 +23,14 @@ import type { World } from "../../elaborate/vhdl/world.ts";
 import { fromFourState } from "./border.ts";
 import type { Program, Val } from "./emit-base.ts";
 import type { Ref } from "./emit-expr.ts";
-import { EmitStmt, plain } from "./emit-stmt.ts";
+import { plain } from "./emit-stmt.ts";
 import { Driver, type DriverTree, type Engine, leavesOf, Proc, partOf, readTree, Sig, type SigTree } from "./engine.ts";
 import { Frame } from "./frames.ts";
+import { joinProcesses, type LogicRead, type StaticProcess } from "./joined.ts";
+import { isPureLogic } from "./pure-logic.ts";
 import { StopSignal, VhdlError, type VhdlRuntime } from "./runtime.ts";
 import { isStatic, type Shape, shapeText } from "./shapes.ts";
+import { origins, UnitEmitter } from "./unit-emitter.ts";
 import { Arr, type Bits, codesOf, copy, fromCodes, insertL, setL, sliceL } from "./values.ts";
 
 /** A signal of an instance, for hierarchies and waves. */
@@ -61,136 +64,6 @@ export interface BorderActual {
 export interface ProcessInfo {
   readonly name: string;
   readonly loc: Loc;
-}
-
-/** Where a signal comes from that stands for a stretch of another. */
-const origins = new WeakMap<
-  Sig,
-  { readonly of: Sig; readonly lo: number; readonly n: number; readonly bit: boolean; readonly two: boolean }
->();
-
-/** Code of one process, or of one value at elaboration. */
-class UnitEmitter extends EmitStmt {
-  readonly drivers = new Map<Sig, Driver>();
-  private readonly trees = new Map<SigTree, DriverTree>();
-
-  constructor(
-    private readonly owner: Elaborator,
-    frame: Frame,
-    private readonly drives: boolean,
-  ) {
-    super(owner.program, frame);
-  }
-
-  override another(frame: Frame): EmitStmt {
-    return new UnitEmitter(this.owner, frame, false);
-  }
-
-  override driver(tree: SigTree, lo: number | null, n: number | null): DriverTree {
-    if (Array.isArray(tree)) {
-      let made = this.trees.get(tree);
-      if (!made) {
-        made = tree.map((each) => this.driver(each, null, null));
-        this.trees.set(tree, made);
-      }
-      return made;
-    }
-    return this.leafDriver(tree, lo, n);
-  }
-
-  private leafDriver(sig: Sig, lo: number | null, n: number | null): Driver {
-    const origin = origins.get(sig);
-    if (origin) {
-      let part = this.drivers.get(sig);
-      if (!part) {
-        const of = this.leafDriver(origin.of, origin.lo, origin.n);
-        part = new Driver(sig, sig.v);
-        const init = this.frame.initOf(sig);
-        if (init !== undefined) {
-          const base = of.part ? of.part.of : of;
-          const lo = origin.lo + (of.part?.lo ?? 0);
-          const code = origin.two ? (init as number) + 2 : (init as number);
-          base.v = origin.bit
-            ? setL(base.v as Bits, base.sig.n, lo, code)
-            : insertL(base.v as Bits, base.sig.n, lo, init as Bits, origin.n);
-          base.next = base.v;
-        }
-        part.part = {
-          of: of.part ? of.part.of : of,
-          lo: origin.lo + (of.part?.lo ?? 0),
-          n: origin.n,
-          bit: origin.bit,
-          two: origin.two,
-        };
-        this.drivers.set(sig, part);
-      }
-      return part;
-    }
-    let driver = this.drivers.get(sig);
-    if (!driver) {
-      const init = this.frame.initOf(sig);
-      driver = new Driver(sig, init === undefined ? sig.v : init);
-      this.drivers.set(sig, driver);
-      if (this.drives) sig.drivers.push(driver);
-      if (n !== null && lo !== null && sig.kind === "bits" && n < sig.n)
-        driver.mask = new Uint8Array(sig.n).fill(1, lo, lo + n);
-    } else if (driver.mask) {
-      if (n === null || lo === null) driver.mask = null;
-      else driver.mask.fill(1, lo, lo + n);
-      if (driver.mask && !driver.mask.includes(0)) driver.mask = null;
-    }
-    return driver;
-  }
-
-  override partDriver(of: Sig, part: Sig, lo: number, n: number, bit: boolean, whole: Shape): Driver {
-    const base = this.leafDriver(of, lo, n);
-    const made = new Driver(part, part.v);
-    const two = whole.k === "a" && whole.pack === "bit";
-    made.part = { of: base.part ? base.part.of : base, lo: lo + (base.part?.lo ?? 0), n, bit, two };
-    return made;
-  }
-
-  override derived(e: Expr & { op: "attribute" }): SigTree | null {
-    const found = this.refOf(e.of!);
-    if (!found) return null;
-    const ref = found.part ? this.partSignal(found) : found;
-    if (!ref.tree) return null;
-    const arg = e.arg ? this.expr(e.arg).cv : 0;
-    if (typeof arg !== "number") {
-      this.error("attribute", e.loc, `The time of '${e.name}' must be known before the run.`, "Use a constant.");
-      return null;
-    }
-    return this.owner.derivedSignal(ref.tree, e.name, arg);
-  }
-
-  override named(e: Expr & { op: "attribute" }): Val {
-    const { decl, name } = e;
-    if (name === "path_name" || name === "instance_name") {
-      let frame: Frame = this.frame;
-      if (decl?.kind === "entity" || decl?.kind === "architecture")
-        while (frame.fn && frame.parent) frame = frame.parent;
-      const path = frame.path.map((each) => each.toLowerCase()).join(":");
-      const own = decl && decl.kind !== "entity" && decl.kind !== "architecture" ? decl.name.toLowerCase() : "";
-      return this.textKnown(`:${path}:${own}`);
-    }
-    if (name === "simple_name") return this.textKnown(decl?.name ?? "");
-    if (decl)
-      for (const [attribute, value] of this.world.attributesOf(decl))
-        if (attribute.name === name) return this.expr(value, this.shape(attribute.subtype));
-    return this.known(0, this.plainShape(e.type));
-  }
-
-  override externalRef(e: Expr & { op: "external" }): Ref | null {
-    const found = this.owner.external(e, this.frame);
-    if (found?.k !== "sig") return null;
-    return this.known_(found.tree, found.shape);
-  }
-  override externalValue(e: Expr & { op: "external" }): Val {
-    const found = this.owner.external(e, this.frame);
-    if (found?.k === "const") return this.known(found.v, found.shape);
-    if (found?.k === "cell") return { js: `${this.cap(found.cell)}.v`, shape: found.shape };
-    return super.externalValue(e);
-  }
 }
 
 /**
@@ -243,6 +116,8 @@ export class Elaborator {
       compiled: new Map(),
       suspending: new Map(),
       tracksActive: false,
+      forces: false,
+      observed: new Set(),
       elaboratePackage: (unit) => this.elaboratePackage(unit),
     };
     for (const library of [world.builtins.std, world.builtins.ieee, world.work])
@@ -533,6 +408,7 @@ export class Elaborator {
         engine.set(sig, 0);
         driver.v = 0;
         driver.queue = null;
+        driver.soleTime = Number.NaN;
         engine.after(driver, 1, time, -1);
       };
       for (const leaf of leavesOf(tree)) {
@@ -1258,16 +1134,22 @@ export class Elaborator {
     const decls = emitter.declare(process.decls, frame);
     const body = emitter.stmts(process.stmts);
     const waits = process.stmts.some((stmt) => emitter.waits(stmt));
-    const procs: Sig[] = [];
-    // an assignment without delay that is made once more changes nothing: it may listen to whole vectors, which is quicker
-    const isWide = process.concurrent && process.stmts.every(isPlainAssignment);
+    const wakes = new Set<Sig>();
+    const reads: LogicRead[] = [];
+    // what may run once more without a difference may listen to whole vectors, which is quicker
+    const isLogic = isPureLogic(process);
+    const isWide = isLogic || (process.concurrent && process.stmts.every(isPlainAssignment));
     if (process.sensitivity !== null) {
-      const reads = process.sensitivity === "all" ? emitter.readsOfStmts(process.stmts) : process.sensitivity;
-      for (const read of reads) {
-        const found = emitter.refOf(read);
+      const names = process.sensitivity === "all" ? emitter.readsOfStmts(process.stmts) : process.sensitivity;
+      for (const name of names) {
+        const found = emitter.refOf(name);
         if (!found) continue;
         const ref = found.part && !isWide ? emitter.partSignal(found) : found;
-        if (ref.tree) for (const leaf of leavesOf(ref.tree)) if (!procs.includes(leaf)) procs.push(leaf);
+        if (!ref.tree) continue;
+        for (const leaf of leavesOf(ref.tree)) {
+          wakes.add(leaf);
+          reads.push({ sig: leaf, lo: ref.part?.loKnown ?? 0, n: ref.part ? ref.part.nKnown : null });
+        }
       }
     } else if (!waits) {
       this.report.error(
@@ -1284,7 +1166,8 @@ export class Elaborator {
     const isGenerator = process.sensitivity === null || waits;
     try {
       if (isGenerator) {
-        const again = process.sensitivity === null ? "" : `E.park(E.currentProcess,${emitter.cap(procs)},-1);yield;`;
+        const again =
+          process.sensitivity === null ? "" : `E.park(E.currentProcess,${emitter.cap([...wakes])},-1);yield;`;
         const make = emitter.link(`${decls}return function*(){for(;;){${body}${again}}};`) as () => Generator<void>;
         const run = make();
         step = () => {
@@ -1300,14 +1183,35 @@ export class Elaborator {
     const proc = new Proc(number, step, process.postponed);
     this.processes.push(proc);
     this.processInfo.push({ name: process.name, loc: process.headLoc });
-    const edge = isGenerator ? null : onlyEdge(process.stmts);
-    for (const sig of isGenerator ? [] : procs) {
+    if (isGenerator) return;
+    const edge = wakes.size === 1 && [...wakes][0].kind === "scalar" ? onlyEdge(process.stmts) : null;
+    for (const sig of wakes) {
       // a register looks at one edge: the other one need not wake it
-      if (edge && procs.length === 1 && sig.kind === "scalar")
-        (edge === "rising" ? sig.rising : sig.falling).push(proc);
+      if (edge) (edge === "rising" ? sig.rising : sig.falling).push(proc);
       else sig.procs.push(proc);
     }
+    if (process.postponed) return;
+    const isComplete =
+      isLogic && (process.sensitivity === "all" || process.concurrent || this.readsNoMore(emitter, process, wakes));
+    this.statics.push({
+      process,
+      home: instance.frame,
+      path: frame.path,
+      drivers: emitter.drivers,
+      proc,
+      wakes,
+      edge,
+      reads: isComplete ? reads : null,
+    });
   }
+  /** A sensitivity list has everything that is read. */
+  private readsNoMore(emitter: UnitEmitter, process: BoundProcess, wakes: ReadonlySet<Sig>): boolean {
+    return emitter.readsOfStmts(process.stmts).every((read) => {
+      const found = emitter.refOf(read);
+      return found?.tree !== null && found?.tree !== undefined && leavesOf(found.tree).every((leaf) => wakes.has(leaf));
+    });
+  }
+  private readonly statics: StaticProcess[] = [];
   private readonly writers: { readonly process: BoundProcess; readonly drivers: readonly Driver[] }[] = [];
 
   /** Signals of unresolved types have one driver (6.4.2.3). */
@@ -1360,12 +1264,12 @@ export class Elaborator {
         sig.onActive === null &&
         sig.outside === null &&
         !this.program.tracksActive;
-      sig.quiet =
-        sig.procs.length === 0 && sig.rising.length === 0 && sig.falling.length === 0 && sig.links.length === 0;
     }
     // these are no events
     this.engine.d++;
-    this.engine.start(this.processes);
+    const processes = joinProcesses(this, this.statics, this.processes);
+    for (const sig of this.signals) sig.listeners = this.engine.listenersOf(sig);
+    this.engine.start(processes);
   }
 
   // ---- external names -------------------------------------------------------------------------------------------

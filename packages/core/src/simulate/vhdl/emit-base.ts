@@ -10,7 +10,7 @@ import {
   type VType,
 } from "../../elaborate/vhdl/types.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
-import type { Engine } from "./engine.ts";
+import type { Engine, Sig } from "./engine.ts";
 import { Frame, type JsFunction, type Place } from "./frames.ts";
 import type { VhdlRuntime } from "./runtime.ts";
 import { type ArrayShape, type Bounds, rightOf, type Shape, shapeText } from "./shapes.ts";
@@ -55,6 +55,10 @@ export interface Program {
   readonly suspending: Map<Subprogram, boolean>;
   /** Something asks whether signals are active, not only whether they change. */
   tracksActive: boolean;
+  /** Something forces signals. */
+  forces: boolean;
+  /** Signals whose events somebody looks at, besides waiting for them. */
+  readonly observed: Set<Sig>;
   elaboratePackage(unit: PackageDecl): void;
 }
 
@@ -72,22 +76,62 @@ export interface Callee {
 
 const simple = /^-?[\w$.]+$/;
 
-/** Names, shapes and constants: what all code needs. */
-export class EmitBase {
+/** Objects, functions of the runtime and numbers for names: shared by all that is written into one text. */
+export class CodeUnit {
   /** Objects that the code refers to, by name. */
   readonly caps: unknown[] = [];
   private readonly capNames = new Map<unknown, string>();
   private readonly used = new Set<string>();
   private count = 0;
+
+  /** Name of an object that is handed to the code. */
+  cap(object: unknown): string {
+    let name = this.capNames.get(object);
+    if (!name) {
+      name = `c${this.caps.push(object) - 1}`;
+      this.capNames.set(object, name);
+    }
+    return name;
+  }
+  /** Name of a function of the runtime. */
+  rt(name: keyof VhdlRuntime & string): string {
+    this.used.add(name);
+    return `R_${name}`;
+  }
+  fresh(prefix: string): string {
+    return `${prefix}${this.count++}`;
+  }
+  header(): string {
+    const runtime = [...this.used].map((name) => `R_${name}=R.${name}`);
+    const caps = this.caps.map((_, i) => `c${i}=C[${i}]`);
+    const all = [...runtime, ...caps];
+    return all.length ? `const ${all.join(",")};` : "";
+  }
+}
+
+/** The text as a function of the run: what it returns is returned. */
+export function linkUnit(program: Program, unit: CodeUnit, body: string): unknown {
+  const text = `"use strict";${unit.header()}${body}`;
+  let make = program.compiled.get(text);
+  if (!make) {
+    // compiled from the design's own elaborated model, never from text of the user as such
+    make = new Function("R", "E", "C", text) as (...args: unknown[]) => unknown;
+    program.compiled.set(text, make);
+  }
+  return make(program.runtime, program.engine, unit.caps);
+}
+
+/** Names, shapes and constants: what all code needs. */
+export class EmitBase {
   fn: JsFunction;
   readonly top: JsFunction;
 
   constructor(
     readonly program: Program,
     public frame: Frame,
-    generator = false,
+    readonly unit = new CodeUnit(),
   ) {
-    this.top = { inner: [], temps: [], generator };
+    this.top = { inner: [], temps: [], generator: false };
     this.fn = this.top;
   }
 
@@ -116,22 +160,14 @@ export class EmitBase {
     return number;
   }
 
-  /** Name of an object that is handed to the code. */
   cap(object: unknown): string {
-    let name = this.capNames.get(object);
-    if (!name) {
-      name = `c${this.caps.push(object) - 1}`;
-      this.capNames.set(object, name);
-    }
-    return name;
+    return this.unit.cap(object);
   }
-  /** Name of a function of the runtime. */
   rt(name: keyof VhdlRuntime & string): string {
-    this.used.add(name);
-    return `R_${name}`;
+    return this.unit.rt(name);
   }
   fresh(prefix: string): string {
-    return `${prefix}${this.count++}`;
+    return this.unit.fresh(prefix);
   }
   temp(): string {
     const name = this.fresh("t");
@@ -148,12 +184,6 @@ export class EmitBase {
     return { first: `(${name}=${js})`, again: name };
   }
 
-  header(): string {
-    const runtime = [...this.used].map((name) => `R_${name}=R.${name}`);
-    const caps = this.caps.map((_, i) => `c${i}=C[${i}]`);
-    const all = [...runtime, ...caps];
-    return all.length ? `const ${all.join(",")};` : "";
-  }
   /** Function text with its temporary variables and inner functions. */
   wrap(fn: JsFunction, body: string): string {
     const temps = fn.temps.length ? `let ${fn.temps.join(",")};` : "";
@@ -161,14 +191,7 @@ export class EmitBase {
   }
   /** The text as a function of the run: what it returns is returned. */
   link(body: string): unknown {
-    const text = `"use strict";${this.header()}${this.wrap(this.top, body)}`;
-    let make = this.program.compiled.get(text);
-    if (!make) {
-      // compiled from the design's own elaborated model, never from text of the user as such
-      make = new Function("R", "E", "C", text) as (...args: unknown[]) => unknown;
-      this.program.compiled.set(text, make);
-    }
-    return make(this.program.runtime, this.program.engine, this.caps);
+    return linkUnit(this.program, this.unit, this.wrap(this.top, body));
   }
 
   // ---- constants ------------------------------------------------------------------------------------------------

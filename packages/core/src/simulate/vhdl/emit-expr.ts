@@ -2,7 +2,7 @@ import type { Loc } from "../../common/source.ts";
 import type { AggregateElement, Expr, PredefinedOp, Subprogram } from "../../elaborate/vhdl/bound.ts";
 import { isScalar, type VType } from "../../elaborate/vhdl/types.ts";
 import { dynamicRange, EmitBase, type RangeVal, type Val } from "./emit-base.ts";
-import { partOf, type Sig, type SigTree } from "./engine.ts";
+import { leavesOf, partOf, type Sig, type SigTree } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { type ArrayShape, type Bounds, highOf, lowOf, rightOf, type Shape, shapeText } from "./shapes.ts";
 import { Arr, allOf, type Bits, catL, fromCodes, getB, getL, maskOf, notL, sliceL } from "./values.ts";
@@ -1792,6 +1792,11 @@ export abstract class EmitExpr extends EmitBase {
   /** Attributes that the user gave, and names of paths. */
   abstract named(e: Expr & { op: "attribute" }): Val;
 
+  /** More is asked about these signals than their values. */
+  observe(tree: SigTree | null): void {
+    if (tree) for (const leaf of leavesOf(tree)) this.program.observed.add(leaf);
+  }
+
   private signalAttribute(e: Expr & { op: "attribute" }): Val {
     const ref = this.refOf(e.of!);
     const { name } = e;
@@ -1799,6 +1804,7 @@ export abstract class EmitExpr extends EmitBase {
     if (/active|quiet/.test(name)) this.program.tracksActive = true;
     if (name === "last_event") this.program.engine.tracksTimes = true;
     if (!ref) return this.known(0, index);
+    this.observe(ref.tree);
     if (name === "driving") return this.known(1, this.booleanShape);
     if (name === "driving_value") {
       const isLeaf = !this.isTree(ref.shape, ref.tree);

@@ -86,6 +86,7 @@ export abstract class EmitStmt extends EmitExpr {
     const rising = sub.name === "rising_edge";
     const logic = sub.home?.name === "std_logic_1164";
     const once = ref.sig;
+    this.observe(found.tree);
     if (!logic) return this.boolean(`${once}.ev===E.d&&${once}.v===${rising ? 1 : 0}`);
     const bit = this.rt("BIT");
     return this.boolean(
@@ -171,6 +172,7 @@ export abstract class EmitStmt extends EmitExpr {
   }
 
   private signalArg(found: Ref, drives: boolean, loc: Loc): { sig: string; drv: string; shape: Shape } {
+    this.observe(found.tree);
     if (!found.part) return { sig: found.sig, drv: drives ? found.drv() : "null", shape: found.shape };
     const ref = this.partSignal(found);
     if (
@@ -653,6 +655,7 @@ export abstract class EmitStmt extends EmitExpr {
   private signalAssign(stmt: Stmt & { op: "signal" }): string {
     const { target, waveform, transport, loc } = stmt;
     if (stmt.force) {
+      this.program.forces = true;
       const ref = this.refOf(target);
       if (!ref) return "";
       if (stmt.force === "release") return `E.release(${ref.sig});`;
@@ -716,18 +719,33 @@ export abstract class EmitStmt extends EmitExpr {
       const delay = after ? this.expr(after) : null;
       const isNow = delay === null || delay.cv === 0;
       if (i === 0 && elements.length === 1 && isNow && !off && !transport) {
-        if (isTree) return `E.asTree(${driver},${js});`;
-        if (!part) return `E.as(${driver},${js});`;
-        return part.bit ? `E.asBit(${driver},${part.lo},${js});` : `E.asSlice(${driver},${part.lo},${js},${bits});`;
+        if (isTree) return this.assignTree(driver, js);
+        if (!part) return this.assignWhole(driver, js);
+        return part.bit ? this.assignBit(driver, part.lo, js) : this.assignSlice(driver, part.lo, js, bits);
       }
       const time = delay ? `${this.rt("delay")}(${delay.js},${this.at(after!.loc)})` : "0";
       const once = this.once(delay && typeof delay.cv === "number" && delay.cv >= 0 ? delay.js : time);
       const limit = i > 0 || transport ? "-1" : reject ? this.expr(reject).js : once.again;
       if (isTree) return `E.afterTree(${driver},${js},${once.first},${limit},${off});`;
+      if (!part && !off) return `E.afterWhole(${driver},${js},${once.first},${limit});`;
       if (!part) return `E.after(${driver},${js},${once.first},${limit},0,0,false,${off});`;
       return `E.after(${driver},${js},${once.first},${limit},${part.lo},${bits},${part.bit},${off});`;
     });
     return texts.join("");
+  }
+
+  /** Assignments without delay. @param driver Code of the driver, or of the tree of drivers. */
+  assignTree(driver: string, js: string): string {
+    return `E.asTree(${driver},${js});`;
+  }
+  assignWhole(driver: string, js: string): string {
+    return `E.as(${driver},${js});`;
+  }
+  assignBit(driver: string, lo: string, js: string): string {
+    return `E.asBit(${driver},${lo},${js});`;
+  }
+  assignSlice(driver: string, lo: string, js: string, bits: string): string {
+    return `E.asSlice(${driver},${lo},${js},${bits});`;
   }
 
   private forStmt(stmt: Stmt & { op: "for" }): string {

@@ -25,6 +25,13 @@ export type Scalar = number;
 /** What a signal's value is made of. */
 export type LeafKind = "scalar" | "bits" | "list";
 
+/** Bits of `Sig.listeners`: processes by sensitivity, processes by edge, waits, and links. */
+const toldProcs = 1;
+const toldEdges = 2;
+const toldWaits = 4;
+const toldLinks = 8;
+const toldAll = 15;
+
 /** One signal, or one field or element of a composite one. */
 export class Sig {
   v: unknown;
@@ -48,12 +55,19 @@ export class Sig {
   edges: { readonly procs: Proc[]; readonly stamps: number[]; count: number }[] | null = null;
   /** One whole driver and nobody who looks at more than events: set when all is elaborated. */
   simple = false;
-  /** Nobody waits for its events, for now. */
-  quiet = false;
+  /** Who is told of its events, by the `told...` bits below; 0: nobody. */
+  listeners = toldAll;
   /** Told of each event, within the update. */
   readonly links: (() => void)[] = [];
   onActive: (() => void)[] | null = null;
   forced = false;
+  /** Signals that follow stretches of this one; each has a link too. */
+  readonly parts: Sig[] = [];
+  stretch: { readonly of: Sig; readonly lo: number; readonly n: number } | null = null;
+  /** Pure logic that reads it: pairs of a word of `Engine.dirty` and bits of it. */
+  marks: Int32Array | null = null;
+  /** Assigned by pure logic: may skip values that exist between delta cycles, unless somebody watches. */
+  isLogic = false;
   /** Across the border of languages: takes what the drivers here say; the value comes from there. */
   outside: ((v: unknown) => void) | null = null;
   /** For values of drivers that are switched off: disconnected ones (guarded signals). */
@@ -91,10 +105,14 @@ export class Driver {
   soleTime = Number.NaN;
   soleValue: unknown = null;
   off = false;
+  /** Has transactions to come, is switched off or a part of another: the quick way is not open. */
+  special = false;
   /** Called when a transaction of it is due; made when it is first needed. */
   fire: (() => void) | null = null;
   /** Bits that it drives; null: all. */
   mask: Uint8Array | null = null;
+  /** Of drivers with bits of their own that no other has: the first of them, and how many there are. */
+  own: { readonly lo: number; readonly n: number; readonly marks: Int32Array | null } | null = null;
   /** A stretch of another driver's signal. */
   part: {
     readonly of: Driver;
@@ -117,6 +135,8 @@ export class Proc {
   /** Goes on with each turn: waits made before are stale. */
   stamp = 0;
   timedOut = false;
+  /** Signals of pure logic that it waits for. */
+  watches = 0;
   constructor(
     readonly number: number,
     public step: () => void,
@@ -137,12 +157,26 @@ export class Engine {
   private readyCount = 0;
   private updates: Driver[] = [];
   private updateCount = 0;
-  private later: {
-    readonly driver: Driver;
-    readonly value: unknown;
-    readonly mask: Uint8Array | null;
-    readonly off: boolean;
-  }[] = [];
+  /** What groups of processes have assigned: called to make the assignments. */
+  readonly commits: (() => void)[] = [];
+  commitCount = 0;
+  /** Pure logic: a bit for each process that must run, in an order in which each comes after what it reads. */
+  dirty = new Int32Array(0);
+  isDirty = false;
+  /** [words of dirty] Runs the marked processes of a word and makes their assignments at once. */
+  logic: (() => void)[] = [];
+  /** [bits of dirty] Runs one process in its own delta cycle. */
+  logicProcs: Proc[] = [];
+  /** Processes that wait for signals of pure logic, at present. */
+  private watches = 0;
+  private later:
+    | {
+        readonly driver: Driver;
+        readonly value: unknown;
+        readonly mask: Uint8Array | null;
+        readonly off: boolean;
+      }[]
+    | null = null;
   private scheduled = false;
   private postponed: Proc[] = [];
   /** Called at each event of a signal that is recorded. */
@@ -153,7 +187,11 @@ export class Engine {
   constructor(readonly kernel: Kernel) {}
 
   /** Takes part in the kernel's rounds, behind what is there already. */
-  attach(): void {
+  attach(isAlone: boolean): void {
+    if (isAlone) {
+      this.kernel.applyNonblocking = () => this.cycles();
+      return;
+    }
     const before = this.kernel.applyNonblocking;
     this.kernel.applyNonblocking = () => {
       const any = before();
@@ -166,21 +204,26 @@ export class Engine {
    * @returns True if anything was updated.
    */
   private cycles(): boolean {
-    if (this.updateCount === 0 && this.later.length === 0) return false;
+    if (!this.hasUpdates) return false;
     const { kernel } = this;
     this.cycling = true;
     do {
       this.update();
-      if (this.readyCount === 0) this.d++;
+      if (this.readyCount === 0 && !this.isDirty) this.d++;
       else if (kernel.isQuiet) this.turn();
       else {
         this.cycling = false;
         this.schedule();
         return true;
       }
-    } while (this.updateCount !== 0 || this.later.length !== 0);
+    } while (this.hasUpdates);
     this.cycling = false;
+    // what came back across the border of languages while processes ran
+    if (this.readyCount !== 0 || this.isDirty) this.schedule();
     return true;
+  }
+  private get hasUpdates(): boolean {
+    return this.updateCount !== 0 || this.commitCount !== 0 || this.later !== null;
   }
   /** Processes that are woken run without the kernel's being asked. */
   private cycling = false;
@@ -193,14 +236,17 @@ export class Engine {
 
   /** `signal <= value;` for a whole leaf. */
   as(driver: Driver, value: unknown): void {
-    if (driver.part !== null) {
-      this.asPart(driver, value);
-      return;
+    if (driver.special) {
+      if (driver.part !== null) {
+        this.asPart(driver, value);
+        return;
+      }
+      driver.queue = null;
+      driver.soleTime = Number.NaN;
+      driver.off = false;
+      driver.special = false;
     }
-    if (driver.queue !== null) driver.queue = null;
-    driver.soleTime = Number.NaN;
     driver.next = value;
-    driver.off = false;
     if (!driver.pending) {
       driver.pending = true;
       this.updates[this.updateCount++] = driver;
@@ -289,11 +335,13 @@ export class Engine {
     }
     if (driver.queue === null && n === 0 && !off && delay > 0 && Number.isNaN(driver.soleTime)) {
       // nothing is pending: nothing to reject
+      driver.special = true;
       driver.soleTime = this.kernel.now + delay;
       driver.soleValue = value;
       this.wakeDriver(driver, delay);
       return;
     }
+    driver.special = true;
     let mask: Uint8Array | null = null;
     let full = value;
     if (n > 0) {
@@ -324,8 +372,7 @@ export class Engine {
     }
     if (delay === 0) {
       driver.queue = kept.length ? kept : null;
-      if (mask) this.later.push({ driver, value: full, mask, off });
-      else if (off) this.later.push({ driver, value: full, mask, off });
+      if (mask || off) (this.later ??= []).push({ driver, value: full, mask, off });
       else {
         driver.next = value;
         if (!driver.pending) {
@@ -337,6 +384,17 @@ export class Engine {
     }
     kept.push({ time, value: full, mask, off });
     driver.queue = kept;
+    this.wakeDriver(driver, delay);
+  }
+  /** The same for a whole leaf. */
+  afterWhole(driver: Driver, value: unknown, delay: number, reject: number): void {
+    if (driver.special || delay <= 0) {
+      this.after(driver, value, delay, reject);
+      return;
+    }
+    driver.special = true;
+    driver.soleTime = this.kernel.now + delay;
+    driver.soleValue = value;
     this.wakeDriver(driver, delay);
   }
   private wakeDriver(driver: Driver, delay: number): void {
@@ -406,6 +464,7 @@ export class Engine {
     const time = this.kernel.now;
     if (driver.soleTime === time) {
       driver.soleTime = Number.NaN;
+      driver.special = false;
       driver.next = driver.soleValue;
       driver.off = false;
       if (!driver.pending) {
@@ -416,7 +475,7 @@ export class Engine {
     }
     if (!queue) return;
     for (const each of queue)
-      if (each.time === time) this.later.push({ driver, value: each.value, mask: each.mask, off: each.off });
+      if (each.time === time) (this.later ??= []).push({ driver, value: each.value, mask: each.mask, off: each.off });
     const rest = queue.filter((each) => each.time > time);
     driver.queue = rest.length ? rest : null;
   }
@@ -426,6 +485,7 @@ export class Engine {
   private update(): void {
     const { updates, later } = this;
     const count = this.updateCount;
+    if (this.commitCount !== 0) this.commit();
     this.updates = this.spare;
     this.spare = updates;
     this.updateCount = 0;
@@ -437,10 +497,11 @@ export class Engine {
       if (!sig.simple) this.drive(driver);
       else if (sig.v !== next) this.set(sig, next);
     }
-    if (later.length) {
-      this.later = [];
+    if (later !== null) {
+      this.later = null;
       for (const { driver, value, mask, off } of later) {
         driver.off = off;
+        driver.special = true;
         if (mask) {
           const codes = codesOf(driver.v as Bits, driver.sig.n).slice();
           const from = codesOf(value as Bits, driver.sig.n);
@@ -453,6 +514,16 @@ export class Engine {
     }
   }
   private spare: Driver[] = [];
+  private commit(): void {
+    const { commits, commitCount } = this;
+    this.commitCount = 0;
+    // these assign signals and wake, but no process runs that could add to the list
+    for (let i = 0; i < commitCount; i++) commits[i]();
+  }
+  /** Within pure logic: assignments that were made by way of drivers. */
+  flush(): void {
+    if (this.updateCount !== 0) this.update();
+  }
 
   /** Values of all drivers to that of the signal. */
   drive(driver: Driver): void {
@@ -468,6 +539,11 @@ export class Engine {
     const { drivers } = sig;
     if (drivers.length === 1 && driver.mask === null && typeof sig.resolver !== "function" && !driver.off) {
       this.set(sig, driver.v);
+      return;
+    }
+    if (driver.own !== null) {
+      const { lo, n, marks } = driver.own;
+      this.set(sig, insertL(sig.v as Bits, sig.n, lo, sliceL(driver.v as Bits, lo, n), n), marks);
       return;
     }
     this.set(sig, this.resolve(sig));
@@ -502,7 +578,8 @@ export class Engine {
     return fromCodes(codes);
   }
 
-  set(sig: Sig, value: unknown): void {
+  /** @param marks Who reads what changes, if it is not the whole signal. */
+  set(sig: Sig, value: unknown, marks = sig.marks): void {
     const old = sig.v;
     if (old === value) return;
     if (
@@ -514,40 +591,71 @@ export class Engine {
     sig.v = value;
     sig.ev = this.d;
     if (this.tracksTimes) sig.at = this.kernel.now;
-    if (sig.quiet) {
-      if (this.onEvent !== null) this.onEvent(sig);
-      return;
+    if (marks !== null) this.mark(marks);
+    if (sig.listeners !== 0) this.tell(sig);
+    else if (this.onEvent !== null) this.onEvent(sig);
+  }
+
+  private mark(marks: Int32Array): void {
+    const { dirty } = this;
+    for (let i = 0; i < marks.length; i += 2) dirty[marks[i]] |= marks[i + 1];
+    this.markDirty();
+  }
+  markDirty(): void {
+    this.isDirty = true;
+    if (!this.scheduled && !this.cycling) this.schedule();
+  }
+
+  /** A signal has its new value: wakes who waits for it. */
+  tell(sig: Sig): void {
+    const { listeners } = sig;
+    if ((listeners & toldProcs) !== 0) {
+      const { procs } = sig;
+      for (let i = 0; i < procs.length; i++) this.wake(procs[i]);
     }
-    const { procs, links } = sig;
-    for (let i = 0; i < procs.length; i++) this.wake(procs[i]);
-    if (sig.rising.length !== 0 && ((value as number) & 3) === 3)
-      for (let i = 0; i < sig.rising.length; i++) this.wake(sig.rising[i]);
-    if (sig.falling.length !== 0 && ((value as number) & 3) === 2)
-      for (let i = 0; i < sig.falling.length; i++) this.wake(sig.falling[i]);
+    if ((listeners & toldEdges) !== 0) this.tellEdges(sig);
+    if ((listeners & toldWaits) !== 0) {
+      const { waiting, stamps, waitingCount } = sig;
+      sig.waitingCount = 0;
+      for (let i = 0; i < waitingCount; i++) if (waiting[i].stamp === stamps[i]) this.wake(waiting[i]);
+    }
+    if ((listeners & toldLinks) !== 0) {
+      const { links } = sig;
+      for (let i = 0; i < links.length; i++) links[i]();
+    }
+    if (this.onEvent !== null) this.onEvent(sig);
+  }
+  private tellEdges(sig: Sig): void {
+    const value = sig.v as number;
     // 0 and L end in binary 10, 1 and H in 11; no other value does
-    if (
-      sig.edges !== null &&
-      ((value as number) & 2) !== 0 &&
-      ((old as number) & 3) === (((value as number) & 3) ^ 1)
-    ) {
-      const list = sig.edges[(value as number) & 1];
+    if ((value & 2) === 0) return;
+    const rises = (value & 1) as 0 | 1;
+    const procs = rises ? sig.rising : sig.falling;
+    for (let i = 0; i < procs.length; i++) this.wake(procs[i]);
+    if (sig.edges !== null && ((sig.last as number) & 3) === ((value & 3) ^ 1)) {
+      const list = sig.edges[rises];
       const { count } = list;
       list.count = 0;
       for (let i = 0; i < count; i++) if (list.procs[i].stamp === list.stamps[i]) this.wake(list.procs[i]);
     }
-    const count = sig.waitingCount;
-    if (count !== 0) {
-      const { waiting, stamps } = sig;
-      sig.waitingCount = 0;
-      for (let i = 0; i < count; i++) if (waiting[i].stamp === stamps[i]) this.wake(waiting[i]);
-    }
-    for (let i = 0; i < links.length; i++) links[i]();
-    if (this.onEvent !== null) this.onEvent(sig);
+  }
+  /** Looks who is told of a signal's events; those who wait are told until they have been. */
+  listenersOf(sig: Sig): number {
+    return (
+      (sig.procs.length ? toldProcs : 0) |
+      (sig.rising.length || sig.falling.length || sig.edges ? toldEdges : 0) |
+      (sig.waitingCount ? toldWaits : 0) |
+      (sig.links.length ? toldLinks : 0)
+    );
   }
 
   wake(proc: Proc): void {
     if (proc.queued) return;
     proc.queued = true;
+    if (proc.watches !== 0) {
+      this.watches -= proc.watches;
+      proc.watches = 0;
+    }
     if (proc.postponed) {
       if (this.postponed.length === 0) this.kernel.postponed.push(() => this.runPostponed());
       this.postponed.push(proc);
@@ -577,12 +685,17 @@ export class Engine {
     this.scheduled = false;
     const list = this.ready;
     const count = this.readyCount;
+    if (this.isDirty) {
+      this.isDirty = false;
+      if (count === 0 && this.watches === 0 && !this.hasUpdates && this.kernel.isQuiet) this.settle();
+      else this.stepLogic();
+    }
     if (count !== 0) {
       this.ready = this.spareReady;
       this.spareReady = list;
       this.readyCount = 0;
       this.kernel.turns += count;
-      if (this.kernel.turns > this.kernel.maxTurns) throw new RunawaySignal(-1 - list[0].number, false);
+      if (this.kernel.turns > this.kernel.maxTurns) throw this.runaway(list[0]);
       this.loopTurns = 0;
       for (let i = 0; i < count; i++) {
         const proc = list[i];
@@ -595,6 +708,44 @@ export class Engine {
     this.d++;
   };
   private spareReady: Proc[] = [];
+
+  /**
+   * Nothing but pure logic is to run, and nobody watches its signals: its processes run in the order of their
+   * dependence, each once, in place of once for every delta cycle. Nobody can see the difference.
+   */
+  private settle(): void {
+    const { logic, dirty } = this;
+    let any = false;
+    do {
+      any = false;
+      for (let i = 0; i < logic.length; i++)
+        if (dirty[i] !== 0) {
+          any = true;
+          logic[i]();
+        }
+      if (++this.kernel.turns > this.kernel.maxTurns) throw this.runaway(this.logicProcs[0]);
+    } while (any);
+    this.isDirty = false;
+  }
+  private runaway(proc: Proc): RunawaySignal {
+    return new RunawaySignal(-1 - proc.number, false);
+  }
+  /** Each in this delta cycle, as any other process. */
+  private stepLogic(): void {
+    const { dirty, logicProcs } = this;
+    for (let i = 0; i < dirty.length; i++) {
+      let word = dirty[i];
+      dirty[i] = 0;
+      while (word !== 0) {
+        const bit = 31 - Math.clz32(word & -word);
+        word &= word - 1;
+        const proc = logicProcs[i * 32 + bit];
+        if (++this.kernel.turns > this.kernel.maxTurns) throw this.runaway(proc);
+        this.currentProcess = proc;
+        proc.step();
+      }
+    }
+  }
 
   // ---- waiting --------------------------------------------------------------------------------------------------
 
@@ -615,7 +766,8 @@ export class Engine {
   /** The process waits for one edge of std_logic. */
   parkEdge(proc: Proc, sig: Sig, rising: 0 | 1): void {
     proc.timedOut = false;
-    sig.quiet = false;
+    sig.listeners |= toldEdges;
+    if (sig.isLogic) this.watch(proc);
     sig.edges ??= [
       { procs: [], stamps: [], count: 0 },
       { procs: [], stamps: [], count: 0 },
@@ -630,12 +782,17 @@ export class Engine {
     for (let i = 0; i < sigs.length; i++) this.await(sigs[i], proc, proc.stamp);
   }
   private await(sig: Sig, proc: Proc, stamp: number): void {
-    sig.quiet = false;
+    sig.listeners |= toldWaits;
+    if (sig.isLogic) this.watch(proc);
     const at = sig.waitingCount++;
     sig.waiting[at] = proc;
     sig.stamps[at] = stamp;
     // those that gave up waiting are not kept for ever
     if (at > 64 && (at & 63) === 0) this.tidy(sig);
+  }
+  private watch(proc: Proc): void {
+    this.watches++;
+    proc.watches++;
   }
   private tidy(sig: Sig): void {
     let kept = 0;
@@ -646,7 +803,10 @@ export class Engine {
     }
     sig.waitingCount = kept;
   }
+  /** All of these run, and none of those that first values have woken: groups may have taken their places. */
   start(procs: readonly Proc[]): void {
+    for (let i = 0; i < this.readyCount; i++) this.ready[i].queued = false;
+    this.readyCount = 0;
     for (const proc of procs) this.wake(proc);
   }
 }
@@ -696,5 +856,7 @@ export function partOf(engine: Engine, of: Sig, lo: number, n: number, bit: bool
     of.resolver === "std" ? "std" : null,
   );
   of.links.push(() => engine.set(made, read()));
+  of.parts.push(made);
+  made.stretch = { of, lo, n: bit ? 1 : n };
   return made;
 }

@@ -1,0 +1,526 @@
+import { Report } from "../../elaborate/report.ts";
+import type { BoundProcess, Stmt } from "../../elaborate/vhdl/bound.ts";
+import type { Elaborator } from "./elaborator.ts";
+import { CodeUnit, linkUnit, type Program } from "./emit-base.ts";
+import { Driver, type DriverTree, Proc, type Sig } from "./engine.ts";
+import { Frame } from "./frames.ts";
+import { UnitEmitter } from "./unit-emitter.ts";
+
+/**
+ * Processes put together, so that a clock edge costs a call for all of its registers instead of one for each, and pure
+ * logic runs in the order of its dependence.
+ *
+ * - Processes that wait for the same events are one function (a group). What only they drive is kept in variables, and
+ *   compared with the signals in the next delta cycle.
+ * - Pure logic (`isPureLogic`) whose signals wake nothing but pure logic is ordered (Kahn, "Topological sorting of large
+ *   networks", Comm. ACM 5(11), 1962); a delta cycle in which nothing else runs settles all of it at once. With other
+ *   processes in the same delta cycle, or some that wait for one of its signals, each runs in its own delta cycle as
+ *   the standard says, so that nobody ever sees a value that would not have been there.
+ */
+
+/** What a process of pure logic reads: `n` bits of a signal, or all of it. */
+export interface LogicRead {
+  readonly sig: Sig;
+  readonly lo: number;
+  readonly n: number | null;
+}
+/** A process without waits. */
+export interface StaticProcess {
+  readonly process: BoundProcess;
+  readonly home: Frame;
+  readonly path: readonly string[];
+  readonly drivers: Map<Sig, Driver>;
+  readonly proc: Proc;
+  readonly wakes: ReadonlySet<Sig>;
+  readonly edge: "rising" | "falling" | null;
+  /** Of pure logic that is woken by all it reads. */
+  readonly reads: readonly LogicRead[] | null;
+}
+
+/** Texts above this are not put into one function: engines leave very long ones uncompiled. */
+const longest = 12_000;
+
+/** @returns The processes that are to be started, groups in place of their members. */
+export function joinProcesses(
+  owner: Elaborator,
+  statics: readonly StaticProcess[],
+  all: readonly Proc[],
+): readonly Proc[] {
+  const { program } = owner;
+  // a forced signal listens to nobody: every assignment must go by its driver
+  if (program.forces || program.tracksActive) return all;
+  const gone = new Set<Proc>();
+  const logic = orderLogic(statics, program);
+  const isLogic = new Set(logic);
+  const made: Proc[] = [];
+  const groups = groupsOf(statics.filter((each) => !isLogic.has(each)));
+  if (logic.length) installLogic(owner, logic, gone);
+  for (const members of groups)
+    for (const part of installGroup(owner, members)) {
+      made.push(part.proc);
+      for (const member of part.members) gone.add(member.proc);
+    }
+  const rest = all.filter((proc) => !gone.has(proc));
+  return [...rest, ...made].sort((a, b) => a.number - b.number);
+}
+
+// ---- pure logic -------------------------------------------------------------------------------------------------------
+
+/** Bits of a signal that is no part of another. */
+interface Range {
+  readonly base: Sig;
+  readonly lo: number;
+  readonly n: number;
+  readonly mask: Uint8Array | null;
+}
+function baseRange(sig: Sig, lo: number, n: number): Range {
+  let base = sig;
+  let at = lo;
+  while (base.stretch) {
+    at += base.stretch.lo;
+    base = base.stretch.of;
+  }
+  return { base, lo: at, n, mask: null };
+}
+function overlap(driven: Range, read: Range): boolean {
+  if (driven.mask) {
+    for (let i = 0; i < read.n; i++) if (driven.mask[read.lo + i]) return true;
+    return false;
+  }
+  return driven.lo < read.lo + read.n && read.lo < driven.lo + driven.n;
+}
+const sizeOf = (sig: Sig): number => Math.max(1, sig.n);
+function drivenBy(each: StaticProcess): Range[] {
+  const list: Range[] = [];
+  for (const [sig, driver] of each.drivers)
+    if (!driver.part) list.push({ base: sig, lo: 0, n: sizeOf(sig), mask: driver.mask });
+  return list;
+}
+
+/** Pure logic that nobody else waits for, each after what it reads. */
+function orderLogic(statics: readonly StaticProcess[], program: Program): StaticProcess[] {
+  const candidates = new Set(statics.filter((each) => each.reads !== null));
+  const procs = new Map<Proc, StaticProcess>();
+  for (const each of candidates) procs.set(each.proc, each);
+  /** Whether only pure logic is told of events. */
+  const isUnseen = (sig: Sig): boolean =>
+    sig.rising.length === 0 &&
+    sig.falling.length === 0 &&
+    sig.outside === null &&
+    sig.onActive === null &&
+    !program.observed.has(sig) &&
+    sig.links.length === sig.parts.length &&
+    sig.procs.every((proc) => candidates.has(procs.get(proc)!)) &&
+    sig.parts.every(isUnseen);
+  /** Candidates that drive each signal that wakes some, to look at again. */
+  const drop = (start: StaticProcess[]) => {
+    const list = [...start];
+    for (let each = list.pop(); each; each = list.pop()) {
+      if (!candidates.delete(each)) continue;
+      // it waits for what these drive
+      for (const sig of each.wakes)
+        for (const driver of driversOf.get(baseRange(sig, 0, 1).base) ?? []) list.push(driver);
+    }
+  };
+  const driversOf = new Map<Sig, StaticProcess[]>();
+  for (const each of candidates)
+    for (const { base } of drivenBy(each)) {
+      const list = driversOf.get(base);
+      if (list) list.push(each);
+      else driversOf.set(base, [each]);
+    }
+  drop([...candidates].filter((each) => !drivenBy(each).every(({ base }) => isUnseen(base))));
+
+  for (;;) {
+    const waitsFor = new Map<StaticProcess, number>();
+    const readers = new Map<StaticProcess, StaticProcess[]>();
+    for (const each of candidates) {
+      const sources = new Set<StaticProcess>();
+      for (const { sig, lo, n } of each.reads!) {
+        const read = baseRange(sig, lo, n ?? sizeOf(sig));
+        for (const source of driversOf.get(read.base) ?? [])
+          if (
+            candidates.has(source) &&
+            !sources.has(source) &&
+            drivenBy(source).some((driven) => driven.base === read.base && overlap(driven, read))
+          )
+            sources.add(source);
+      }
+      waitsFor.set(each, sources.size);
+      for (const source of sources) {
+        const list = readers.get(source);
+        if (list) list.push(each);
+        else readers.set(source, [each]);
+      }
+    }
+    const order = [...candidates].filter((each) => waitsFor.get(each) === 0);
+    for (let i = 0; i < order.length; i++)
+      for (const reader of readers.get(order[i]) ?? []) {
+        const left = waitsFor.get(reader)! - 1;
+        waitsFor.set(reader, left);
+        if (left === 0) order.push(reader);
+      }
+    if (order.length === candidates.size) return order;
+    // loops, and what hangs on them, run as any other process; so does what they wait for
+    const ordered = new Set(order);
+    drop([...candidates].filter((each) => !ordered.has(each)));
+  }
+}
+
+function installLogic(owner: Elaborator, order: readonly StaticProcess[], gone: Set<Proc>): void {
+  const { engine, program } = owner;
+  // bits of `dirty` in the order of dependence; a word is one function
+  const muted = mutedProgram(program);
+  const numbers = new Map<StaticProcess, number>();
+  const chunks: StaticProcess[][] = [];
+  let room = 0;
+  for (const each of order) {
+    const size = sizeOfText(each);
+    if (chunks.length === 0 || chunks[chunks.length - 1].length === 32 || room + size > longest) {
+      chunks.push([]);
+      room = 0;
+    }
+    room += size;
+    const chunk = chunks[chunks.length - 1];
+    numbers.set(each, (chunks.length - 1) * 32 + chunk.length);
+    chunk.push(each);
+    gone.add(each.proc);
+  }
+  // who is marked by what
+  const readersOf = new Map<Sig, StaticProcess[]>();
+  for (const each of order)
+    for (const sig of each.wakes) {
+      const list = readersOf.get(sig);
+      if (list) list.push(each);
+      else readersOf.set(sig, [each]);
+    }
+  const unread = new Set(order.map((each) => each.proc));
+  for (const [sig, readers] of readersOf) {
+    sig.marks = marksOf(readers.map((each) => numbers.get(each)!));
+    sig.procs.splice(0, sig.procs.length, ...sig.procs.filter((proc) => !unread.has(proc)));
+  }
+  const markLogic = (sig: Sig) => {
+    sig.isLogic = true;
+    sig.parts.forEach(markLogic);
+  };
+  for (const each of order) for (const { base } of drivenBy(each)) markLogic(base);
+  ownBits(order, readersOf, numbers);
+  engine.dirty = new Int32Array(chunks.length);
+  engine.logicProcs = [];
+  chunks.forEach((chunk, word) => {
+    chunk.forEach((each, bit) => {
+      engine.logicProcs[word * 32 + bit] = each.proc;
+      engine.dirty[word] |= 1 << bit;
+    });
+  });
+  engine.logic = chunks.map((chunk, word) => writeLogic(owner, muted, chunk, word));
+  engine.markDirty();
+}
+
+/** Drivers that share a signal, each with bits of its own. */
+function ownBits(
+  order: readonly StaticProcess[],
+  readersOf: ReadonlyMap<Sig, StaticProcess[]>,
+  numbers: ReadonlyMap<StaticProcess, number>,
+): void {
+  const shared = new Set<Sig>();
+  for (const each of order) for (const { base, mask } of drivenBy(each)) if (mask) shared.add(base);
+  for (const sig of shared) {
+    if (typeof sig.resolver === "function" || sig.kind !== "bits") continue;
+    const counts = new Uint8Array(sig.n);
+    for (const { mask } of sig.drivers) for (let i = 0; i < sig.n; i++) if (!mask || mask[i]) counts[i]++;
+    if (counts.some((count) => count > 1)) continue;
+    for (const driver of sig.drivers) {
+      const lo = driver.mask!.indexOf(1);
+      const n = driver.mask!.lastIndexOf(1) - lo + 1;
+      if (driver.mask!.subarray(lo, lo + n).includes(0)) continue;
+      const driven: Range = { base: sig, lo, n, mask: null };
+      const readers = (readersOf.get(sig) ?? []).filter((each) =>
+        each.reads!.some((read) => {
+          if (read.sig !== sig) return false;
+          return overlap(driven, { base: sig, lo: read.lo, n: read.n ?? sizeOf(sig), mask: null });
+        }),
+      );
+      driver.own = { lo, n, marks: readers.length ? marksOf(readers.map((each) => numbers.get(each)!)) : null };
+    }
+  }
+}
+
+function marksOf(numbers: readonly number[]): Int32Array {
+  const words = new Map<number, number>();
+  for (const number of numbers) words.set(number >> 5, (words.get(number >> 5) ?? 0) | (1 << (number & 31)));
+  return Int32Array.from([...words].flat());
+}
+
+function writeLogic(owner: Elaborator, program: Program, chunk: readonly StaticProcess[], word: number): () => void {
+  const unit = new CodeUnit();
+  const dirty = unit.cap(owner.engine.dirty);
+  let outer = "";
+  let text = "";
+  chunk.forEach((each, bit) => {
+    const member = writeMember(owner, program, unit, each, each.process.stmts);
+    const { kept, settle } = takeMarks(unit, [member.body]);
+    outer += member.outer;
+    const commits = kept.map((driver) =>
+      driver.sig.links.length
+        ? `E.set(${unit.cap(driver.sig)},${nameOf(unit, driver)});`
+        : commitText(owner, unit, driver, false),
+    );
+    const names = kept.length ? `let ${kept.map((driver) => nameOf(unit, driver)).join(",")};` : "";
+    const flush = kept.length < each.drivers.size ? "E.flush();" : "";
+    const mask = 1 << bit;
+    const body = settle(member.body);
+    text += `if(${dirty}[${word}]&${mask}){${dirty}[${word}]&=${~mask};${current(unit, each, body)}${names}${body}${commits.join("")}${flush}}`;
+  });
+  return linkUnit(program, unit, `${outer}return ()=>{${text}};`) as () => void;
+}
+
+// ---- groups -------------------------------------------------------------------------------------------------------------
+
+/** Processes that wait for the same events. */
+function groupsOf(statics: readonly StaticProcess[]): StaticProcess[][] {
+  const numbers = new Map<Sig, number>();
+  const numberOf = (sig: Sig) => {
+    let number = numbers.get(sig);
+    if (number === undefined) {
+      number = numbers.size;
+      numbers.set(sig, number);
+    }
+    return number;
+  };
+  const groups = new Map<string, StaticProcess[]>();
+  for (const each of statics) {
+    // long lists are hardly ever those of another process
+    if (each.wakes.size === 0) continue;
+    const key =
+      each.wakes.size > 16
+        ? `own:${each.proc.number}`
+        : `${each.edge ?? "any"}:${[...each.wakes]
+            .map(numberOf)
+            .sort((a, b) => a - b)
+            .join()}`;
+    const list = groups.get(key);
+    if (list) list.push(each);
+    else groups.set(key, [each]);
+  }
+  return [...groups.values()];
+}
+
+function installGroup(
+  owner: Elaborator,
+  members: readonly StaticProcess[],
+): { readonly proc: Proc; readonly members: readonly StaticProcess[] }[] {
+  const program = mutedProgram(owner.program);
+  const steps: (() => void)[] = [];
+  let chunk: StaticProcess[] = [];
+  let room = 0;
+  const write = () => {
+    if (chunk.length) steps.push(writeGroup(owner, program, chunk));
+    chunk = [];
+    room = 0;
+  };
+  for (const each of members) {
+    const size = sizeOfText(each);
+    if (room + size > longest) write();
+    room += size;
+    chunk.push(each);
+  }
+  write();
+  const step =
+    steps.length === 1
+      ? steps[0]
+      : () => {
+          for (let i = 0; i < steps.length; i++) steps[i]();
+        };
+  const proc = new Proc(members[0].proc.number, step, false);
+  const own = new Set(members.map((each) => each.proc));
+  const replace = (list: Proc[]) => {
+    const at = list.findIndex((each) => own.has(each));
+    if (at < 0) return;
+    list.splice(0, list.length, ...list.filter((each, i) => i === at || !own.has(each)));
+    list[list.findIndex((each) => own.has(each))] = proc;
+  };
+  for (const sig of members[0].wakes) {
+    replace(sig.procs);
+    replace(sig.rising);
+    replace(sig.falling);
+  }
+  return [{ proc, members }];
+}
+
+function writeGroup(owner: Elaborator, program: Program, members: readonly StaticProcess[]): () => void {
+  const unit = new CodeUnit();
+  const { edge } = members[0];
+  let outer = "";
+  let text = "";
+  const commits: string[] = [];
+  let test = "";
+  for (const each of members) {
+    const [first] = each.process.stmts;
+    const body = edge && first.op === "if" ? first.yes : each.process.stmts;
+    const member = writeMember(owner, program, unit, each, body, edge && first.op === "if" ? first : null);
+    test = member.test;
+    const { kept, settle } = takeMarks(unit, [member.outer, member.body]);
+    for (const driver of kept) {
+      outer += `let ${nameOf(unit, driver)}=${unit.cap(driver.sig)}.v;`;
+      commits.push(commitText(owner, unit, driver, true));
+    }
+    outer += settle(member.outer);
+    const own = settle(member.body);
+    text += `{${current(unit, each, own)}${own}}`;
+  }
+  if (commits.length) {
+    outer += `let q=false;const k=()=>{q=false;${commits.join("")}};`;
+    text += "if(!q){q=true;E.commits[E.commitCount++]=k;}";
+  }
+  if (test) text = `if(${test}){${text}}`;
+  return linkUnit(program, unit, `${outer}return ()=>{${text}};`) as () => void;
+}
+
+// ---- texts --------------------------------------------------------------------------------------------------------------
+
+/** Findings were told when the processes were elaborated. */
+function mutedProgram(program: Program): Program {
+  return { ...program, report: new Report(program.report.sources) };
+}
+/** About how long its code will be. */
+function sizeOfText({ process }: StaticProcess): number {
+  return 200 + 3 * (process.loc.end - process.loc.start);
+}
+/** Loops that never end name the process that they are in. */
+function current(unit: CodeUnit, each: StaticProcess, body: string): string {
+  return body.includes("E.tick(") ? `E.currentProcess=${unit.cap(each.proc)};` : "";
+}
+const nameOf = (unit: CodeUnit, driver: Driver): string => `n${unit.cap(driver)}`;
+
+function writeMember(
+  owner: Elaborator,
+  program: Program,
+  unit: CodeUnit,
+  each: StaticProcess,
+  stmts: readonly Stmt[],
+  condition: (Stmt & { op: "if" }) | null = null,
+): { readonly outer: string; readonly body: string; readonly test: string } {
+  const emitter = new JoinEmitter(owner, each.home, true, each.drivers, program, unit);
+  emitter.frame = new Frame(each.home, emitter.top, each.path);
+  const { top } = emitter;
+  const decls = emitter.declare(each.process.decls, emitter.frame);
+  const early = top.temps.length;
+  const test = condition ? emitter.test(emitter.expr(condition.test)) : "";
+  const body = emitter.stmts(stmts);
+  const lets = (names: readonly string[]) => (names.length ? `let ${names.join(",")};` : "");
+  return {
+    outer: `${lets(top.temps.slice(0, early))}${top.inner.join("\n")}${decls}`,
+    body: `${lets(top.temps.slice(early))}${body}`,
+    test,
+  };
+}
+
+/** Text that makes the assignment that a variable has kept. */
+function commitText(owner: Elaborator, unit: CodeUnit, driver: Driver, isGroup: boolean): string {
+  const { sig } = driver;
+  const name = nameOf(unit, driver);
+  const s = unit.cap(sig);
+  const time = owner.engine.tracksTimes ? `${s}.at=E.kernel.now;` : "";
+  let marks = "";
+  if (sig.marks) {
+    const dirty = unit.cap(owner.engine.dirty);
+    for (let i = 0; i < sig.marks.length; i += 2) marks += `${dirty}[${sig.marks[i]}]|=${sig.marks[i + 1]};`;
+    if (isGroup) marks += "E.isDirty=true;";
+  }
+  // while pure logic settles, nobody waits for what it drives
+  const told = isGroup
+    ? `if(${s}.listeners!==0)E.tell(${s});else if(E.onEvent!==null)E.onEvent(${s});`
+    : `if(E.onEvent!==null)E.onEvent(${s});`;
+  return `if(${name}!==${s}.v&&(typeof ${name}!=="object"||!${unit.rt("same")}(${name},${s}.v))){${s}.last=${s}.v;${s}.v=${name};${s}.ev=E.d;${time}${marks}${told}}`;
+}
+
+/** Open assignments, between characters that VHDL text cannot have. */
+const marker = /\ue000([ABS])(\d+)\ue001([^\ue002]*)\ue002/g;
+
+/**
+ * Which drivers can be kept in variables: those of signals that only this process drives, where it does nothing else
+ * with the driver than to assign without delay.
+ */
+function takeMarks(
+  unit: CodeUnit,
+  texts: readonly string[],
+): { readonly kept: readonly Driver[]; readonly settle: (text: string) => string } {
+  const used = new Set<unknown>();
+  const use = (object: unknown): void => {
+    if (object instanceof Driver) {
+      used.add(object);
+      if (object.part) used.add(object.part.of);
+    } else if (Array.isArray(object) && (object[0] instanceof Driver || Array.isArray(object[0]))) object.forEach(use);
+  };
+  const kept = new Set<Driver>();
+  for (const text of texts) {
+    for (const match of text.matchAll(/\bc(\d+)\b/g)) use(unit.caps[Number(match[1])]);
+    for (const match of text.matchAll(marker)) kept.add(unit.caps[Number(match[2])] as Driver);
+  }
+  for (const driver of kept)
+    if (used.has(driver) || !driver.sig.simple || driver.sig.drivers[0] !== driver) kept.delete(driver);
+  const settle = (text: string) =>
+    text.replace(marker, (_, kind: string, number: string, rest: string) => {
+      const driver = unit.caps[Number(number)] as Driver;
+      const parts = rest.split("\ue001");
+      if (kept.has(driver)) {
+        const name = nameOf(unit, driver);
+        if (kind === "A") return `${name}=${rest};`;
+        const { n } = driver.sig;
+        if (kind === "B") return `${name}=R_setL(${name},${n},${parts[0]},${parts[1]});`;
+        return `${name}=R_insertL(${name},${n},${parts[0]},${parts[1]},${parts[2]});`;
+      }
+      const call = kind === "A" ? "as" : kind === "B" ? "asBit" : "asSlice";
+      return `E.${call}(c${number},${parts.join(",")});`;
+    });
+  return { kept: [...kept], settle };
+}
+
+/** Leaves assignments without delay open: made by way of the driver, or kept in a variable. */
+class JoinEmitter extends UnitEmitter {
+  private driverOf(text: string): DriverTree {
+    const match = /^c(\d+)$/.exec(text);
+    const object = match ? this.unit.caps[Number(match[1])] : undefined;
+    return object instanceof Driver || Array.isArray(object) ? (object as DriverTree) : undefined;
+  }
+  private mark(kind: "A" | "B" | "S", driver: Driver, ...parts: string[]): string {
+    if (kind === "B") this.rt("setL");
+    if (kind === "S") this.rt("insertL");
+    return `\ue000${kind}${this.cap(driver).slice(1)}\ue001${parts.join("\ue001")}\ue002`;
+  }
+
+  override assignWhole(text: string, js: string): string {
+    const driver = this.driverOf(text);
+    if (!(driver instanceof Driver)) return super.assignWhole(text, js);
+    if (!driver.part) return this.mark("A", driver, js);
+    const { of, lo, n, bit, two } = driver.part;
+    if (bit) return this.mark("B", of, String(lo), two ? `(${js})+2` : js);
+    return n === 0 ? "" : this.mark("S", of, String(lo), js, String(n));
+  }
+  override assignBit(text: string, lo: string, js: string): string {
+    const driver = this.driverOf(text);
+    if (!(driver instanceof Driver)) return super.assignBit(text, lo, js);
+    if (driver.part) return this.mark("B", driver.part.of, `${driver.part.lo}+(${lo})`, js);
+    return this.mark("B", driver, lo, js);
+  }
+  override assignSlice(text: string, lo: string, js: string, bits: string): string {
+    const driver = this.driverOf(text);
+    if (!(driver instanceof Driver)) return super.assignSlice(text, lo, js, bits);
+    if (driver.part) return this.mark("S", driver.part.of, `${driver.part.lo}+(${lo})`, js, bits);
+    return this.mark("S", driver, lo, js, bits);
+  }
+  override assignTree(text: string, js: string): string {
+    const tree = this.driverOf(text);
+    if (!Array.isArray(tree) || countOf(tree) > 64) return super.assignTree(text, js);
+    const name = this.temp();
+    const leaf = (at: DriverTree, value: string): string => {
+      if (Array.isArray(at)) return at.map((each, i) => leaf(each, `${value}[${i}]`)).join("");
+      return at ? this.assignWhole(this.cap(at), value) : "";
+    };
+    return `${name}=${js};${leaf(tree, name)}`;
+  }
+}
+function countOf(tree: DriverTree): number {
+  return Array.isArray(tree) ? tree.reduce<number>((sum, each) => sum + countOf(each), 0) : 1;
+}
