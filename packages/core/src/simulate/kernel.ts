@@ -114,6 +114,11 @@ export class Kernel {
   currentProcess = -1;
   /** Makes the narrow non-blocking assignments; set by the compiled program. True if there were any. */
   applyNonblocking: () => boolean = () => false;
+  /**
+   * Set when all events but those of the non-blocking region are somebody's own: makes what these have left to update,
+   * and runs whoever that wakes, until this time slot has nothing more of his.
+   */
+  alone: ((events: readonly (() => void)[], count: number) => void) | null = null;
   readonly postponed: (() => void)[] = [];
   /** Run at the end of each time slot. */
   onSlotEnd: (() => void) | null = null;
@@ -529,6 +534,9 @@ export class Kernel {
       }
       if (!any && this.tail === 0) break;
     }
+    this.endSlot();
+  }
+  private endSlot(): void {
     if (this.postponed.length) {
       const list = this.postponed.splice(0);
       for (const run of list) run();
@@ -558,8 +566,16 @@ export class Kernel {
       this.now = slot.time;
       this.turns = 0;
       this.loopTurns = 0;
-      const { active } = slot;
       const n = slot.count;
+      if (n === 0 && this.alone !== null) {
+        this.alone(slot.nonblocking, slot.nonblockingCount);
+        slot.nonblockingCount = 0;
+        if (this.free.length < 64) this.free.push(slot);
+        if (this.isQuiet) this.endSlot();
+        else this.settle();
+        continue;
+      }
+      const { active } = slot;
       for (let i = 0; i < n; i++) {
         const event = active[i];
         if (typeof event === "function") this.queue[this.tail++] = event;

@@ -66,6 +66,8 @@ class Design {
   /** Signals that may be read, by kind. */
   private readonly bits: string[] = ["clk", "rst", "slow"];
   private readonly words: string[] = [];
+  /** Arrays of four words. */
+  private readonly lists: string[] = [];
   private labels = 0;
 
   constructor(seed: number) {
@@ -84,7 +86,9 @@ class Design {
   private word(depth: number): string {
     const { random } = this;
     if (depth === 0 || random.float() < 0.2) return this.pick(this.words);
-    switch (random.below(4)) {
+    switch (random.below(this.lists.length ? 5 : 4)) {
+      case 4:
+        return `${this.pick(this.lists)}(to_integer(${this.pick(this.words)}(${random.below(6) + 1} downto 0)) mod 4)`;
       case 0:
         return `(${this.word(depth - 1)} + ${this.word(depth - 1)})`;
       case 1:
@@ -188,9 +192,35 @@ class Design {
     this.stmts.push(`${bit} <= ${this.bit(3)};`);
     this.bits.push(bit);
   }
+  /** Elements of an array, by numbers that are known and those that are not. */
+  private list(): void {
+    const name = `m${this.decls.length}`;
+    this.decls.push(`signal ${name} : words := (x"01", x"23", x"45", x"67");`);
+    const at = () =>
+      this.random.float() < 0.3 ? String(this.random.below(4)) : `to_integer(${this.pick(this.words)}(1 downto 0))`;
+    const parts = [
+      () => `${name}(${at()}) <= ${this.word(2)};`,
+      () => `${name}(${at()})(${this.random.below(8)}) <= ${this.bit(1)};`,
+      () => `${name}(${at()})(5 downto 2) <= ${this.pick(this.words)}(3 downto 0);`,
+      () => `${name} <= (others => ${this.word(1)});`,
+      () => `for i in 0 to 3 loop ${name}(i) <= ${name}((i + 1) mod 4); end loop;`,
+      () => `if ${this.bit(1)} = '1' then ${name}(${at()}) <= ${this.word(1)}; end if;`,
+    ];
+    const label = this.label();
+    const isLogic = this.random.float() < 0.3;
+    const body = Array.from({ length: 1 + this.random.below(3) }, () =>
+      this.pick(isLogic ? parts.filter((_, i) => i !== 4) : parts)(),
+    ).join(" ");
+    this.stmts.push(
+      isLogic
+        ? `${label} : process (all) begin ${name} <= (others => ${this.word(0)}); ${body} end process;`
+        : `${label} : process (clk) begin if rising_edge(clk) then ${body} end if; end process;`,
+    );
+    this.lists.push(name);
+  }
   private looker(): void {
     const word = this.pick(this.words);
-    const bit = this.pick(this.bits.slice(3));
+    const bit = this.pick(this.bits.slice(-20));
     const label = this.label();
     this.stmts.push(
       this.pick([
@@ -208,7 +238,9 @@ class Design {
     this.stmts.push(`${this.words[0]} <= ${this.words[0]} + 37 after 9 ns;`);
     const size = 2 + this.random.below(10);
     for (let i = 0; i < size; i++) {
-      if (this.random.float() < 0.5) this.register();
+      const kind = this.random.float();
+      if (kind < 0.4) this.register();
+      else if (kind < 0.6) this.list();
       else this.logic();
     }
     for (let i = this.random.below(4); i > 0; i--) this.looker();
@@ -216,6 +248,7 @@ class Design {
 architecture rtl of part is begin y <= not a; end architecture;
 ${head}entity tb is end entity;
 architecture sim of tb is
+type words is array (0 to 3) of unsigned(7 downto 0);
 signal clk, rst, slow, spare : std_logic := '0';
 ${this.decls.join("\n")}
 begin
@@ -225,7 +258,7 @@ process (clk) begin if rising_edge(clk) then slow <= not slow; end if; end proce
 -- spare
 ${this.stmts.join("\n")}
 process begin
-for i in 1 to 40 loop wait for 13 ns; report ${this.words.map((name) => `to_string(${name})`).join(' & " " & ')}; end loop;
+for i in 1 to 40 loop wait for 13 ns; report ${[...this.words, ...this.lists.map((name) => `${name}(${this.random.below(4)})`)].map((name) => `to_string(${name})`).join(' & " " & ')}; end loop;
 std.env.finish;
 end process;
 end architecture;

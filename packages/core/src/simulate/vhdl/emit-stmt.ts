@@ -994,6 +994,7 @@ export abstract class EmitStmt extends EmitExpr {
     if (e.sub.name !== "rising_edge" && e.sub.name !== "falling_edge") return null;
     const ref = this.refOf(e.args[0]);
     if (!ref || ref.part) return null;
+    this.observe(ref.tree);
     return { sig: ref.sig, rising: e.sub.name === "rising_edge" ? 1 : 0 };
   }
 

@@ -190,6 +190,7 @@ export class Engine {
   attach(isAlone: boolean): void {
     if (isAlone) {
       this.kernel.applyNonblocking = () => this.cycles();
+      this.kernel.alone = (events, count) => this.slot(events, count);
       return;
     }
     const before = this.kernel.applyNonblocking;
@@ -221,6 +222,18 @@ export class Engine {
     // what came back across the border of languages while processes ran
     if (this.readyCount !== 0 || this.isDirty) this.schedule();
     return true;
+  }
+  /** All of a time slot that has transactions and timeouts only. */
+  private slot(events: readonly (() => void)[], count: number): void {
+    this.cycling = true;
+    for (let i = 0; i < count; i++) events[i]();
+    do {
+      if (this.hasUpdates) this.update();
+      if (this.readyCount === 0 && !this.isDirty) this.d++;
+      else if (this.scheduled) break;
+      else this.turn();
+    } while (this.readyCount !== 0 || this.isDirty || this.hasUpdates);
+    this.cycling = false;
   }
   private get hasUpdates(): boolean {
     return this.updateCount !== 0 || this.commitCount !== 0 || this.later !== null;
@@ -465,8 +478,14 @@ export class Engine {
     if (driver.soleTime === time) {
       driver.soleTime = Number.NaN;
       driver.special = false;
-      driver.next = driver.soleValue;
       driver.off = false;
+      if (this.cycling && driver.sig.simple && !driver.pending) {
+        // this is the update of the delta cycle, before any process runs
+        driver.v = driver.soleValue;
+        this.set(driver.sig, driver.v);
+        return;
+      }
+      driver.next = driver.soleValue;
       if (!driver.pending) {
         driver.pending = true;
         this.updates[this.updateCount++] = driver;

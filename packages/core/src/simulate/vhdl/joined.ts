@@ -259,20 +259,28 @@ function writeLogic(owner: Elaborator, program: Program, chunk: readonly StaticP
   let text = "";
   chunk.forEach((each, bit) => {
     const member = writeMember(owner, program, unit, each, each.process.stmts);
-    const { kept, settle } = takeMarks(unit, [member.body]);
-    outer += member.outer;
-    const commits = kept.map((driver) =>
-      driver.sig.links.length
-        ? `E.set(${unit.cap(driver.sig)},${nameOf(unit, driver)});`
-        : commitText(owner, unit, driver, false),
-    );
-    const names = kept.length ? `let ${kept.map((driver) => nameOf(unit, driver)).join(",")};` : "";
-    const flush = kept.length < each.drivers.size ? "E.flush();" : "";
-    const mask = 1 << bit;
-    const body = settle(member.body);
-    text += `if(${dirty}[${word}]&${mask}){${dirty}[${word}]&=${~mask};${current(unit, each, body)}${names}${body}${commits.join("")}${flush}}`;
+    const kept = takeMarks(unit, [member.body]);
+    outer += member.outer + kept.lists.map((list) => listText(unit, list)).join("");
+    let commits = "";
+    let isIndirect = kept.count < each.drivers.size;
+    for (const driver of kept.drivers)
+      if (driver.sig.links.length) {
+        isIndirect = true;
+        commits += `E.set(${unit.cap(driver.sig)},${nameOf(unit, driver)});`;
+      } else commits += commitText(owner, unit, driver, word);
+    for (const list of kept.lists) {
+      isIndirect = true;
+      commits += commitList(unit, list);
+    }
+    const names = kept.drivers.length ? `let ${kept.drivers.map((driver) => nameOf(unit, driver)).join(",")};` : "";
+    const flush = kept.count < each.drivers.size ? "E.flush();" : "";
+    // what was not marked right here has been marked in the list
+    const again = isIndirect ? `$d|=${dirty}[${word}];${dirty}[${word}]=0;` : "";
+    const body = kept.settle(member.body);
+    text += `if($d&${1 << bit}){${current(unit, each, body)}${names}${body}${commits}${flush}${again}}`;
   });
-  return linkUnit(program, unit, `${outer}return ()=>{${text}};`) as () => void;
+  const code = `${outer}return ()=>{let $d=${dirty}[${word}];const $o=E.onEvent;${dirty}[${word}]=0;${text}};`;
+  return linkUnit(program, unit, code) as () => void;
 }
 
 // ---- groups -------------------------------------------------------------------------------------------------------------
@@ -360,17 +368,21 @@ function writeGroup(owner: Elaborator, program: Program, members: readonly Stati
     const body = edge && first.op === "if" ? first.yes : each.process.stmts;
     const member = writeMember(owner, program, unit, each, body, edge && first.op === "if" ? first : null);
     test = member.test;
-    const { kept, settle } = takeMarks(unit, [member.outer, member.body]);
-    for (const driver of kept) {
+    const kept = takeMarks(unit, [member.outer, member.body]);
+    for (const driver of kept.drivers) {
       outer += `let ${nameOf(unit, driver)}=${unit.cap(driver.sig)}.v;`;
-      commits.push(commitText(owner, unit, driver, true));
+      commits.push(commitText(owner, unit, driver, null));
     }
-    outer += settle(member.outer);
-    const own = settle(member.body);
+    for (const list of kept.lists) {
+      outer += listText(unit, list);
+      commits.push(commitList(unit, list));
+    }
+    outer += kept.settle(member.outer);
+    const own = kept.settle(member.body);
     text += `{${current(unit, each, own)}${own}}`;
   }
   if (commits.length) {
-    outer += `let q=false;const k=()=>{q=false;${commits.join("")}};`;
+    outer += `let q=false;const k=()=>{q=false;const $o=E.onEvent;${commits.join("")}};`;
     text += "if(!q){q=true;E.commits[E.commitCount++]=k;}";
   }
   if (test) text = `if(${test}){${text}}`;
@@ -416,65 +428,124 @@ function writeMember(
   };
 }
 
-/** Text that makes the assignment that a variable has kept. */
-function commitText(owner: Elaborator, unit: CodeUnit, driver: Driver, isGroup: boolean): string {
+/**
+ * Text that makes the assignment that a variable has kept.
+ * @param word Of pure logic: the word of `Engine.dirty` that it is in.
+ */
+function commitText(owner: Elaborator, unit: CodeUnit, driver: Driver, word: number | null): string {
   const { sig } = driver;
+  const { engine, program } = owner;
   const name = nameOf(unit, driver);
   const s = unit.cap(sig);
-  const time = owner.engine.tracksTimes ? `${s}.at=E.kernel.now;` : "";
+  const time = engine.tracksTimes ? `${s}.at=E.kernel.now;` : "";
   let marks = "";
   if (sig.marks) {
-    const dirty = unit.cap(owner.engine.dirty);
-    for (let i = 0; i < sig.marks.length; i += 2) marks += `${dirty}[${sig.marks[i]}]|=${sig.marks[i + 1]};`;
-    if (isGroup) marks += "E.isDirty=true;";
+    const dirty = unit.cap(engine.dirty);
+    for (let i = 0; i < sig.marks.length; i += 2) {
+      const target = sig.marks[i] === word ? "$d" : `${dirty}[${sig.marks[i]}]`;
+      marks += `${target}|=${sig.marks[i + 1]};`;
+    }
+    if (word === null) marks += "E.isDirty=true;";
   }
   // while pure logic settles, nobody waits for what it drives
-  const told = isGroup
-    ? `if(${s}.listeners!==0)E.tell(${s});else if(E.onEvent!==null)E.onEvent(${s});`
-    : `if(E.onEvent!==null)E.onEvent(${s});`;
-  return `if(${name}!==${s}.v&&(typeof ${name}!=="object"||!${unit.rt("same")}(${name},${s}.v))){${s}.last=${s}.v;${s}.v=${name};${s}.ev=E.d;${time}${marks}${told}}`;
+  const shown = `if($o!==null)$o(${s});`;
+  const told = word === null ? `if(${s}.listeners!==0)E.tell(${s});else ${shown}` : shown;
+  // nobody asks when it changed, or what it was before
+  const isPlain = !program.observed.has(sig) && sig.rising.length === 0 && sig.falling.length === 0;
+  const put = isPlain ? `${s}.v=${name};` : `${s}.last=${s}.v;${s}.v=${name};${s}.ev=E.d;`;
+  return `if(${name}!==${s}.v&&(typeof ${name}!=="object"||!${unit.rt("same")}(${name},${s}.v))){${put}${time}${marks}${told}}`;
+}
+const listName = (unit: CodeUnit, list: readonly Driver[]): string => `n${unit.cap(list)}`;
+/** Declares the values of a list of drivers. */
+function listText(unit: CodeUnit, list: readonly Driver[]): string {
+  return `const ${listName(unit, list)}=${unit.cap(list)}.map((d)=>d.sig.v);`;
+}
+function commitList(unit: CodeUnit, list: readonly Driver[]): string {
+  const sigs = unit.cap(list.map(({ sig }) => sig));
+  const values = listName(unit, list);
+  return `for(let $i=0;$i<${list.length};$i++)if(${values}[$i]!==${sigs}[$i].v)E.set(${sigs}[$i],${values}[$i]);`;
 }
 
-/** Open assignments, between characters that VHDL text cannot have. */
-const marker = /\ue000([ABS])(\d+)\ue001([^\ue002]*)\ue002/g;
+/**
+ * Open assignments, between characters that VHDL text cannot have: all, a bit or a slice of a driver (A, B, S), or of
+ * an element of a list of drivers that only the run knows (a, b, s).
+ */
+const marker = /\ue000([ABSabs])(\d+)\ue001([^\ue002]*)\ue002/g;
+/** Lists above this are not looked through at each commit. */
+const longestList = 32;
+
+interface Kept {
+  /** Kept in a variable each. */
+  readonly drivers: readonly Driver[];
+  /** Kept in an array each. */
+  readonly lists: readonly (readonly Driver[])[];
+  /** Drivers that are kept in any way. */
+  readonly count: number;
+  /** Text with its open assignments made. */
+  settle(text: string): string;
+}
 
 /**
  * Which drivers can be kept in variables: those of signals that only this process drives, where it does nothing else
  * with the driver than to assign without delay.
  */
-function takeMarks(
-  unit: CodeUnit,
-  texts: readonly string[],
-): { readonly kept: readonly Driver[]; readonly settle: (text: string) => string } {
-  const used = new Set<unknown>();
+function takeMarks(unit: CodeUnit, texts: readonly string[]): Kept {
+  const used = new Set<Driver>();
   const use = (object: unknown): void => {
     if (object instanceof Driver) {
       used.add(object);
       if (object.part) used.add(object.part.of);
     } else if (Array.isArray(object) && (object[0] instanceof Driver || Array.isArray(object[0]))) object.forEach(use);
   };
-  const kept = new Set<Driver>();
+  const single = new Set<Driver>();
+  const lists = new Set<readonly Driver[]>();
   for (const text of texts) {
     for (const match of text.matchAll(/\bc(\d+)\b/g)) use(unit.caps[Number(match[1])]);
-    for (const match of text.matchAll(marker)) kept.add(unit.caps[Number(match[2])] as Driver);
+    for (const match of text.matchAll(marker)) {
+      const object = unit.caps[Number(match[2])] as Driver | readonly Driver[];
+      if (object instanceof Driver) single.add(object);
+      else lists.add(object);
+    }
   }
-  for (const driver of kept)
-    if (used.has(driver) || !driver.sig.simple || driver.sig.drivers[0] !== driver) kept.delete(driver);
+  const isOwn = (driver: Driver) => !used.has(driver) && driver.sig.simple && driver.sig.drivers[0] === driver;
+  const places = new Map<Driver, string>();
+  for (let dropped = true; dropped; ) {
+    dropped = false;
+    places.clear();
+    for (const list of lists) {
+      const isKept = list.every((driver) => isOwn(driver) && !places.has(driver));
+      list.forEach((driver, i) => {
+        if (isKept) places.set(driver, `${listName(unit, list)}[${i}]`);
+        else used.add(driver);
+      });
+      if (isKept) continue;
+      lists.delete(list);
+      dropped = true;
+    }
+  }
+  const drivers = [...single].filter((driver) => isOwn(driver) && !places.has(driver));
+  for (const driver of drivers) places.set(driver, nameOf(unit, driver));
+  const settleOne = (kind: string, name: string, n: number, parts: readonly string[]): string => {
+    if (kind === "A") return `${name}=${parts[0]};`;
+    if (kind === "B") return `${name}=R_setL(${name},${n},${parts[0]},${parts[1]});`;
+    return `${name}=R_insertL(${name},${n},${parts[0]},${parts[1]},${parts[2]});`;
+  };
   const settle = (text: string) =>
     text.replace(marker, (_, kind: string, number: string, rest: string) => {
-      const driver = unit.caps[Number(number)] as Driver;
+      const object = unit.caps[Number(number)] as Driver | readonly Driver[];
       const parts = rest.split("\ue001");
-      if (kept.has(driver)) {
-        const name = nameOf(unit, driver);
-        if (kind === "A") return `${name}=${rest};`;
-        const { n } = driver.sig;
-        if (kind === "B") return `${name}=R_setL(${name},${n},${parts[0]},${parts[1]});`;
-        return `${name}=R_insertL(${name},${n},${parts[0]},${parts[1]},${parts[2]});`;
+      const wide = kind.toUpperCase();
+      const call = wide === "A" ? "as" : wide === "B" ? "asBit" : "asSlice";
+      if (object instanceof Driver) {
+        const name = places.get(object);
+        return name ? settleOne(kind, name, object.sig.n, parts) : `E.${call}(c${number},${parts.join(",")});`;
       }
-      const call = kind === "A" ? "as" : kind === "B" ? "asBit" : "asSlice";
-      return `E.${call}(c${number},${parts.join(",")});`;
+      const [index, ...others] = parts;
+      if (!lists.has(object)) return `E.${call}(c${number}[${index}],${others.join(",")});`;
+      if (wide === "A") return settleOne(wide, `${listName(unit, object)}[${index}]`, 0, others);
+      return `{const $i=${index};${settleOne(wide, `${listName(unit, object)}[$i]`, object[0].sig.n, others)}}`;
     });
-  return { kept: [...kept], settle };
+  return { drivers, lists: [...lists], count: places.size, settle };
 }
 
 /** Leaves assignments without delay open: made by way of the driver, or kept in a variable. */
@@ -485,14 +556,29 @@ class JoinEmitter extends UnitEmitter {
     return object instanceof Driver || Array.isArray(object) ? (object as DriverTree) : undefined;
   }
   private mark(kind: "A" | "B" | "S", driver: Driver, ...parts: string[]): string {
-    if (kind === "B") this.rt("setL");
-    if (kind === "S") this.rt("insertL");
-    return `\ue000${kind}${this.cap(driver).slice(1)}\ue001${parts.join("\ue001")}\ue002`;
+    return this.open(kind, this.cap(driver), parts);
+  }
+  private open(kind: string, cap: string, parts: readonly string[]): string {
+    const wide = kind.toUpperCase();
+    if (wide === "B") this.rt("setL");
+    if (wide === "S") this.rt("insertL");
+    return `\ue000${kind}${cap.slice(1)}\ue001${parts.join("\ue001")}\ue002`;
+  }
+  /** `c3[index]`: an element of a list of drivers. */
+  private elementOf(text: string): { readonly list: string; readonly index: string } | null {
+    const match = /^(c(\d+))\[(.*)\]$/s.exec(text);
+    if (!match || !isClosed(match[3])) return null;
+    const list = this.unit.caps[Number(match[2])];
+    if (!Array.isArray(list) || list.length > longestList) return null;
+    return list.every((each) => each instanceof Driver && !each.part) ? { list: match[1], index: match[3] } : null;
   }
 
   override assignWhole(text: string, js: string): string {
     const driver = this.driverOf(text);
-    if (!(driver instanceof Driver)) return super.assignWhole(text, js);
+    if (!(driver instanceof Driver)) {
+      const element = this.elementOf(text);
+      return element ? this.open("a", element.list, [element.index, js]) : super.assignWhole(text, js);
+    }
     if (!driver.part) return this.mark("A", driver, js);
     const { of, lo, n, bit, two } = driver.part;
     if (bit) return this.mark("B", of, String(lo), two ? `(${js})+2` : js);
@@ -500,13 +586,21 @@ class JoinEmitter extends UnitEmitter {
   }
   override assignBit(text: string, lo: string, js: string): string {
     const driver = this.driverOf(text);
-    if (!(driver instanceof Driver)) return super.assignBit(text, lo, js);
+    if (!(driver instanceof Driver)) {
+      const element = this.elementOf(text);
+      return element ? this.open("b", element.list, [element.index, lo, js]) : super.assignBit(text, lo, js);
+    }
     if (driver.part) return this.mark("B", driver.part.of, `${driver.part.lo}+(${lo})`, js);
     return this.mark("B", driver, lo, js);
   }
   override assignSlice(text: string, lo: string, js: string, bits: string): string {
     const driver = this.driverOf(text);
-    if (!(driver instanceof Driver)) return super.assignSlice(text, lo, js, bits);
+    if (!(driver instanceof Driver)) {
+      const element = this.elementOf(text);
+      return element
+        ? this.open("s", element.list, [element.index, lo, js, bits])
+        : super.assignSlice(text, lo, js, bits);
+    }
     if (driver.part) return this.mark("S", driver.part.of, `${driver.part.lo}+(${lo})`, js, bits);
     return this.mark("S", driver, lo, js, bits);
   }
@@ -520,6 +614,15 @@ class JoinEmitter extends UnitEmitter {
     };
     return `${name}=${js};${leaf(tree, name)}`;
   }
+}
+/** Every bracket in it has its other one in it too. */
+function isClosed(text: string): boolean {
+  let depth = 0;
+  for (const char of text) {
+    if (char === "[") depth++;
+    else if (char === "]" && --depth < 0) return false;
+  }
+  return depth === 0;
 }
 function countOf(tree: DriverTree): number {
   return Array.isArray(tree) ? tree.reduce<number>((sum, each) => sum + countOf(each), 0) : 1;
