@@ -192,6 +192,31 @@ class Design {
     this.stmts.push(`${bit} <= ${this.bit(3)};`);
     this.bits.push(bit);
   }
+  /** Bits of one vector, each driven by a process of its own. */
+  private shared(): void {
+    const word = this.newWord();
+    const clocked = () =>
+      this.pick([
+        (target: string, value: string) =>
+          `process (clk) begin if rising_edge(clk) then ${target} <= ${value}; end if; end process;`,
+        (target: string, value: string) =>
+          `process (clk, rst) begin if rst = '1' then ${target} <= ${this.pick(this.bits)}; elsif clk'event and clk = '0' then ${target} <= ${value}; end if; end process;`,
+        (target: string, value: string) =>
+          `process (clk, rst) begin if rst = '1' then ${target} <= '0'; elsif rising_edge(clk) then ${target} <= ${value}; end if; end process;`,
+        (target: string, value: string) => `${target} <= ${value};`,
+        (target: string, value: string) =>
+          `process (all) begin ${target} <= ${value}; if ${this.bit(1)} = '1' then ${target} <= ${this.bit(0)}; end if; end process;`,
+      ]);
+    const label = this.label();
+    this.stmts.push(
+      `${label} : for i in 0 to 3 generate ${clocked()(`${word}(i)`, `${this.pick(this.words)}(i) xor ${this.bit(1)}`)} end generate;`,
+    );
+    this.stmts.push(clocked()(`${word}(4)`, this.bit(2)));
+    this.stmts.push(
+      `process (all) begin ${word}(5) <= ${this.bit(1)}; ${word}(7 downto 6) <= ${this.pick(this.words)}(1 downto 0); if ${this.bit(1)} = '1' then ${word}(7) <= ${this.bit(1)}; end if; end process;`,
+    );
+    this.words.push(word);
+  }
   /** Elements of an array, by numbers that are known and those that are not. */
   private list(): void {
     const name = `m${this.decls.length}`;
@@ -240,7 +265,8 @@ class Design {
     for (let i = 0; i < size; i++) {
       const kind = this.random.float();
       if (kind < 0.4) this.register();
-      else if (kind < 0.6) this.list();
+      else if (kind < 0.55) this.list();
+      else if (kind < 0.7) this.shared();
       else this.logic();
     }
     for (let i = this.random.below(4); i > 0; i--) this.looker();

@@ -21,12 +21,13 @@ import type {
 import { packingOf, type Subtype } from "../../elaborate/vhdl/types.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
 import { fromFourState } from "./border.ts";
+import { guardedEdge, onlyEdge } from "./clocked.ts";
 import type { Program, Val } from "./emit-base.ts";
 import type { Ref } from "./emit-expr.ts";
 import { plain } from "./emit-stmt.ts";
 import { Driver, type DriverTree, type Engine, leavesOf, Proc, partOf, readTree, Sig, type SigTree } from "./engine.ts";
 import { Frame } from "./frames.ts";
-import { joinProcesses, type LogicRead, type StaticProcess } from "./joined.ts";
+import { findOwnBits, joinProcesses, type LogicRead, type StaticProcess } from "./joined.ts";
 import { isPureLogic } from "./pure-logic.ts";
 import { StopSignal, VhdlError, type VhdlRuntime } from "./runtime.ts";
 import { isStatic, type Shape, shapeText } from "./shapes.ts";
@@ -1085,7 +1086,7 @@ export class Elaborator {
     const key = `${lo}:${n}:${bit}`;
     let made = list.get(key);
     if (!made) {
-      made = partOf(this.engine, sig, lo, n, bit, two);
+      made = partOf(sig, lo, n, bit, two);
       origins.set(made, { of: sig, lo, n, bit, two });
       list.set(key, made);
     }
@@ -1184,7 +1185,14 @@ export class Elaborator {
     this.processes.push(proc);
     this.processInfo.push({ name: process.name, loc: process.headLoc });
     if (isGenerator) return;
-    const edge = wakes.size === 1 && [...wakes][0].kind === "scalar" ? onlyEdge(process.stmts) : null;
+    const whole = onlyEdge(process.stmts);
+    const clock = whole && this.clockOf(emitter, whole.clock, wakes);
+    const edge = clock && wakes.size === 1 ? whole!.edge : null;
+    const guarded = guardedEdge(process.stmts);
+    const others = new Set(wakes);
+    const guardedClock = guarded && this.clockOf(emitter, guarded.clock, wakes);
+    if (guardedClock) others.delete(guardedClock);
+    const isGuarded = guarded && this.readsNoMore(emitter, emitter.readsOf(guarded.guard), others);
     for (const sig of wakes) {
       // a register looks at one edge: the other one need not wake it
       if (edge) (edge === "rising" ? sig.rising : sig.falling).push(proc);
@@ -1192,7 +1200,10 @@ export class Elaborator {
     }
     if (process.postponed) return;
     const isComplete =
-      isLogic && (process.sensitivity === "all" || process.concurrent || this.readsNoMore(emitter, process, wakes));
+      isLogic &&
+      (process.sensitivity === "all" ||
+        process.concurrent ||
+        this.readsNoMore(emitter, emitter.readsOfStmts(process.stmts), wakes));
     this.statics.push({
       process,
       home: instance.frame,
@@ -1201,12 +1212,18 @@ export class Elaborator {
       proc,
       wakes,
       edge,
+      guarded: guardedClock && isGuarded ? { clock: guardedClock, edge: guarded.edge } : null,
       reads: isComplete ? reads : null,
     });
   }
-  /** A sensitivity list has everything that is read. */
-  private readsNoMore(emitter: UnitEmitter, process: BoundProcess, wakes: ReadonlySet<Sig>): boolean {
-    return emitter.readsOfStmts(process.stmts).every((read) => {
+  /** The signal of a clock, if its events wake the process. */
+  private clockOf(emitter: UnitEmitter, clock: Expr, wakes: ReadonlySet<Sig>): Sig | null {
+    const tree = emitter.refOf(clock)?.tree;
+    return tree && !Array.isArray(tree) && tree.kind === "scalar" && wakes.has(tree) ? tree : null;
+  }
+  /** A sensitivity list has all of these. */
+  private readsNoMore(emitter: UnitEmitter, reads: readonly Expr[], wakes: ReadonlySet<Sig>): boolean {
+    return reads.every((read) => {
       const found = emitter.refOf(read);
       return found?.tree !== null && found?.tree !== undefined && leavesOf(found.tree).every((leaf) => wakes.has(leaf));
     });
@@ -1253,6 +1270,7 @@ export class Elaborator {
         sig.v = v;
         sig.last = v;
         for (const link of sig.links) link();
+        for (const part of sig.parts) this.engine.follow(part);
       }
     }
     for (const run of this.initial) run();
@@ -1265,6 +1283,7 @@ export class Elaborator {
         sig.outside === null &&
         !this.program.tracksActive;
     }
+    findOwnBits(this.signals);
     // these are no events
     this.engine.d++;
     const processes = joinProcesses(this, this.statics, this.processes);
@@ -1344,15 +1363,6 @@ function isPlainAssignment(stmt: BoundProcess["stmts"][number]): boolean {
     default:
       return false;
   }
-}
-/** The edge that a process is nothing without: all its statements are one `if rising_edge(clk) then`. */
-function onlyEdge(stmts: BoundProcess["stmts"]): "rising" | "falling" | null {
-  if (stmts.length !== 1) return null;
-  const [stmt] = stmts;
-  if (stmt.op !== "if" || stmt.no || stmt.test.op !== "call") return null;
-  const { sub, args } = stmt.test;
-  if (sub.home?.name !== "std_logic_1164" || !sub.native || args[0]?.op !== "object") return null;
-  return sub.name === "rising_edge" ? "rising" : sub.name === "falling_edge" ? "falling" : null;
 }
 function unbox(v: unknown, shape: Shape): { v: unknown; shape: Shape } {
   if (v instanceof Arr && shape.k === "a" && shape.dims === null)

@@ -1860,7 +1860,7 @@ export abstract class EmitExpr extends EmitBase {
     const key = `${lo}:${n}:${bit}`;
     let made = list.get(key);
     if (!made) {
-      made = partOf(this.program.engine, sig, lo, n, bit, two);
+      made = partOf(sig, lo, n, bit, two);
       list.set(key, made);
     }
     return made;

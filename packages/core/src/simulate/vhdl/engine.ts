@@ -25,12 +25,13 @@ export type Scalar = number;
 /** What a signal's value is made of. */
 export type LeafKind = "scalar" | "bits" | "list";
 
-/** Bits of `Sig.listeners`: processes by sensitivity, processes by edge, waits, and links. */
+/** Bits of `Sig.listeners`: processes by sensitivity, processes by edge, waits, links, and parts. */
 const toldProcs = 1;
 const toldEdges = 2;
 const toldWaits = 4;
 const toldLinks = 8;
-const toldAll = 15;
+const toldParts = 16;
+const toldAll = 31;
 
 /** One signal, or one field or element of a composite one. */
 export class Sig {
@@ -61,9 +62,15 @@ export class Sig {
   readonly links: (() => void)[] = [];
   onActive: (() => void)[] | null = null;
   forced = false;
-  /** Signals that follow stretches of this one; each has a link too. */
+  /** Signals that follow stretches of this one. */
   readonly parts: Sig[] = [];
-  stretch: { readonly of: Sig; readonly lo: number; readonly n: number } | null = null;
+  stretch: {
+    readonly of: Sig;
+    readonly lo: number;
+    readonly n: number;
+    readonly bit: boolean;
+    readonly two: boolean;
+  } | null = null;
   /** Pure logic that reads it: pairs of a word of `Engine.dirty` and bits of it. */
   marks: Int32Array | null = null;
   /** Assigned by pure logic: may skip values that exist between delta cycles, unless somebody watches. */
@@ -94,6 +101,14 @@ interface Transaction {
   readonly off: boolean;
 }
 
+/** Bits `lo` to `lo + n - 1` of a signal. */
+export interface OwnBits {
+  readonly lo: number;
+  readonly n: number;
+  /** Pure logic that reads them; undefined: whoever reads the signal. */
+  readonly marks?: Int32Array | null;
+}
+
 /** What one process, or one port, says about a signal. */
 export class Driver {
   v: unknown;
@@ -112,7 +127,7 @@ export class Driver {
   /** Bits that it drives; null: all. */
   mask: Uint8Array | null = null;
   /** Of drivers with bits of their own that no other has: the first of them, and how many there are. */
-  own: { readonly lo: number; readonly n: number; readonly marks: Int32Array | null } | null = null;
+  own: OwnBits | null = null;
   /** A stretch of another driver's signal. */
   part: {
     readonly of: Driver;
@@ -227,12 +242,16 @@ export class Engine {
   private slot(events: readonly (() => void)[], count: number): void {
     this.cycling = true;
     for (let i = 0; i < count; i++) events[i]();
-    do {
-      if (this.hasUpdates) this.update();
-      if (this.readyCount === 0 && !this.isDirty) this.d++;
-      else if (this.scheduled) break;
-      else this.turn();
-    } while (this.readyCount !== 0 || this.isDirty || this.hasUpdates);
+    for (;;) {
+      if (this.updateCount !== 0 || this.commitCount !== 0 || this.later !== null) this.update();
+      if (this.readyCount !== 0 || this.isDirty) {
+        if (this.scheduled) break;
+        this.turn();
+      } else {
+        this.d++;
+        if (!this.hasUpdates) break;
+      }
+    }
     this.cycling = false;
   }
   private get hasUpdates(): boolean {
@@ -560,9 +579,9 @@ export class Engine {
       this.set(sig, driver.v);
       return;
     }
-    if (driver.own !== null) {
+    if (driver.own !== null && !driver.off) {
       const { lo, n, marks } = driver.own;
-      this.set(sig, insertL(sig.v as Bits, sig.n, lo, sliceL(driver.v as Bits, lo, n), n), marks);
+      this.set(sig, insertL(sig.v as Bits, sig.n, lo, sliceL(driver.v as Bits, lo, n), n), marks, lo, n);
       return;
     }
     this.set(sig, this.resolve(sig));
@@ -597,8 +616,11 @@ export class Engine {
     return fromCodes(codes);
   }
 
-  /** @param marks Who reads what changes, if it is not the whole signal. */
-  set(sig: Sig, value: unknown, marks = sig.marks): void {
+  /**
+   * @param marks Who reads what changes, if it is not the whole signal.
+   * @param lo Only bits `lo` to `lo + n - 1` change.
+   */
+  set(sig: Sig, value: unknown, marks = sig.marks, lo = 0, n = sig.n): void {
     const old = sig.v;
     if (old === value) return;
     if (
@@ -611,8 +633,29 @@ export class Engine {
     sig.ev = this.d;
     if (this.tracksTimes) sig.at = this.kernel.now;
     if (marks !== null) this.mark(marks);
-    if (sig.listeners !== 0) this.tell(sig);
+    if (sig.listeners !== 0) this.tell(sig, lo, n);
     else if (this.onEvent !== null) this.onEvent(sig);
+  }
+
+  /**
+   * Changes a driver's own bits, but marks nobody.
+   * @param value A code if it is one bit, else bits.
+   * @returns Whether they are others now.
+   */
+  setOwn(driver: Driver, value: unknown): boolean {
+    const { sig } = driver;
+    const { lo, n } = driver.own!;
+    const old = sig.v as Bits;
+    if (n === 1 && getL(old, lo) === value) return false;
+    const v = n === 1 ? setL(old, sig.n, lo, value as number) : insertL(old, sig.n, lo, value as Bits, n);
+    if (v === old || (typeof v === "object" && old instanceof Codes && eqL(old, v))) return false;
+    sig.last = old;
+    sig.v = v;
+    sig.ev = this.d;
+    if (this.tracksTimes) sig.at = this.kernel.now;
+    if (sig.listeners !== 0) this.tell(sig, lo, n);
+    else if (this.onEvent !== null) this.onEvent(sig);
+    return true;
   }
 
   private mark(marks: Int32Array): void {
@@ -625,8 +668,8 @@ export class Engine {
     if (!this.scheduled && !this.cycling) this.schedule();
   }
 
-  /** A signal has its new value: wakes who waits for it. */
-  tell(sig: Sig): void {
+  /** A signal has its new value: wakes who waits for it. Of bits only `n` from `lo` on may be others than before. */
+  tell(sig: Sig, lo = 0, n = sig.n): void {
     const { listeners } = sig;
     if ((listeners & toldProcs) !== 0) {
       const { procs } = sig;
@@ -642,7 +685,19 @@ export class Engine {
       const { links } = sig;
       for (let i = 0; i < links.length; i++) links[i]();
     }
+    if ((listeners & toldParts) !== 0) {
+      const { parts } = sig;
+      for (let i = 0; i < parts.length; i++) {
+        const { stretch } = parts[i];
+        if (stretch!.lo < lo + n && lo < stretch!.lo + stretch!.n) this.follow(parts[i]);
+      }
+    }
     if (this.onEvent !== null) this.onEvent(sig);
+  }
+  /** A part takes its value from the whole. */
+  follow(part: Sig): void {
+    const { of, lo, n, bit, two } = part.stretch!;
+    this.set(part, bit ? getL(of.v as Bits, lo) - (two ? 2 : 0) : sliceL(of.v as Bits, lo, n));
   }
   private tellEdges(sig: Sig): void {
     const value = sig.v as number;
@@ -664,7 +719,8 @@ export class Engine {
       (sig.procs.length ? toldProcs : 0) |
       (sig.rising.length || sig.falling.length || sig.edges ? toldEdges : 0) |
       (sig.waitingCount ? toldWaits : 0) |
-      (sig.links.length ? toldLinks : 0)
+      (sig.links.length ? toldLinks : 0) |
+      (sig.parts.length ? toldParts : 0)
     );
   }
 
@@ -865,17 +921,16 @@ export function lastActiveAt(tree: SigTree): number {
 }
 
 /** A signal that follows a stretch of another without delay. */
-export function partOf(engine: Engine, of: Sig, lo: number, n: number, bit: boolean, two: boolean): Sig {
-  const read = () => (bit ? getL(of.v as Bits, lo) - (two ? 2 : 0) : sliceL(of.v as Bits, lo, n));
+export function partOf(of: Sig, lo: number, n: number, bit: boolean, two: boolean): Sig {
   const made = new Sig(
     `${of.name}(${lo})`,
-    read(),
+    bit ? getL(of.v as Bits, lo) - (two ? 2 : 0) : sliceL(of.v as Bits, lo, n),
     bit ? "scalar" : "bits",
     bit ? 1 : n,
     of.resolver === "std" ? "std" : null,
   );
-  of.links.push(() => engine.set(made, read()));
   of.parts.push(made);
-  made.stretch = { of, lo, n: bit ? 1 : n };
+  of.listeners |= toldParts;
+  made.stretch = { of, lo, n: bit ? 1 : n, bit, two };
   return made;
 }

@@ -2,7 +2,7 @@ import { Report } from "../../elaborate/report.ts";
 import type { BoundProcess, Stmt } from "../../elaborate/vhdl/bound.ts";
 import type { Elaborator } from "./elaborator.ts";
 import { CodeUnit, linkUnit, type Program } from "./emit-base.ts";
-import { Driver, type DriverTree, Proc, type Sig } from "./engine.ts";
+import { Driver, type DriverTree, type OwnBits, Proc, type Sig } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { UnitEmitter } from "./unit-emitter.ts";
 
@@ -32,7 +32,10 @@ export interface StaticProcess {
   readonly drivers: Map<Sig, Driver>;
   readonly proc: Proc;
   readonly wakes: ReadonlySet<Sig>;
+  /** It is woken by this edge of the one signal that wakes it. */
   readonly edge: "rising" | "falling" | null;
+  /** Of several that wake it, the clock, of which only one edge matters. */
+  readonly guarded: { readonly clock: Sig; readonly edge: "rising" | "falling" } | null;
   /** Of pure logic that is woken by all it reads. */
   readonly reads: readonly LogicRead[] | null;
 }
@@ -109,7 +112,7 @@ function orderLogic(statics: readonly StaticProcess[], program: Program): Static
     sig.outside === null &&
     sig.onActive === null &&
     !program.observed.has(sig) &&
-    sig.links.length === sig.parts.length &&
+    sig.links.length === 0 &&
     sig.procs.every((proc) => candidates.has(procs.get(proc)!)) &&
     sig.parts.every(isUnseen);
   /** Candidates that drive each signal that wakes some, to look at again. */
@@ -204,7 +207,7 @@ function installLogic(owner: Elaborator, order: readonly StaticProcess[], gone: 
     sig.parts.forEach(markLogic);
   };
   for (const each of order) for (const { base } of drivenBy(each)) markLogic(base);
-  ownBits(order, readersOf, numbers);
+  markOwn(order, readersOf, numbers);
   engine.dirty = new Int32Array(chunks.length);
   engine.logicProcs = [];
   chunks.forEach((chunk, word) => {
@@ -217,23 +220,18 @@ function installLogic(owner: Elaborator, order: readonly StaticProcess[], gone: 
   engine.markDirty();
 }
 
-/** Drivers that share a signal, each with bits of its own. */
-function ownBits(
+/** Drivers that share a signal mark only those who read their bits. */
+function markOwn(
   order: readonly StaticProcess[],
   readersOf: ReadonlyMap<Sig, StaticProcess[]>,
   numbers: ReadonlyMap<StaticProcess, number>,
 ): void {
   const shared = new Set<Sig>();
   for (const each of order) for (const { base, mask } of drivenBy(each)) if (mask) shared.add(base);
-  for (const sig of shared) {
-    if (typeof sig.resolver === "function" || sig.kind !== "bits") continue;
-    const counts = new Uint8Array(sig.n);
-    for (const { mask } of sig.drivers) for (let i = 0; i < sig.n; i++) if (!mask || mask[i]) counts[i]++;
-    if (counts.some((count) => count > 1)) continue;
+  for (const sig of shared)
     for (const driver of sig.drivers) {
-      const lo = driver.mask!.indexOf(1);
-      const n = driver.mask!.lastIndexOf(1) - lo + 1;
-      if (driver.mask!.subarray(lo, lo + n).includes(0)) continue;
+      if (!driver.own) continue;
+      const { lo, n } = driver.own;
       const driven: Range = { base: sig, lo, n, mask: null };
       const readers = (readersOf.get(sig) ?? []).filter((each) =>
         each.reads!.some((read) => {
@@ -242,6 +240,23 @@ function ownBits(
         }),
       );
       driver.own = { lo, n, marks: readers.length ? marksOf(readers.map((each) => numbers.get(each)!)) : null };
+    }
+}
+
+/** Finds the drivers whose bits are driven by no other: they need not be resolved. */
+export function findOwnBits(sigs: Iterable<Sig>): void {
+  for (const sig of sigs) {
+    if (sig.drivers.length < 2 || typeof sig.resolver === "function" || sig.kind !== "bits") continue;
+    const counts = new Uint8Array(sig.n);
+    for (const { mask } of sig.drivers)
+      for (let i = 0; i < sig.n; i++) if ((!mask || mask[i]) && counts[i] < 2) counts[i]++;
+    for (const driver of sig.drivers) {
+      const { mask } = driver;
+      if (!mask) continue;
+      const lo = mask.indexOf(1);
+      const hi = mask.lastIndexOf(1) + 1;
+      if (mask.subarray(lo, hi).includes(0) || counts.subarray(lo, hi).some((count) => count !== 1)) continue;
+      driver.own = { lo, n: hi - lo };
     }
   }
 }
@@ -264,20 +279,27 @@ function writeLogic(owner: Elaborator, program: Program, chunk: readonly StaticP
     let commits = "";
     let isIndirect = kept.count < each.drivers.size;
     for (const driver of kept.drivers)
-      if (driver.sig.links.length) {
+      if (driver.sig.parts.length && !driver.own) {
         isIndirect = true;
         commits += `E.set(${unit.cap(driver.sig)},${nameOf(unit, driver)});`;
-      } else commits += commitText(owner, unit, driver, word);
+      } else {
+        if (driver.sig.parts.length) isIndirect = true;
+        commits += commitText(owner, unit, driver, word);
+      }
     for (const list of kept.lists) {
       isIndirect = true;
       commits += commitList(unit, list);
     }
-    const names = kept.drivers.length ? `let ${kept.drivers.map((driver) => nameOf(unit, driver)).join(",")};` : "";
+    // a driver that is assigned bit by bit starts from what is there
+    const names = kept.drivers.map((driver) => {
+      const isWhole = driver.own?.n === 1 || !kept.inParts.has(driver);
+      return `let ${nameOf(unit, driver)}${isWhole ? "" : `=${valueText(unit, driver)}`};`;
+    });
     const flush = kept.count < each.drivers.size ? "E.flush();" : "";
     // what was not marked right here has been marked in the list
     const again = isIndirect ? `$d|=${dirty}[${word}];${dirty}[${word}]=0;` : "";
     const body = kept.settle(member.body);
-    text += `if($d&${1 << bit}){${current(unit, each, body)}${names}${body}${commits}${flush}${again}}`;
+    text += `if($d&${1 << bit}){${current(unit, each, body)}${names.join("")}${body}${commits}${flush}${again}}`;
   });
   const code = `${outer}return ()=>{let $d=${dirty}[${word}];const $o=E.onEvent;${dirty}[${word}]=0;${text}};`;
   return linkUnit(program, unit, code) as () => void;
@@ -300,10 +322,18 @@ function groupsOf(statics: readonly StaticProcess[]): StaticProcess[][] {
   for (const each of statics) {
     // long lists are hardly ever those of another process
     if (each.wakes.size === 0) continue;
+    if (each.guarded) {
+      const { clock, edge } = each.guarded;
+      const at = clock.procs.indexOf(each.proc);
+      if (at >= 0) clock.procs.splice(at, 1);
+      (edge === "rising" ? clock.rising : clock.falling).push(each.proc);
+    }
     const key =
       each.wakes.size > 16
         ? `own:${each.proc.number}`
-        : `${each.edge ?? "any"}:${[...each.wakes]
+        : `${each.edge ?? (each.guarded ? `${each.guarded.edge}${numberOf(each.guarded.clock)}` : "any")}:${[
+            ...each.wakes,
+          ]
             .map(numberOf)
             .sort((a, b) => a - b)
             .join()}`;
@@ -370,7 +400,7 @@ function writeGroup(owner: Elaborator, program: Program, members: readonly Stati
     test = member.test;
     const kept = takeMarks(unit, [member.outer, member.body]);
     for (const driver of kept.drivers) {
-      outer += `let ${nameOf(unit, driver)}=${unit.cap(driver.sig)}.v;`;
+      outer += `let ${nameOf(unit, driver)}=${valueText(unit, driver)};`;
       commits.push(commitText(owner, unit, driver, null));
     }
     for (const list of kept.lists) {
@@ -437,23 +467,38 @@ function commitText(owner: Elaborator, unit: CodeUnit, driver: Driver, word: num
   const { engine, program } = owner;
   const name = nameOf(unit, driver);
   const s = unit.cap(sig);
-  const time = engine.tracksTimes ? `${s}.at=E.kernel.now;` : "";
-  let marks = "";
-  if (sig.marks) {
+  const changed = (readers: Int32Array | null) => {
+    let text = "";
+    if (!readers) return text;
     const dirty = unit.cap(engine.dirty);
-    for (let i = 0; i < sig.marks.length; i += 2) {
-      const target = sig.marks[i] === word ? "$d" : `${dirty}[${sig.marks[i]}]`;
-      marks += `${target}|=${sig.marks[i + 1]};`;
-    }
-    if (word === null) marks += "E.isDirty=true;";
+    for (let i = 0; i < readers.length; i += 2)
+      text += `${readers[i] === word ? "$d" : `${dirty}[${readers[i]}]`}|=${readers[i + 1]};`;
+    return word === null ? `${text}E.isDirty=true;` : text;
+  };
+  if (driver.own) {
+    const marks = changed(driver.own.marks === undefined ? sig.marks : driver.own.marks);
+    const put = `E.setOwn(${unit.cap(driver)},${name})`;
+    return marks ? `if(${put}){${marks}}` : `${put};`;
   }
+  const time = engine.tracksTimes ? `${s}.at=E.kernel.now;` : "";
+  const marks = changed(sig.marks);
   // while pure logic settles, nobody waits for what it drives
   const shown = `if($o!==null)$o(${s});`;
   const told = word === null ? `if(${s}.listeners!==0)E.tell(${s});else ${shown}` : shown;
   // nobody asks when it changed, or what it was before
   const isPlain = !program.observed.has(sig) && sig.rising.length === 0 && sig.falling.length === 0;
   const put = isPlain ? `${s}.v=${name};` : `${s}.last=${s}.v;${s}.v=${name};${s}.ev=E.d;`;
-  return `if(${name}!==${s}.v&&(typeof ${name}!=="object"||!${unit.rt("same")}(${name},${s}.v))){${put}${time}${marks}${told}}`;
+  const differs =
+    sig.kind === "scalar"
+      ? `${name}!==${s}.v`
+      : `${name}!==${s}.v&&(typeof ${name}!=="object"||!${unit.rt("same")}(${name},${s}.v))`;
+  return `if(${differs}){${put}${time}${marks}${told}}`;
+}
+/** What a driver's signal, or its own part of it, is now. */
+function valueText(unit: CodeUnit, { sig, own }: Driver): string {
+  const value = `${unit.cap(sig)}.v`;
+  if (!own) return value;
+  return own.n === 1 ? `${unit.rt("getL")}(${value},${own.lo})` : `${unit.rt("sliceL")}(${value},${own.lo},${own.n})`;
 }
 const listName = (unit: CodeUnit, list: readonly Driver[]): string => `n${unit.cap(list)}`;
 /** Declares the values of a list of drivers. */
@@ -481,6 +526,8 @@ interface Kept {
   readonly lists: readonly (readonly Driver[])[];
   /** Drivers that are kept in any way. */
   readonly count: number;
+  /** Those of `drivers` that are not only assigned whole. */
+  readonly inParts: ReadonlySet<Driver>;
   /** Text with its open assignments made. */
   settle(text: string): string;
 }
@@ -498,22 +545,26 @@ function takeMarks(unit: CodeUnit, texts: readonly string[]): Kept {
     } else if (Array.isArray(object) && (object[0] instanceof Driver || Array.isArray(object[0]))) object.forEach(use);
   };
   const single = new Set<Driver>();
+  const inParts = new Set<Driver>();
   const lists = new Set<readonly Driver[]>();
   for (const text of texts) {
     for (const match of text.matchAll(/\bc(\d+)\b/g)) use(unit.caps[Number(match[1])]);
     for (const match of text.matchAll(marker)) {
       const object = unit.caps[Number(match[2])] as Driver | readonly Driver[];
-      if (object instanceof Driver) single.add(object);
-      else lists.add(object);
+      if (object instanceof Driver) {
+        single.add(object);
+        if (match[1] !== "A") inParts.add(object);
+      } else lists.add(object);
     }
   }
-  const isOwn = (driver: Driver) => !used.has(driver) && driver.sig.simple && driver.sig.drivers[0] === driver;
+  const isOwn = (driver: Driver) =>
+    !used.has(driver) && ((driver.sig.simple && driver.sig.drivers[0] === driver) || isPartOwn(driver));
   const places = new Map<Driver, string>();
   for (let dropped = true; dropped; ) {
     dropped = false;
     places.clear();
     for (const list of lists) {
-      const isKept = list.every((driver) => isOwn(driver) && !places.has(driver));
+      const isKept = list.every((driver) => isOwn(driver) && !driver.own && !places.has(driver));
       list.forEach((driver, i) => {
         if (isKept) places.set(driver, `${listName(unit, list)}[${i}]`);
         else used.add(driver);
@@ -530,6 +581,11 @@ function takeMarks(unit: CodeUnit, texts: readonly string[]): Kept {
     if (kind === "B") return `${name}=R_setL(${name},${n},${parts[0]},${parts[1]});`;
     return `${name}=R_insertL(${name},${n},${parts[0]},${parts[1]},${parts[2]});`;
   };
+  const settleOwn = (kind: string, name: string, own: OwnBits, parts: readonly string[]): string => {
+    if (own.n === 1) return kind === "B" ? `${name}=${parts[1]};` : `${name}=${unit.rt("getL")}(${parts[1]},0);`;
+    if (kind === "S" && parts[0] === String(own.lo) && parts[2] === String(own.n)) return `${name}=${parts[1]};`;
+    return settleOne(kind, name, own.n, [`${parts[0]}-${own.lo}`, ...parts.slice(1)]);
+  };
   const settle = (text: string) =>
     text.replace(marker, (_, kind: string, number: string, rest: string) => {
       const object = unit.caps[Number(number)] as Driver | readonly Driver[];
@@ -538,6 +594,7 @@ function takeMarks(unit: CodeUnit, texts: readonly string[]): Kept {
       const call = wide === "A" ? "as" : wide === "B" ? "asBit" : "asSlice";
       if (object instanceof Driver) {
         const name = places.get(object);
+        if (name && object.own) return settleOwn(kind, name, object.own, parts);
         return name ? settleOne(kind, name, object.sig.n, parts) : `E.${call}(c${number},${parts.join(",")});`;
       }
       const [index, ...others] = parts;
@@ -545,7 +602,12 @@ function takeMarks(unit: CodeUnit, texts: readonly string[]): Kept {
       if (wide === "A") return settleOne(wide, `${listName(unit, object)}[${index}]`, 0, others);
       return `{const $i=${index};${settleOne(wide, `${listName(unit, object)}[$i]`, object[0].sig.n, others)}}`;
     });
-  return { drivers, lists: [...lists], count: places.size, settle };
+  return { drivers, lists: [...lists], count: places.size, inParts, settle };
+}
+
+/** Its bits are driven by no other, and nobody looks at more than events. */
+function isPartOwn({ sig, own }: Driver): boolean {
+  return own !== null && sig.onActive === null && sig.outside === null;
 }
 
 /** Leaves assignments without delay open: made by way of the driver, or kept in a variable. */

@@ -3,7 +3,7 @@ import type { BoundRange } from "../../elaborate/vhdl/types.ts";
 
 /**
  * Processes that are nothing but a function of the signals they read: every variable is assigned before it is read,
- * every signal they drive is assigned whole on every path, and nothing is waited for, reported or asked about events.
+ * every signal they drive, or the part of it that they drive, is assigned on every path, and nothing is waited for, reported or asked about events.
  * Such a process may run once where it would have run several times, and nobody can tell.
  */
 
@@ -27,13 +27,56 @@ export function isPureLogic(process: BoundProcess): boolean {
 
 function look(process: BoundProcess): boolean {
   if (process.postponed || process.sensitivity === null || !process.decls.every(isHarmless)) return false;
-  const driven = new Set<object>();
+  const driven = new Map<Assigned, object>();
   const walk = new Walk(false, driven);
-  const assigned = new Set<object>();
+  const assigned = new Set<Assigned>();
   walk.stmts(process.stmts, assigned);
   if (!walk.pure || driven.size === 0) return false;
-  for (const decl of driven) if (!assigned.has(decl)) return false;
+  for (const [part, decl] of driven) if (!assigned.has(part) && !assigned.has(decl)) return false;
   return true;
+}
+
+/** A declaration, or the text of a part of one whose indexes are constants. */
+type Assigned = object | string;
+
+const numbers = new WeakMap<object, number>();
+let count = 0;
+function numberOf(decl: object): number {
+  let number = numbers.get(decl);
+  if (number === undefined) {
+    number = count++;
+    numbers.set(decl, number);
+  }
+  return number;
+}
+/** Tells parts apart; null if only the run knows which part it is. */
+function partKey(e: Expr): string | null {
+  switch (e.op) {
+    case "literal":
+      return String(e.value);
+    case "object":
+      // the parameter of a loop is another constant in each turn
+      return (e.decl.kind === "constant" && e.decl.role !== "loop" && e.decl.role !== "param") ||
+        e.decl.kind === "signal"
+        ? `d${numberOf(e.decl)}`
+        : null;
+    case "builtin":
+      return keyOfAll(e.name, e.args);
+    case "index":
+      return keyOfAll("index", [e.of, ...e.indexes]);
+    case "field":
+      return keyOfAll(`field${e.field}`, [e.of]);
+    case "slice": {
+      const { range } = e;
+      return range.kind === "bounds" ? keyOfAll(`slice${range.descending}`, [e.of, range.left, range.right]) : null;
+    }
+    default:
+      return null;
+  }
+}
+function keyOfAll(name: string, list: readonly Expr[]): string | null {
+  const keys = list.map(partKey);
+  return keys.includes(null) ? null : `${name}(${keys.join()})`;
 }
 function isHarmless(decl: BoundDecl): boolean {
   return (
@@ -41,6 +84,13 @@ function isHarmless(decl: BoundDecl): boolean {
   );
 }
 const isShared = (decl: { readonly role: string }): boolean => decl.role === "shared";
+
+/** A function of signals alone, without a look at their events. */
+export function isPureExpr(e: Expr): boolean {
+  const walk = new Walk(false, new Map());
+  walk.expr(e, new Set());
+  return walk.pure;
+}
 
 /** A function of its arguments alone. */
 function isPureFunction(sub: Subprogram): boolean {
@@ -51,7 +101,7 @@ function isPureFunction(sub: Subprogram): boolean {
   if (!sub.body) return false;
   // while it is looked at, a call of itself says nothing
   knownFunctions.set(sub, true);
-  const walk = new Walk(true, new Set());
+  const walk = new Walk(true, new Map());
   const pure = sub.body.decls.every((decl) => isHarmless(decl) || decl.kind === "sub");
   if (pure) walk.stmts(sub.body.stmts, new Set());
   knownFunctions.set(sub, pure && walk.pure);
@@ -62,19 +112,19 @@ class Walk {
   pure = true;
   constructor(
     private readonly inFunction: boolean,
-    /** Declarations of signals that are assigned somewhere. */
-    private readonly driven: Set<object>,
+    /** Signals, or parts of them, that are assigned somewhere, with their declarations. */
+    private readonly driven: Map<Assigned, object>,
   ) {}
 
   /** @param done Declarations that are assigned whole so far; those of all paths are added. */
-  stmts(list: readonly Stmt[], done: Set<object>): void {
+  stmts(list: readonly Stmt[], done: Set<Assigned>): void {
     for (const stmt of list) {
       if (!this.pure) return;
       this.stmt(stmt, done);
     }
   }
 
-  private stmt(stmt: Stmt, done: Set<object>): void {
+  private stmt(stmt: Stmt, done: Set<Assigned>): void {
     switch (stmt.op) {
       case "null":
         return;
@@ -144,7 +194,7 @@ class Walk {
     }
   }
 
-  private target(target: Expr, done: Set<object>, isSignal: boolean): void {
+  private target(target: Expr, done: Set<Assigned>, isSignal: boolean): void {
     let at = target;
     if (at.op === "aggregate") {
       for (const element of at.elements) this.target(element.value, done, isSignal);
@@ -161,19 +211,20 @@ class Walk {
       this.pure = false;
       return;
     }
-    if (isSignal) this.driven.add(at.decl);
-    if (whole) done.add(at.decl);
+    const key = whole ? at.decl : isSignal ? partKey(target) : null;
+    if (isSignal) this.driven.set(key ?? at.decl, at.decl);
+    if (key !== null) done.add(key);
     else if (!done.has(at.decl) && !this.inFunction) this.pure = false;
   }
 
-  private range(range: BoundRange, done: Set<object>): void {
+  private range(range: BoundRange, done: Set<Assigned>): void {
     if (range.kind === "bounds") {
       this.expr(range.left, done);
       this.expr(range.right, done);
     }
   }
 
-  private expr(e: Expr, done: Set<object>): void {
+  expr(e: Expr, done: Set<Assigned>): void {
     switch (e.op) {
       case "literal":
       case "string":
