@@ -16,6 +16,7 @@ import type {
   Subprogram,
 } from "./bound.ts";
 import { isOverloadable, Scope } from "./scope.ts";
+import { article, articleOf, typeWords, usualName } from "./type-words.ts";
 import {
   type ArrayType,
   anyAggregate,
@@ -664,8 +665,7 @@ export class ExprBinder {
       const subtype = this.quiet(() => this.subtypeName(node));
       if (subtype) return subtype;
     }
-    if (type.kind === "any") return type.of === "string" ? "a string literal" : type.of === "error" ? "?" : type.name;
-    return type.name;
+    return typeWords(type);
   }
   private subtypeName(node: ExprNode): string | null {
     if (node.kind === "name" || node.kind === "select") {
@@ -691,7 +691,7 @@ export class ExprBinder {
     this.error(
       "type",
       node.loc,
-      `'${this.text(node.loc)}' is ${article(shown)}, but ${article(wanted.name === "unresolved_unsigned" ? "unsigned" : wanted.name === "unresolved_signed" ? "signed" : wanted.name)} is needed here.`,
+      `'${this.text(node.loc)}' is ${article(shown)}, but ${articleOf(wanted)} is needed here.`,
       remedy,
     );
   }
@@ -708,6 +708,13 @@ export class ExprBinder {
       if (/signed/.test(wanted.name)) return `Write to_signed(${text}, the number of bits).`;
       return `Write std_logic_vector(to_unsigned(${text}, the number of bits)).`;
     }
+    if (wanted === this.world.standard.time && have.kind === "int")
+      return `Give a unit of time, as in '${/^[\w.]+$/.test(text) ? text : `(${text})`} ns'.`;
+    if (have.kind === "int" && have.universal && isBit(wanted)) return `Write '0' or '1', in quotes.`;
+    if (have.kind === "array" && have.element.type === wanted && isBit(wanted))
+      return /^\w+$/.test(text) ? `Take one element, as in ${text}(0).` : "Take one element of it.";
+    if (wanted.kind === "array" && wanted.element.type === have && isBit(have))
+      return `Say which elements it is for: (others => ${text}).`;
     if (wanted === this.world.standard.boolean) return `Compare it: ${text} = '1'.`;
     if (have === this.world.standard.boolean) return `Write '1' when ${text} else '0'.`;
     if (have.kind === "int" && wanted.kind === "int") return `Write ${wanted.name}(${text}).`;
@@ -802,7 +809,7 @@ export class ExprBinder {
         this.error(
           "type",
           node.loc,
-          `A ${node.isBits ? "bit string" : "string"} is given, but ${article(type.name)} is needed here.`,
+          `A ${node.isBits ? "bit string" : "string"} is given, but ${articleOf(type)} is needed here.`,
           isScalar(type) && node.text.length === 1 ? `Write '${node.text}'.` : "Give a value of that type.",
         );
         return this.bad(node.loc, type);
@@ -860,7 +867,7 @@ export class ExprBinder {
         this.error(
           "type",
           node.loc,
-          `'${this.text(node.loc)}' is a value of ${types.slice(0, 4).join(", ")}, but ${article(wanted.name)} is needed here.`,
+          `'${this.text(node.loc)}' is a value of ${types.slice(0, 4).map(usualName).join(", ")}, but ${articleOf(wanted)} is needed here.`,
           wanted.kind === "array" && isCharacters(wanted)
             ? `Write it as a string: "${this.text(node.loc).replaceAll("'", "")}".`
             : "Give a value of that type.",
@@ -995,7 +1002,7 @@ export class ExprBinder {
         "operator",
         opLoc,
         `'${op}' for ${types} is not visible here: it is declared in ${home}.`,
-        `Add 'use ${home}.all;' before this design unit.`,
+        this.numberRemedy(home, args, names),
         this.world.useEdit(node.loc, home),
       );
       return;
@@ -1003,6 +1010,11 @@ export class ExprBinder {
     const plain = names.findIndex((name) => /^std_u?logic_vector/.test(name));
     const isArithmetic = /^([-+*/<>]|mod|rem|<=|>=|abs)$/.test(op);
     const numeric = plain >= 0 && isArithmetic ? `unsigned(${this.text(args[plain].loc)})` : null;
+    const told = op === "&" ? this.imageOf(args, lists) : null;
+    if (told) {
+      this.error("operator", opLoc, `There is no '&' for ${types}.`, told);
+      return;
+    }
     const boolean = names.some((name) => name === "boolean") && names.some((name) => /^std_u?logic$|^bit$/.test(name));
     this.error(
       "operator",
@@ -1014,6 +1026,28 @@ export class ExprBinder {
           ? "Compare the bit with '1' first."
           : "Convert the operands to types that have it.",
     );
+  }
+
+  /** The clause that is missing; with the package of numbers at hand, first the usual way to say what bits mean. */
+  private numberRemedy(home: string, args: readonly (ExprNode | Choice)[], names: readonly string[]): string {
+    const clause = `add 'use ${home}.all;' before this design unit.`;
+    const at = names.findIndex((name) => /^std_u?logic_vector/.test(name));
+    if (at < 0 || !home.endsWith("numeric_std_unsigned") || this.scope.lookup("unsigned").length === 0)
+      return capital(clause);
+    const text = this.text(args[at].loc);
+    return `Write unsigned(${text}), or signed(${text}), to say which number the bits are; or ${clause}`;
+  }
+  /** How to make text of what is put beside text. */
+  private imageOf(args: readonly ExprNode[], lists: readonly (readonly VType[])[]): string | null {
+    const { string } = this.world.standard;
+    const isText = (i: number) => lists[i].some((type) => type === string || type.kind === "any");
+    const at = isText(0) && !isText(1) ? 1 : isText(1) && !isText(0) ? 0 : -1;
+    if (at < 0) return null;
+    const [type] = lists[at];
+    const text = this.text(args[at].loc);
+    if (isScalar(type))
+      return `Make it text: ${"universal" in type && type.universal ? "integer" : typeWords(type)}'image(${text}).`;
+    return type.kind === "array" && isBit(type.element.type) ? `Make it text: to_string(${text}).` : null;
   }
 
   /** A condition: boolean, or what `??` makes one (2008, 9.2.9). */
@@ -1219,7 +1253,7 @@ export class ExprBinder {
         "not-visible",
         node.of.loc,
         `'${name}' for ${have.join(", ")} is not visible here: it is declared in ${home}.`,
-        `Add 'use ${home}.all;' before this design unit.`,
+        this.numberRemedy(home, actuals, have),
         this.world.useEdit(node.loc, home),
       );
       return;
@@ -1227,18 +1261,18 @@ export class ExprBinder {
     this.error(
       "no-call",
       node.loc,
-      `There is no '${name}' for (${have.join(", ")})${wanted ? ` that gives ${article(wanted.name)}` : ""}.`,
+      `There is no '${name}' for (${have.join(", ")})${wanted ? ` that gives ${articleOf(wanted)}` : ""}.`,
       subs.length
         ? `There is ${subs
             .slice(0, 3)
-            .map((sub) => this.signatureText(sub))
-            .join("; ")}`
+            .map((sub) => this.signatureText(sub).slice(0, -1))
+            .join(", or ")}.`
         : "Check its name and arguments.",
     );
   }
   signatureText(sub: Subprogram): string {
-    const params = sub.params.map((param) => `${param.name} : ${param.subtype.name}`).join("; ");
-    return `${sub.name}${params ? ` (${params})` : ""}${sub.result ? ` return ${sub.result.name}` : ""}.`;
+    const params = sub.params.map((param) => `${param.name} : ${usualName(param.subtype.name)}`).join("; ");
+    return `${sub.name}${params ? ` (${params})` : ""}${sub.result ? ` return ${usualName(sub.result.name)}` : ""}.`;
   }
 
   private conversion(subtype: Subtype, node: ExprNode & { kind: "apply" }): Expr {
@@ -1293,7 +1327,7 @@ export class ExprBinder {
         this.error(
           "not-array",
           loc,
-          `'${this.text(from.loc)}' is ${article(type.name)}, which has no elements.`,
+          `'${this.text(from.loc)}' is ${articleOf(type)}, which has no elements.`,
           "Only arrays are indexed, and only functions called.",
         );
       return this.bad(loc);
@@ -1553,6 +1587,7 @@ export class ExprBinder {
         );
       return this.bad(loc);
     }
+    this.checkOthers(node);
     const elements: AggregateElement[] = [];
     if (wanted.kind === "record") {
       let position = 0;
@@ -1658,6 +1693,22 @@ export class ExprBinder {
       return this.bad(loc, wanted);
     }
     return { op: "aggregate", elements, type: wanted, loc };
+  }
+
+  /** `others` stands last, alone (9.3.3.1). */
+  private checkOthers(node: ExprNode & { kind: "aggregate" }): void {
+    node.elements.forEach(({ choices }, i) => {
+      const at = choices.findIndex((choice) => choice.kind === "others");
+      if (at < 0 || (i === node.elements.length - 1 && choices.length === 1)) return;
+      this.error(
+        "others",
+        choices[at].loc,
+        choices.length > 1
+          ? "'others' stands with other choices."
+          : "'others' is not the last element of the aggregate.",
+        "Put 'others => ...' at the end.",
+      );
+    });
   }
 
   choices(list: readonly Choice[], type: VType): BoundChoice[] {
@@ -1949,12 +2000,9 @@ export function isConstrained(subtype: Subtype): boolean {
 function distinct(types: readonly VType[]): VType[] {
   return types.length < 2 ? [...types] : [...new Set(types)];
 }
-export function article(name: string): string {
-  return /^(a|an|the) |^two |^null$|^\?/.test(name)
-    ? name
-    : /^[aeio]|^un/i.test(name) && !/^uni/.test(name)
-      ? `an ${name}`
-      : `a ${name}`;
+/** A single bit, of either type that has '0' and '1'. */
+function isBit(type: VType): boolean {
+  return type.kind === "enum" && (type.packing === "logic" || type.packing === "bit") && type.name !== "boolean";
 }
 function capital(text: string): string {
   return text.charAt(0).toUpperCase() + text.slice(1);

@@ -1,9 +1,10 @@
 import type { Loc } from "../../common/source.ts";
 import type { Assigned, Association, ExprNode, Ident, StmtNode, Waveform as WaveformNode } from "../../hdl/vhdl/ast.ts";
 import { DeclBinder } from "./bind-decl.ts";
-import { article, countOf, kindName } from "./bind-expr.ts";
+import { countOf, kindName } from "./bind-expr.ts";
 import type { BoundChoice, ConstantDecl, Expr, ObjectDecl, Stmt, Subprogram, Waveform } from "./bound.ts";
 import { Scope } from "./scope.ts";
+import { article } from "./type-words.ts";
 import { errorType, isDiscrete, subtypeOf, type VType } from "./types.ts";
 
 /** Procedures that every file or access type has of itself (5.4, 5.5.2). */

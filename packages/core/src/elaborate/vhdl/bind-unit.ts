@@ -1,3 +1,4 @@
+import { nearestName } from "../../common/finding.ts";
 import type { Loc } from "../../common/source.ts";
 import type {
   ArchitectureNode,
@@ -703,6 +704,23 @@ export class UnitBinder extends StmtBinder {
             endColumn: place.endColumn,
             text: `entity work.${written}`,
           },
+        );
+        return null;
+      }
+      if (!this.world.packageOf(node.id)) {
+        const entities = [...this.world.work.units.values()].filter((each) => each.kind === "entity");
+        const near = nearestName(node.id, [
+          ...entities.map((each) => each.name),
+          ...(this.foreign?.names ?? []),
+          ...this.scope.visibleNames(),
+        ]);
+        this.error(
+          "no-component",
+          node.loc,
+          `There is no component '${written}'.`,
+          near
+            ? `Did you mean '${near}'?`
+            : "Declare the component, or add the file of its entity and write 'entity work.name'.",
         );
         return null;
       }

@@ -42,7 +42,7 @@ export abstract class StmtParser extends DeclParser {
     return this.isAny("architecture", "entity", "process", "library", "configuration", "begin");
   }
 
-  private statement(): StmtNode {
+  statement(): StmtNode {
     const begin = this.current;
     let label: Ident | null = null;
     if (begin.kind === "name" && this.isAt(1, ":")) {

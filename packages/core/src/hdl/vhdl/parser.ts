@@ -235,6 +235,7 @@ class Parser extends StmtParser {
     }
     const postponed = this.accept("postponed");
     const first = this.current;
+    if (this.isSequential()) return this.strayStatement(label, begin);
     if (first.kind === "word") {
       switch (first.text) {
         case "process":
@@ -276,9 +277,6 @@ class Parser extends StmtParser {
         }
         default:
           this.unexpected("a concurrent statement");
-          if (this.isAny("wait", "return", "null", "loop", "while", "exit", "next", "report")) {
-            // a sequential statement outside of a process
-          }
           throw new GiveUp();
       }
     }
@@ -290,7 +288,10 @@ class Parser extends StmtParser {
       if (isMap("port") || isMap("generic")) return this.instance(label, "component", begin);
     }
     const target = this.target();
-    if (this.accept("<=")) {
+    if (this.is("=")) {
+      this.report("vhdl/syntax", this.current, "'=' compares; it assigns nothing.", "Write '<='.");
+    }
+    if (this.accept("<=") || this.accept("=")) {
       const guarded = this.accept("guarded");
       const delay = this.delayMechanism();
       const value: Assigned<Waveform> = this.conditional(() => this.waveform());
@@ -312,6 +313,41 @@ class Parser extends StmtParser {
     }
     this.semicolon("the statement");
     return { kind: "call", label, call: target, loc: this.span(begin) };
+  }
+
+  /** A statement of processes: one with its own word, or `if`, `case` or `for` without 'generate'. */
+  private isSequential(): boolean {
+    if (this.isAny("wait", "return", "null", "loop", "while", "exit", "next", "report")) return true;
+    if (!this.isAny("if", "case", "for")) return false;
+    for (let ahead = 1; ahead < 400; ahead++) {
+      if (this.isAt(ahead, "generate")) return false;
+      if (this.isAt(ahead, "then") || this.isAt(ahead, "loop") || this.isAt(ahead, "is")) return true;
+      if (this.isAt(ahead, ";")) break;
+    }
+    return false;
+  }
+  /** Told once, then taken as a process of its own, so that what it does is known. */
+  private strayStatement(label: Ident | null, begin: Loc): ConcurrentNode {
+    const word = this.current;
+    this.report(
+      "vhdl/outside-process",
+      word,
+      `'${word.text}' is a sequential statement: it stands in a process or a subprogram.`,
+      word.text === "if"
+        ? "Put it into a process; or write 'target <= a when condition else b;'."
+        : "Put it into a process.",
+    );
+    const stmt = this.statement();
+    return {
+      kind: "process",
+      label,
+      sensitivity: word.text === "wait" ? null : "all",
+      postponed: false,
+      decls: [],
+      stmts: [stmt],
+      headLoc: word,
+      loc: this.span(begin),
+    };
   }
 
   private labelled(label: Ident | null, what: string): Ident {

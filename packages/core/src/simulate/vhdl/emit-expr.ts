@@ -776,6 +776,7 @@ export abstract class EmitExpr extends EmitBase {
     switch (name) {
       case "=":
       case "/=":
+        this.checkLengths(a, b, args, loc);
         return this.equality(a, b, name === "/=");
       case "<":
       case "<=":
@@ -1003,6 +1004,19 @@ export abstract class EmitExpr extends EmitBase {
     }
   }
 
+  /** Arrays of different lengths are never equal (9.2.3): nobody writes that on purpose, texts apart. */
+  private checkLengths(a: Val, b: Val, args: readonly Expr[], loc: Loc): void {
+    if (a.shape.k !== "a" || b.shape.k !== "a" || a.shape.pack === "char" || !a.shape.dims || !b.shape.dims) return;
+    const [n, m] = [a.shape.dims[0].n, b.shape.dims[0].n];
+    // what stands in a subprogram is for many lengths
+    if (n === m || this.fn !== this.top || loc.file < 0) return;
+    this.program.report.warn(
+      "vhdl/compare-width",
+      loc,
+      `'${this.text(args[0].loc)}' has ${n} elements and '${this.text(args[1].loc)}' ${m}: they are never equal.`,
+      "Compare parts of the same length.",
+    );
+  }
   equality(a: Val, b: Val, negate: boolean): Val {
     const made = (js: string): Val => this.boolean(negate ? `!(${js})` : js);
     const fixed = (is: boolean): Val => this.known(is !== negate ? 1 : 0, this.booleanShape);

@@ -959,7 +959,7 @@ export abstract class EmitStmt extends EmitExpr {
         "missing-choice",
         head,
         shape.k === "a"
-          ? `${covered} of the ${needed > 1e6 ? "many" : needed} values of '${this.text(stmt.subject.loc)}' have a branch.`
+          ? `${covered} of the ${needed > 1e6 ? "many" : needed} values of '${this.text(stmt.subject.loc)}' have a branch${shape.pack === "logic" ? ", 'X', 'Z' and the others of std_logic counted" : ""}.`
           : `Not every value of '${this.text(stmt.subject.loc)}' has a branch.`,
         "Add 'when others => ...'.",
       );
