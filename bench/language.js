@@ -129,27 +129,31 @@ function best(run, turns) {
   return { ms: least, result };
 }
 
-/** Best time of a whole run of a bench, and what it prints. */
+/** Time of a whole run of a bench, and what it prints. */
 function simulated(file) {
-  const source = [{ name: file, text: text(file) }];
+  const { simulation } = prepare([{ name: file, text: text(file) }], { top: "tb" });
   let printed = "";
-  const { ms } = best(() => {
-    const { simulation } = prepare(source, { top: "tb" });
-    printed = "";
-    simulation.onPrint = (piece) => {
-      printed += piece.text;
-    };
-    const start = performance.now();
-    while (simulation.run(4096) === null);
-    return performance.now() - start;
-  }, 4);
-  return { ms, printed: printed.trim().toLowerCase() };
+  simulation.onPrint = (piece) => {
+    printed += piece.text;
+  };
+  const start = performance.now();
+  while (simulation.run(4096) === null);
+  return { ms: performance.now() - start, printed: printed.trim().toLowerCase() };
+}
+/** Best times of two benches, run in turns so that a busy machine slows down both. */
+function bothSimulated(one, other, turns) {
+  const best = [one, other].map((file) => simulated(file));
+  for (let i = 1; i < turns; i++)
+    [one, other].forEach((file, k) => {
+      const { ms } = simulated(file);
+      best[k].ms = Math.min(best[k].ms, ms);
+    });
+  return best;
 }
 
 console.log("Simulated clock cycles, against JavaScript written by hand, and VHDL against Verilog");
 for (const name of ["patterns", "stepper", "tension"]) {
-  const { ms, printed } = simulated(`${name}.v`);
-  const vhdl = simulated(`${name}.vhd`);
+  const [{ ms, printed }, vhdl] = bothSimulated(`${name}.v`, `${name}.vhd`, 8);
   const hand = best(byHand[name], 6);
   const same =
     printed === hand.result && vhdl.printed === hand.result
@@ -243,7 +247,7 @@ console.log(
 
 const pieces = [];
 // fewer cycles: all of them would make a dump of gigabytes
-const short = text("patterns").replace(String(cycles), "20000");
+const short = text("patterns.v").replace(String(cycles), "20000");
 if (!short.includes("20000")) throw new Error("The design counts other cycles than the benchmark.");
 const { simulation } = prepare(
   [{ name: "patterns.v", text: short }],

@@ -89,6 +89,8 @@ export class Kernel {
   private readonly heap: Slot[] = [];
   /** By time, while there are many. */
   private readonly slots = new Map<number, Slot>();
+  /** The map is in use. */
+  private hasMany = false;
   private readonly free: Slot[] = [];
   /** Processes without waiting inside, each in the queue once at most. */
   processes: (() => void)[] = [];
@@ -159,13 +161,16 @@ export class Kernel {
     if (heap.length <= 12) {
       for (let i = 0; i < heap.length; i++) if (heap[i].time === time) return heap[i];
     } else {
-      if (this.slots.size === 0) for (const each of heap) this.slots.set(each.time, each);
+      if (!this.hasMany) {
+        for (const each of heap) this.slots.set(each.time, each);
+        this.hasMany = true;
+      }
       const known = this.slots.get(time);
       if (known) return known;
     }
     const slot: Slot = this.free.pop() ?? { time, active: [], count: 0, nonblocking: [], nonblockingCount: 0 };
     slot.time = time;
-    if (this.slots.size) this.slots.set(time, slot);
+    if (this.hasMany) this.slots.set(time, slot);
     // binary heap by time (Williams 1964)
     let at = heap.push(slot) - 1;
     while (at > 0) {
@@ -195,9 +200,11 @@ export class Kernel {
       }
       heap[at] = last;
     }
-    if (this.slots.size) {
-      if (heap.length <= 12) this.slots.clear();
-      else this.slots.delete(top.time);
+    if (this.hasMany) {
+      if (heap.length <= 12) {
+        this.slots.clear();
+        this.hasMany = false;
+      } else this.slots.delete(top.time);
     }
     return top;
   }

@@ -26,6 +26,20 @@ export function guardedEdge(stmts: BoundProcess["stmts"]): (ClockEdge & { readon
   return edge && isPureExpr(stmt.test) && stmt.yes.every(assignsConstants) ? { ...edge, guard: stmt.test } : null;
 }
 
+/**
+ * `clk <= not clk after 5 ns;`: the value, if the statements do nothing but to make a later transaction of it. If it is
+ * for the very signal that woke the process, this may be done while signals are updated, as nobody is told anything now.
+ */
+export function delayedValue(process: BoundProcess): Expr | null {
+  const [stmt] = process.stmts;
+  if (!process.concurrent || process.postponed || process.stmts.length !== 1 || stmt.op !== "signal") return null;
+  const { elements } = stmt.waveform;
+  if (stmt.force !== null || stmt.guarded || stmt.reject || elements.length !== 1) return null;
+  const [{ value, after }] = elements;
+  if (!value || after?.op !== "literal" || after.value <= 0 || !isConstant(stmt.target, true)) return null;
+  return isPureExpr(value) ? value : null;
+}
+
 /** `rising_edge(clk)`, or `clk'event and clk = '1'`, and their like. */
 function edgeOf(test: Expr): ClockEdge | null {
   if (test.op === "call") {

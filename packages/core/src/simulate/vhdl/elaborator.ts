@@ -21,7 +21,7 @@ import type {
 import { packingOf, type Subtype } from "../../elaborate/vhdl/types.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
 import { fromFourState } from "./border.ts";
-import { guardedEdge, onlyEdge } from "./clocked.ts";
+import { delayedValue, guardedEdge, onlyEdge } from "./clocked.ts";
 import type { Program, Val } from "./emit-base.ts";
 import type { Ref } from "./emit-expr.ts";
 import { plain } from "./emit-stmt.ts";
@@ -1199,6 +1199,7 @@ export class Elaborator {
       else sig.procs.push(proc);
     }
     if (process.postponed) return;
+    const later = delayedValue(process);
     const isComplete =
       isLogic &&
       (process.sensitivity === "all" ||
@@ -1213,6 +1214,12 @@ export class Elaborator {
       wakes,
       edge,
       guarded: guardedClock && isGuarded ? { clock: guardedClock, edge: guarded.edge } : null,
+      isClock:
+        later !== null &&
+        wakes.size === 1 &&
+        emitter.drivers.size === 1 &&
+        [...wakes].every((sig) => emitter.drivers.has(sig)) &&
+        this.readsNoMore(emitter, emitter.readsOf(later), wakes),
       reads: isComplete ? reads : null,
     });
   }

@@ -27,6 +27,17 @@ export interface Val {
   readonly hi?: number;
   /** A list that nobody else holds. */
   readonly fresh?: boolean;
+  /** Of std_logic: how to work it out while all that it is made of is '0' or '1'. */
+  readonly plain?: PlainBit;
+}
+export interface PlainBit {
+  /** Texts that are true if it is so. */
+  readonly guards: readonly string[];
+  /** Text whose lowest bit is the value. */
+  readonly bit: string;
+  /** Code of the value in any case. */
+  readonly any: string;
+  readonly operators: number;
 }
 export interface RangeVal {
   readonly l: Val;

@@ -570,10 +570,12 @@ export abstract class EmitExpr extends EmitBase {
     }
     if (n !== null && n <= 32) {
       const value = this.once(js);
-      return {
-        js: `(typeof ${value.first}==="number"?2+(${value.again}>>>${wrapped(bit)}&1):${this.rt("getL")}(${value.again},${bit}))`,
-        shape: elem,
-      };
+      const any = `(typeof ${value.first}==="number"?2+(${value.again}>>>${wrapped(bit)}&1):${this.rt("getL")}(${value.again},${bit}))`;
+      const plain =
+        value.first === value.again && /^\d+$/.test(bit)
+          ? { guards: [`typeof ${value.first}==="number"`], bit: `${value.first}>>>${bit}`, any, operators: 0 }
+          : undefined;
+      return { js: any, shape: elem, plain };
     }
     return { js: `${this.rt("getL")}(${js},${bit})`, shape: elem };
   }
@@ -1311,7 +1313,9 @@ export abstract class EmitExpr extends EmitBase {
   /** A scalar as bits of one element. */
   oneBit(val: Val, two: boolean): string {
     if (typeof val.cv === "number") return this.constant(allOf(two ? val.cv + 2 : val.cv, 1));
-    return two ? val.js : `${this.rt("bit1")}(${val.js})`;
+    if (two) return val.js;
+    const any = `${this.rt("bit1")}(${val.js})`;
+    return /^[\w.]+$/.test(val.js) ? `((${val.js}&-2)===2?${val.js}&1:${any})` : any;
   }
 
   // ---- conversions ----------------------------------------------------------------------------------------------

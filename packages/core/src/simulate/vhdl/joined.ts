@@ -36,6 +36,8 @@ export interface StaticProcess {
   readonly edge: "rising" | "falling" | null;
   /** Of several that wake it, the clock, of which only one edge matters. */
   readonly guarded: { readonly clock: Sig; readonly edge: "rising" | "falling" } | null;
+  /** It makes nothing but a later transaction for the one signal that wakes it and that decides the value: a clock. */
+  readonly isClock: boolean;
   /** Of pure logic that is woken by all it reads. */
   readonly reads: readonly LogicRead[] | null;
 }
@@ -56,7 +58,10 @@ export function joinProcesses(
   const logic = orderLogic(statics, program);
   const isLogic = new Set(logic);
   const made: Proc[] = [];
-  const groups = groupsOf(statics.filter((each) => !isLogic.has(each)));
+  // another driver could change the signal while the process's own transaction is due
+  const clocks = new Set(statics.filter((each) => each.isClock && [...each.wakes].every((sig) => sig.simple)));
+  clocks.forEach(runInUpdate);
+  const groups = groupsOf(statics.filter((each) => !isLogic.has(each) && !clocks.has(each)));
   if (logic.length) installLogic(owner, logic, gone);
   for (const members of groups)
     for (const part of installGroup(owner, members)) {
@@ -65,6 +70,14 @@ export function joinProcesses(
     }
   const rest = all.filter((proc) => !gone.has(proc));
   return [...rest, ...made].sort((a, b) => a.number - b.number);
+}
+
+/** The process needs no cycle of its own: when its signal changes, its last transaction is over. */
+function runInUpdate({ proc, wakes }: StaticProcess): void {
+  for (const sig of wakes) {
+    sig.procs.splice(sig.procs.indexOf(proc), 1);
+    sig.links.push(proc.step);
+  }
 }
 
 // ---- pure logic -------------------------------------------------------------------------------------------------------
@@ -275,7 +288,9 @@ function writeLogic(owner: Elaborator, program: Program, chunk: readonly StaticP
   chunk.forEach((each, bit) => {
     const member = writeMember(owner, program, unit, each, each.process.stmts);
     const kept = takeMarks(unit, [member.body]);
-    outer += member.outer + kept.lists.map((list) => listText(unit, list)).join("");
+    // each run assigns all variables before it reads them: those that cost nothing to make are made anew
+    const isLocal = /^(let v\d+=(c\d+|-?\d+);\n?)*$/.test(member.outer);
+    outer += (isLocal ? "" : member.outer) + kept.lists.map((list) => listText(unit, list)).join("");
     let commits = "";
     let isIndirect = kept.count < each.drivers.size;
     for (const driver of kept.drivers)
@@ -299,7 +314,7 @@ function writeLogic(owner: Elaborator, program: Program, chunk: readonly StaticP
     // what was not marked right here has been marked in the list
     const again = isIndirect ? `$d|=${dirty}[${word}];${dirty}[${word}]=0;` : "";
     const body = kept.settle(member.body);
-    text += `if($d&${1 << bit}){${current(unit, each, body)}${names.join("")}${body}${commits}${flush}${again}}`;
+    text += `if($d&${1 << bit}){${isLocal ? member.outer : ""}${current(unit, each, body)}${names.join("")}${body}${commits}${flush}${again}}`;
   });
   const code = `${outer}return ()=>{let $d=${dirty}[${word}];const $o=E.onEvent;${dirty}[${word}]=0;${text}};`;
   return linkUnit(program, unit, code) as () => void;

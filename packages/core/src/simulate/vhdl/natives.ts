@@ -1,7 +1,7 @@
 import type { Loc } from "../../common/source.ts";
 import type { Subprogram } from "../../elaborate/vhdl/bound.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
-import type { Val } from "./emit-base.ts";
+import type { PlainBit, Val } from "./emit-base.ts";
 import type { EmitExpr } from "./emit-expr.ts";
 import { wrapped } from "./emit-expr.ts";
 import type { ArrayShape, Bounds, Shape } from "./shapes.ts";
@@ -242,6 +242,49 @@ const bitTables: Readonly<Record<"andL" | "orL" | "xorL", "AND" | "OR" | "XOR">>
   xorL: "XOR",
 };
 
+/** Operators of one chain, from the second on, are worked out at once while all operands are '0' or '1'. */
+const longestGuard = 12;
+
+function plainOf(val: Val): PlainBit | null {
+  // not if something was put around it since
+  if (val.plain && plainText(val.plain) === val.js) return val.plain;
+  if (val.cv === 2 || val.cv === 3) return { guards: [], bit: String(val.cv - 2), any: val.js, operators: 0 };
+  if (!/^(c\d+\.v|v\d+)$/.test(val.js)) return null;
+  return { guards: [`(${val.js}&-2)===2`], bit: val.js, any: val.js, operators: 0 };
+}
+function plainText({ guards, bit, any, operators }: PlainBit): string {
+  return operators > 1 && guards.length > 0 ? `(${guards.join("&&")}?2+(${bit}&1):${any})` : any;
+}
+function withPlain(c: Call, plain: PlainBit): Val {
+  const { type } = c.sub.result!;
+  return plain.guards.length <= longestGuard
+    ? { ...c.e.scalar(plainText(plain), type), plain }
+    : c.e.scalar(plain.any, type);
+}
+function joinedBits(c: Call, fn: "andL" | "orL" | "xorL", inverted: boolean): Val {
+  const { e, args } = c;
+  const rows = e.rt(bitTables[fn]);
+  const table = (x: string, y: string) => {
+    const js = `${rows}[${wrapped(x)}*9+${y}]`;
+    return inverted ? `${e.rt("NOT")}[${js}]` : js;
+  };
+  const [a, b] = args.map(plainOf);
+  if (!a || !b) return e.scalar(table(args[0].js, args[1].js), c.sub.result!.type);
+  const op = fn === "andL" ? "&" : fn === "orL" ? "|" : "^";
+  return withPlain(c, {
+    guards: [...new Set([...a.guards, ...b.guards])],
+    bit: `${inverted ? "~" : ""}(${a.bit}${op}${b.bit})`,
+    any: table(a.any, b.any),
+    operators: a.operators + b.operators + 1,
+  });
+}
+function invertedBit(c: Call): Val {
+  const { e, args } = c;
+  const a = plainOf(args[0]);
+  if (!a) return e.scalar(`${e.rt("NOT")}[${args[0].js}]`, c.sub.result!.type);
+  return withPlain(c, { ...a, bit: `~(${a.bit})`, any: `${e.rt("NOT")}[${a.any}]`, operators: a.operators + 1 });
+}
+
 function logical(c: Call, op: string, descending: boolean): Val {
   const { e, args, loc } = c;
   const [fn, inverted] = wordOps[op];
@@ -255,8 +298,7 @@ function logical(c: Call, op: string, descending: boolean): Val {
   }
   const [x, y] = args;
   if (!isArray(x) && !isArray(y)) {
-    const js = `${rows}[${wrapped(x.js)}*9+${y.js}]`;
-    return e.scalar(inverted ? `${e.rt("NOT")}[${js}]` : js, c.sub.result!.type);
+    return joinedBits(c, fn, inverted);
   }
   const array = isArray(x) ? x : y;
   const two = array.shape.k === "a" && array.shape.pack === "bit";
@@ -438,7 +480,7 @@ export function nativeFunction(e: EmitExpr, sub: Subprogram, args: readonly Val[
         return e.str(`${e.rt("digits")}(${a.first},${a.n},${!two},${name === "to_hstring" ? 4 : 3})`);
       }
       case "not":
-        return isArray(args[0]) ? invert(c, false) : e.scalar(`${e.rt("NOT")}[${args[0].js}]`, type);
+        return isArray(args[0]) ? invert(c, false) : invertedBit(c);
       case "sll":
       case "srl":
       case "rol":
