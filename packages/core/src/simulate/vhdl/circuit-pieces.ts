@@ -1,0 +1,83 @@
+import type { Loc } from "../../common/source.ts";
+import type { Expr as ModelExpr, Signal, Target } from "../../elaborate/model.ts";
+import type { Expr } from "../../elaborate/vhdl/bound.ts";
+import { type Val } from "./circuit-base.ts";
+import { binary, concat, extend, number, slice } from "./circuit-expr.ts";
+
+/** Small pieces of circuits: bits put together, widened and compared. */
+
+export function whole(signal: Signal, loc: Loc): Target {
+  return { parts: [{ signal, width: signal.width, index: [], offset: 0, loc }], width: signal.width, loc };
+}
+export function moved(offset: number | ModelExpr, by: number): number | ModelExpr {
+  if (typeof offset === "number") return offset + by;
+  return binary("add", offset, number(by, offset.width, offset.loc), offset.width, offset.signed, offset.loc);
+}
+export function joined(parts: readonly ModelExpr[], loc: Loc): ModelExpr {
+  const live = parts.filter((part) => part.width > 0);
+  if (live.length === 0) return number(0, 0, loc);
+  return concat(live, loc);
+}
+export function extendTo(e: ModelExpr, width: number, bySign: boolean): ModelExpr {
+  if (width <= e.width) return width === e.width ? e : slice(e, 0, width);
+  return extend(e, width, bySign);
+}
+/** A whole number in another width; its sign is that of the new place. */
+export function resized(e: ModelExpr, width: number, signed: boolean): ModelExpr {
+  const made = extendTo(e, width, e.signed);
+  return made.signed === signed
+    ? made
+    : ({ ...(made === e ? { op: "extend", arg: e, bySign: e.signed, width, loc: e.loc } : made), signed } as ModelExpr);
+}
+export function fitsIn(v: number, val: Val): boolean {
+  return val.e.signed ? v >= -(2 ** (val.e.width - 1)) && v < 2 ** (val.e.width - 1) : v >= 0 && v < 2 ** val.e.width;
+}
+export function keyOfValue(v: unknown): string {
+  return JSON.stringify(v, (_, each) =>
+    typeof each === "bigint" ? `${each}n` : each instanceof Uint8Array ? [...each].join() : each,
+  );
+}
+export function sameExpr(a: ModelExpr, b: ModelExpr): boolean {
+  if (a === b) return true;
+  if (a.op === "signal" && b.op === "signal") return a.signal === b.signal;
+  return a.op === "slice" && b.op === "slice" && a.lsb === b.lsb && a.width === b.width && sameExpr(a.arg, b.arg);
+}
+/** Bits that an expression reads: whole signals, or single stretches of them. */
+export function collect(e: ModelExpr, map: Map<Signal, ModelExpr>): void {
+  switch (e.op) {
+    case "signal":
+      map.set(e.signal, e);
+      return;
+    case "slice":
+      if (e.arg.op === "signal") map.set(e.arg.signal, e);
+      else collect(e.arg, map);
+      return;
+    case "unary":
+    case "extend":
+      collect(e.arg, map);
+      return;
+    case "binary":
+      collect(e.left, map);
+      collect(e.right, map);
+      return;
+    case "cond":
+      collect(e.test, map);
+      collect(e.yes, map);
+      collect(e.no, map);
+      return;
+    case "concat":
+      for (const part of e.parts) collect(part, map);
+  }
+}
+export function rootName(e: Expr): string {
+  switch (e.op) {
+    case "object":
+      return e.decl.name;
+    case "index":
+    case "slice":
+    case "field":
+      return rootName(e.of);
+    default:
+      return "";
+  }
+}
