@@ -1,7 +1,7 @@
 import type { Loc } from "../../common/source.ts";
 import type { Assigned, Association, ExprNode, Ident, StmtNode, Waveform as WaveformNode } from "../../hdl/vhdl/ast.ts";
 import { DeclBinder } from "./bind-decl.ts";
-import { countOf, kindName } from "./bind-expr.ts";
+import { countOf, kindName } from "./bind-words.ts";
 import type { BoundChoice, ConstantDecl, Expr, ObjectDecl, Stmt, Subprogram, Waveform } from "./bound.ts";
 import { Scope } from "./scope.ts";
 import { article } from "./type-words.ts";

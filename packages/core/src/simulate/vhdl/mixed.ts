@@ -4,7 +4,7 @@ import type { AnyValue, DesignModel, Instance, Signal, Target } from "../../elab
 import type { Report } from "../../elaborate/report.ts";
 import { integerType, realType, stringType, vectorType } from "../../elaborate/types.ts";
 import { Elaboration, type ForeignUnit, type Override } from "../../elaborate/verilog/elaboration.ts";
-import type { ForeignUnits } from "../../elaborate/vhdl/bind-unit.ts";
+import type { ForeignUnits } from "../../elaborate/vhdl/bind-instance.ts";
 import type { BoundInstance, EntityDecl, Expr } from "../../elaborate/vhdl/bound.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
 import type { ModuleNode } from "../../hdl/verilog/ast.ts";

@@ -3,7 +3,7 @@ import type { Subprogram } from "../../elaborate/vhdl/bound.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
 import type { PlainBit, Val } from "./emit-base.ts";
 import type { EmitExpr } from "./emit-expr.ts";
-import { wrapped } from "./emit-expr.ts";
+import { wrapped } from "./emit-text.ts";
 import type { ArrayShape, Bounds, Shape } from "./shapes.ts";
 import { maskOf } from "./values.ts";
 

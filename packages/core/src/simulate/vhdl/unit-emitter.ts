@@ -1,8 +1,8 @@
 import type { Expr } from "../../elaborate/vhdl/bound.ts";
 import type { Elaborator } from "./elaborator.ts";
 import type { CodeUnit, Program, Val } from "./emit-base.ts";
-import type { Ref } from "./emit-expr.ts";
 import { EmitStmt } from "./emit-stmt.ts";
+import type { Ref } from "./emit-text.ts";
 import { Driver, type DriverTree, type Sig, type SigTree } from "./engine.ts";
 import type { Frame } from "./frames.ts";
 import type { Shape } from "./shapes.ts";

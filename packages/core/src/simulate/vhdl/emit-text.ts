@@ -1,0 +1,67 @@
+import { type SigTree } from "./engine.ts";
+import { type Shape } from "./shapes.ts";
+
+/** Pieces of code as text, and what names of signals and variables are in code. */
+
+/** A signal, or a stretch of one that is kept as bits. */
+export interface Ref {
+  /** Code of the signal or of the tree of signals. */
+  readonly sig: string;
+  /** Known now: part of the design's signals. */
+  readonly tree: SigTree | null;
+  /** Code of its driver in this process, made when it is asked for. */
+  readonly drv: () => string;
+  /** Of the whole leaf, or of the tree. */
+  readonly shape: Shape;
+  readonly part: {
+    readonly lo: string;
+    readonly loKnown: number | null;
+    readonly n: string;
+    readonly nKnown: number | null;
+    readonly bit: boolean;
+    readonly shape: Shape;
+  } | null;
+}
+
+/** A variable, or a part of one. */
+export interface LVal {
+  readonly read: string;
+  readonly write: (js: string) => string;
+  readonly shape: Shape;
+}
+
+export const isList = (shape: Shape): boolean => shape.k === "r" || (shape.k === "a" && shape.pack === null);
+
+export function wrapped(js: string): string {
+  return /^[\w$.]+$/.test(js) || (js.startsWith("(") && js.endsWith(")") && closes(js)) ? js : `(${js})`;
+}
+function closes(js: string): boolean {
+  let depth = 0;
+  for (let i = 0; i < js.length; i++) {
+    if (js[i] === "(") depth++;
+    else if (js[i] === ")" && --depth === 0) return i === js.length - 1;
+  }
+  return false;
+}
+/** Sum of two offsets, known or as code. */
+export function addText(base: string, known: number | null, more: number | null, text: string): number | string {
+  if (known !== null && more !== null) return known + more;
+  return `${base}+${text}`;
+}
+
+export function logic(name: string, a: number, b: number): number {
+  switch (name) {
+    case "and":
+      return a & b;
+    case "or":
+      return a | b;
+    case "xor":
+      return a ^ b;
+    case "nand":
+      return 1 - (a & b);
+    case "nor":
+      return 1 - (a | b);
+    default:
+      return 1 - (a ^ b);
+  }
+}
