@@ -6,7 +6,7 @@ import { fourStateOf, widthOf } from "./circuit-expr.ts";
 import { collect, rootName, sameExpr } from "./circuit-pieces.ts";
 import { assigns, containsWait, findEdge, firstTarget, isPassive, isSetFirst } from "./circuit-scan.ts";
 import { CircuitStmt } from "./circuit-stmt.ts";
-import type { VhdlInstance } from "./elaborator.ts";
+import type { VhdlInstance } from "./elaborator-base.ts";
 import { leavesOf, type Sig } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { type Shape, shapeText } from "./shapes.ts";

@@ -1,5 +1,5 @@
 import type { Expr } from "../../elaborate/vhdl/bound.ts";
-import type { Elaborator } from "./elaborator.ts";
+import type { ElaboratorBase } from "./elaborator-base.ts";
 import type { CodeUnit, Program, Val } from "./emit-base.ts";
 import { EmitStmt } from "./emit-stmt.ts";
 import type { Ref } from "./emit-text.ts";
@@ -19,7 +19,7 @@ export class UnitEmitter extends EmitStmt {
   private readonly trees = new Map<SigTree, DriverTree>();
 
   constructor(
-    private readonly owner: Elaborator,
+    private readonly owner: ElaboratorBase,
     frame: Frame,
     private readonly drives: boolean,
     /** Those of the process so far. */

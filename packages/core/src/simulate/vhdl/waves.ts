@@ -1,7 +1,7 @@
 import type { Signal } from "../../elaborate/model.ts";
 import { bitType, type DataType, type IntegralType, realType, stringType, vectorType } from "../../elaborate/types.ts";
 import type { WaveSink } from "../recorder.ts";
-import type { NamedSignal, VhdlInstance } from "./elaborator.ts";
+import type { NamedSignal, VhdlInstance } from "./elaborator-base.ts";
 import type { Engine, Sig, SigTree } from "./engine.ts";
 import { rightOf, type Shape } from "./shapes.ts";
 import { type Bits, Codes } from "./values.ts";
