@@ -1,9 +1,10 @@
 import { Report } from "../../elaborate/report.ts";
-import type { BoundProcess, Stmt } from "../../elaborate/vhdl/bound.ts";
+import type { Stmt } from "../../elaborate/vhdl/bound.ts";
 import type { Elaborator } from "./elaborator.ts";
 import { CodeUnit, linkUnit, type Program } from "./emit-base.ts";
 import { Driver, type DriverTree, type OwnBits, Proc, type Sig } from "./engine.ts";
 import { Frame } from "./frames.ts";
+import { BitIndex, bitsOf, drivenBy, orderLogic, type StaticProcess } from "./logic-order.ts";
 import { UnitEmitter } from "./unit-emitter.ts";
 
 /**
@@ -17,30 +18,6 @@ import { UnitEmitter } from "./unit-emitter.ts";
  *   processes in the same delta cycle, or some that wait for one of its signals, each runs in its own delta cycle as
  *   the standard says, so that nobody ever sees a value that would not have been there.
  */
-
-/** What a process of pure logic reads: `n` bits of a signal, or all of it. */
-export interface LogicRead {
-  readonly sig: Sig;
-  readonly lo: number;
-  readonly n: number | null;
-}
-/** A process without waits. */
-export interface StaticProcess {
-  readonly process: BoundProcess;
-  readonly home: Frame;
-  readonly path: readonly string[];
-  readonly drivers: Map<Sig, Driver>;
-  readonly proc: Proc;
-  readonly wakes: ReadonlySet<Sig>;
-  /** It is woken by this edge of the one signal that wakes it. */
-  readonly edge: "rising" | "falling" | null;
-  /** Of several that wake it, the clock, of which only one edge matters. */
-  readonly guarded: { readonly clock: Sig; readonly edge: "rising" | "falling" } | null;
-  /** It makes nothing but a later transaction for the one signal that wakes it and that decides the value: a clock. */
-  readonly isClock: boolean;
-  /** Of pure logic that is woken by all it reads. */
-  readonly reads: readonly LogicRead[] | null;
-}
 
 /** Texts above this are not put into one function: engines leave very long ones uncompiled. */
 const longest = 12_000;
@@ -81,107 +58,6 @@ function runInUpdate({ proc, wakes }: StaticProcess): void {
 }
 
 // ---- pure logic -------------------------------------------------------------------------------------------------------
-
-/** Bits of a signal that is no part of another. */
-interface Range {
-  readonly base: Sig;
-  readonly lo: number;
-  readonly n: number;
-  readonly mask: Uint8Array | null;
-}
-function baseRange(sig: Sig, lo: number, n: number): Range {
-  let base = sig;
-  let at = lo;
-  while (base.stretch) {
-    at += base.stretch.lo;
-    base = base.stretch.of;
-  }
-  return { base, lo: at, n, mask: null };
-}
-function overlap(driven: Range, read: Range): boolean {
-  if (driven.mask) {
-    for (let i = 0; i < read.n; i++) if (driven.mask[read.lo + i]) return true;
-    return false;
-  }
-  return driven.lo < read.lo + read.n && read.lo < driven.lo + driven.n;
-}
-const sizeOf = (sig: Sig): number => Math.max(1, sig.n);
-function drivenBy(each: StaticProcess): Range[] {
-  const list: Range[] = [];
-  for (const [sig, driver] of each.drivers)
-    if (!driver.part) list.push({ base: sig, lo: 0, n: sizeOf(sig), mask: driver.mask });
-  return list;
-}
-
-/** Pure logic that nobody else waits for, each after what it reads. */
-function orderLogic(statics: readonly StaticProcess[], program: Program): StaticProcess[] {
-  const candidates = new Set(statics.filter((each) => each.reads !== null));
-  const procs = new Map<Proc, StaticProcess>();
-  for (const each of candidates) procs.set(each.proc, each);
-  /** Whether only pure logic is told of events. */
-  const isUnseen = (sig: Sig): boolean =>
-    sig.rising.length === 0 &&
-    sig.falling.length === 0 &&
-    sig.outside === null &&
-    sig.onActive === null &&
-    !program.observed.has(sig) &&
-    sig.links.length === 0 &&
-    sig.procs.every((proc) => candidates.has(procs.get(proc)!)) &&
-    sig.parts.every(isUnseen);
-  /** Candidates that drive each signal that wakes some, to look at again. */
-  const drop = (start: StaticProcess[]) => {
-    const list = [...start];
-    for (let each = list.pop(); each; each = list.pop()) {
-      if (!candidates.delete(each)) continue;
-      // it waits for what these drive
-      for (const sig of each.wakes)
-        for (const driver of driversOf.get(baseRange(sig, 0, 1).base) ?? []) list.push(driver);
-    }
-  };
-  const driversOf = new Map<Sig, StaticProcess[]>();
-  for (const each of candidates)
-    for (const { base } of drivenBy(each)) {
-      const list = driversOf.get(base);
-      if (list) list.push(each);
-      else driversOf.set(base, [each]);
-    }
-  drop([...candidates].filter((each) => !drivenBy(each).every(({ base }) => isUnseen(base))));
-
-  for (;;) {
-    const waitsFor = new Map<StaticProcess, number>();
-    const readers = new Map<StaticProcess, StaticProcess[]>();
-    for (const each of candidates) {
-      const sources = new Set<StaticProcess>();
-      for (const { sig, lo, n } of each.reads!) {
-        const read = baseRange(sig, lo, n ?? sizeOf(sig));
-        for (const source of driversOf.get(read.base) ?? [])
-          if (
-            candidates.has(source) &&
-            !sources.has(source) &&
-            drivenBy(source).some((driven) => driven.base === read.base && overlap(driven, read))
-          )
-            sources.add(source);
-      }
-      waitsFor.set(each, sources.size);
-      for (const source of sources) {
-        const list = readers.get(source);
-        if (list) list.push(each);
-        else readers.set(source, [each]);
-      }
-    }
-    const order = [...candidates].filter((each) => waitsFor.get(each) === 0);
-    for (let i = 0; i < order.length; i++)
-      for (const reader of readers.get(order[i]) ?? []) {
-        const left = waitsFor.get(reader)! - 1;
-        waitsFor.set(reader, left);
-        if (left === 0) order.push(reader);
-      }
-    if (order.length === candidates.size) return order;
-    // loops, and what hangs on them, run as any other process; so does what they wait for
-    const ordered = new Set(order);
-    drop([...candidates].filter((each) => !ordered.has(each)));
-  }
-}
 
 function installLogic(owner: Elaborator, order: readonly StaticProcess[], gone: Set<Proc>): void {
   const { engine, program } = owner;
@@ -241,19 +117,17 @@ function markOwn(
 ): void {
   const shared = new Set<Sig>();
   for (const each of order) for (const { base, mask } of drivenBy(each)) if (mask) shared.add(base);
-  for (const sig of shared)
+  for (const sig of shared) {
+    const index = new BitIndex<StaticProcess>();
+    for (const each of readersOf.get(sig) ?? [])
+      for (const read of each.reads!) if (read.sig === sig) index.add(sig, read.lo, read.n ?? bitsOf(sig), each);
     for (const driver of sig.drivers) {
       if (!driver.own) continue;
       const { lo, n } = driver.own;
-      const driven: Range = { base: sig, lo, n, mask: null };
-      const readers = (readersOf.get(sig) ?? []).filter((each) =>
-        each.reads!.some((read) => {
-          if (read.sig !== sig) return false;
-          return overlap(driven, { base: sig, lo: read.lo, n: read.n ?? sizeOf(sig), mask: null });
-        }),
-      );
-      driver.own = { lo, n, marks: readers.length ? marksOf(readers.map((each) => numbers.get(each)!)) : null };
+      const readers = [...index.at(sig, lo, n)].map((each) => numbers.get(each)!);
+      driver.own = { lo, n, marks: readers.length ? marksOf(readers) : null };
     }
+  }
 }
 
 /** Finds the drivers whose bits are driven by no other: they need not be resolved. */
