@@ -281,3 +281,37 @@ describe("statements that stand or look wrong", () => {
     expect(found({ name: "", stmts, code: "", at: "", message: /x/, remedy: /x/ })).toEqual([]);
   });
 });
+
+describe("a use clause that is missing", () => {
+  const text = `library ieee;
+use ieee.std_logic_1164.all;
+entity counter is
+  port (clk : in std_logic; y : out std_logic_vector(3 downto 0));
+end entity;
+architecture rtl of counter is
+  signal c, d : unsigned(3 downto 0);
+begin
+  process (clk) begin
+    if rising_edge(clk) then
+      c <= c + 1;
+      if d = "0011" and c > 4 then d <= c & d(2 downto 0); end if;
+    end if;
+  end process;
+  y <= std_logic_vector(c) when c(0) = '1' else std_logic_vector(d + c);
+end architecture;
+`;
+  it("is told where the name stands, with the clause as an edit, and nothing follows from it", () => {
+    const { findings } = elaborate([{ name: "c.vhd", text }], { top: "counter" });
+    expect(findings.map(({ code, place }) => [code, place?.line, place?.column])).toEqual([
+      ["vhdl/not-visible", 7, 17],
+    ]);
+    const { edit } = findings[0];
+    expect(edit).toMatchObject({ file: "c.vhd", text: expect.stringContaining("use ieee.numeric_std.all;") });
+    const lines = text.split("\n");
+    lines.splice(edit!.line - 1, 0, "use ieee.numeric_std.all;");
+    const repaired = elaborate([{ name: "c.vhd", text: lines.join("\n") }], { top: "counter" });
+    expect(repaired.findings.filter(({ severity }) => severity === "error").map(({ code }) => code)).toEqual([
+      "vhdl/width",
+    ]);
+  });
+});

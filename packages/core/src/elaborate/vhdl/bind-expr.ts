@@ -374,6 +374,8 @@ import {
       });
       return;
     }
+    // told where it was declared
+    if (lists.some((list) => list.includes(errorType))) return;
     const names = args.map((arg, i) => this.typeName(arg, lists[i][0]));
     const { opLoc } = node as ExprNode & { opLoc: Loc };
     const types =
@@ -675,6 +677,8 @@ import {
       this.bind(only.actual, null);
       return this.bad(loc, subtype.type);
     }
+    // told where it was declared
+    if (types.includes(errorType)) return this.bad(loc, subtype.type);
     const related = types.filter((type) => closelyRelated(type, subtype.type));
     if (related.length === 0 && types.some((type) => type.kind === "any")) {
       if (types.every((type) => type.kind === "any" && type.of === "string") && isCharacters(subtype.type)) {
