@@ -298,4 +298,24 @@ describe("processes that are put together", () => {
     for (let seed = 1; seed <= 60; seed++) lines += sameAlone(new Design(seed).text());
     expect(lines).toBeGreaterThan(60 * 40);
   });
+  it("elaborate their declarations once", () => {
+    const lines = sameAlone(`${head}entity tb is end entity;
+architecture sim of tb is
+signal clk, spare : std_logic := '0';
+signal a, b : natural;
+shared variable count : natural := 0;
+impure function number return natural is begin count := count + 1; return count; end function;
+begin
+clk <= not clk after 5 ns;
+p : process (clk) variable id : natural := number; begin if rising_edge(clk) then a <= a + id; end if; end process;
+q : process (clk) variable id : natural := number; begin if rising_edge(clk) then b <= b + id; end if; end process;
+-- spare
+process begin
+for i in 1 to 60 loop wait for 10 ns; report integer'image(a) & " " & integer'image(b) & " " & integer'image(count); end loop;
+std.env.finish;
+end process;
+end architecture;
+`);
+    expect(lines).toBe(61);
+  });
 });

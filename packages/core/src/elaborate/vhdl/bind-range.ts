@@ -297,6 +297,8 @@ export abstract class RangeBinder extends TypeFinder {
         case "right":
         case "high":
         case "low":
+        case "range":
+        case "reverse_range":
           if (isScalar(type)) return make(type, null, mark);
           if (type.kind === "array")
             return make(
@@ -309,17 +311,6 @@ export abstract class RangeBinder extends TypeFinder {
         case "length":
           if (type.kind === "array")
             return make(wanted?.kind === "int" ? wanted : universalInteger, null, mark, this.dimensionExpr(node));
-          break;
-        case "range":
-        case "reverse_range":
-          if (isScalar(type)) return make(type, null, mark);
-          if (type.kind === "array")
-            return make(
-              type.indexes[this.dimension(node) - 1]?.type ?? errorType,
-              null,
-              mark,
-              this.dimensionExpr(node),
-            );
           break;
         case "ascending":
           return make(boolean, null, mark, this.dimensionExpr(node));

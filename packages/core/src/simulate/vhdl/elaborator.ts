@@ -7,9 +7,9 @@ import { Driver, leavesOf, Proc, Sig } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { findOwnBits, joinProcesses } from "./joined.ts";
 import type { LogicRead, StaticProcess } from "./logic-order.ts";
-import { isPureLogic } from "./pure-logic.ts";
+import { hasPureDecls, isPureLogic } from "./pure-logic.ts";
 import { VhdlError } from "./runtime.ts";
-import { UnitEmitter } from "./unit-emitter.ts";
+import { declaresConstants, UnitEmitter } from "./unit-emitter.ts";
 
 /**
  * Makes a hierarchy of instances with signals, drivers and compiled processes from analyzed design units (IEEE
@@ -93,7 +93,16 @@ import { UnitEmitter } from "./unit-emitter.ts";
         step = () => {
           run.next();
         };
-      } else step = emitter.link(`${decls}return function(){${body}};`) as () => void;
+      } else {
+        const link = () => emitter.link(`${decls}return function(){${body}};`) as () => void;
+        // most are put together with others, and never run by themselves
+        step = declaresConstants(decls)
+          ? () => {
+              proc.step = link();
+              proc.step();
+            }
+          : link();
+      }
     } catch (error) {
       if (!(error instanceof VhdlError)) throw error;
       const place = this.program.places[error.at] ?? process.headLoc;
@@ -117,7 +126,7 @@ import { UnitEmitter } from "./unit-emitter.ts";
       if (edge) (edge === "rising" ? sig.rising : sig.falling).push(proc);
       else sig.procs.push(proc);
     }
-    if (process.postponed) return;
+    if (process.postponed || !hasPureDecls(process)) return;
     const later = delayedValue(process);
     const isComplete =
       isLogic &&

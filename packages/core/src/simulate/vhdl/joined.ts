@@ -5,7 +5,7 @@ import { CodeUnit, linkUnit, type Program } from "./emit-base.ts";
 import { Driver, type DriverTree, type OwnBits, Proc, type Sig } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { BitIndex, bitsOf, drivenBy, orderLogic, type StaticProcess } from "./logic-order.ts";
-import { UnitEmitter } from "./unit-emitter.ts";
+import { declaresConstants, UnitEmitter } from "./unit-emitter.ts";
 
 /**
  * Processes put together, so that a clock edge costs a call for all of its registers instead of one for each, and pure
@@ -40,11 +40,10 @@ export function joinProcesses(
   clocks.forEach(runInUpdate);
   const groups = groupsOf(statics.filter((each) => !isLogic.has(each) && !clocks.has(each)));
   if (logic.length) installLogic(owner, logic, gone);
-  for (const members of groups)
-    for (const part of installGroup(owner, members)) {
-      made.push(part.proc);
-      for (const member of part.members) gone.add(member.proc);
-    }
+  for (const members of groups) {
+    made.push(installGroup(owner, members));
+    for (const member of members) gone.add(member.proc);
+  }
   const rest = all.filter((proc) => !gone.has(proc));
   return [...rest, ...made].sort((a, b) => a.number - b.number);
 }
@@ -53,7 +52,7 @@ export function joinProcesses(
 function runInUpdate({ proc, wakes }: StaticProcess): void {
   for (const sig of wakes) {
     sig.procs.splice(sig.procs.indexOf(proc), 1);
-    sig.links.push(proc.step);
+    sig.links.push(() => proc.step());
   }
 }
 
@@ -163,7 +162,7 @@ function writeLogic(owner: Elaborator, program: Program, chunk: readonly StaticP
     const member = writeMember(owner, program, unit, each, each.process.stmts);
     const kept = takeMarks(unit, [member.body]);
     // each run assigns all variables before it reads them: those that cost nothing to make are made anew
-    const isLocal = /^(let v\d+=(c\d+|-?\d+);\n?)*$/.test(member.outer);
+    const isLocal = declaresConstants(member.outer);
     outer += (isLocal ? "" : member.outer) + kept.lists.map((list) => listText(unit, list)).join("");
     let commits = "";
     let isIndirect = kept.count < each.drivers.size;
@@ -233,10 +232,7 @@ function groupsOf(statics: readonly StaticProcess[]): StaticProcess[][] {
   return [...groups.values()];
 }
 
-function installGroup(
-  owner: Elaborator,
-  members: readonly StaticProcess[],
-): { readonly proc: Proc; readonly members: readonly StaticProcess[] }[] {
+function installGroup(owner: Elaborator, members: readonly StaticProcess[]): Proc {
   const program = mutedProgram(owner.program);
   const steps: (() => void)[] = [];
   let chunk: StaticProcess[] = [];
@@ -272,7 +268,7 @@ function installGroup(
     replace(sig.rising);
     replace(sig.falling);
   }
-  return [{ proc, members }];
+  return proc;
 }
 
 function writeGroup(owner: Elaborator, program: Program, members: readonly StaticProcess[]): () => void {

@@ -78,6 +78,13 @@ function keyOfAll(name: string, list: readonly Expr[]): string | null {
   const keys = list.map(partKey);
   return keys.includes(null) ? null : `${name}(${keys.join()})`;
 }
+/** Declarations that may be elaborated twice: they open no files and call nothing that counts its calls. */
+export function hasPureDecls(process: BoundProcess): boolean {
+  return process.decls.every((decl) => {
+    if (decl.kind === "file") return false;
+    return (decl.kind !== "variable" && decl.kind !== "constant") || !decl.init || isPureExpr(decl.init);
+  });
+}
 function isHarmless(decl: BoundDecl): boolean {
   return (
     /^(constant|variable|type|alias|attributevalue)$/.test(decl.kind) && (decl.kind !== "variable" || !isShared(decl))

@@ -14,6 +14,9 @@ export const origins = new WeakMap<
   { readonly of: Sig; readonly lo: number; readonly n: number; readonly bit: boolean; readonly two: boolean }
 >();
 
+/** Declarations that give variables nothing but constants: they may be made again, or later. */
+export const declaresConstants = (text: string): boolean => /^(let v\d+=(c\d+|-?\d+);\n?)*$/.test(text);
+
 /** Code of one process, or of one value at elaboration. */
 export class UnitEmitter extends EmitStmt {
   private readonly trees = new Map<SigTree, DriverTree>();
