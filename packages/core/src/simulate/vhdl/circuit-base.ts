@@ -16,9 +16,9 @@ import { constant, fourStateOf, integerLimits, isUnknown, read, slice, widthOf }
 import { extendTo, joined, whole } from "./circuit-pieces.ts";
 import type { Elaborator } from "./elaborator.ts";
 import type { VhdlInstance } from "./elaborator-base.ts";
-import { leavesOf, type Sig, type SigTree } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { type Bounds, rightOf, type Shape, shapeText } from "./shapes.ts";
+import { leavesOf, type Sig, type SigTree } from "./signals.ts";
 
 /** A value in a circuit: bits, with what they mean. Whole numbers bring their limits. */
 export interface Val {

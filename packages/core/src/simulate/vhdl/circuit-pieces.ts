@@ -1,6 +1,7 @@
 import type { Loc } from "../../common/source.ts";
 import type { Expr as ModelExpr, Signal, Target } from "../../elaborate/model.ts";
 import type { Expr } from "../../elaborate/vhdl/bound.ts";
+import { exprsOf } from "../../elaborate/walk.ts";
 import { type Val } from "./circuit-base.ts";
 import { binary, concat, extend, number, slice } from "./circuit-expr.ts";
 
@@ -42,32 +43,14 @@ export function sameExpr(a: ModelExpr, b: ModelExpr): boolean {
   if (a.op === "signal" && b.op === "signal") return a.signal === b.signal;
   return a.op === "slice" && b.op === "slice" && a.lsb === b.lsb && a.width === b.width && sameExpr(a.arg, b.arg);
 }
-/** Bits that an expression reads: whole signals, or single stretches of them. */
-export function collect(e: ModelExpr, map: Map<Signal, ModelExpr>): void {
-  switch (e.op) {
-    case "signal":
-      map.set(e.signal, e);
-      return;
-    case "slice":
-      if (e.arg.op === "signal") map.set(e.arg.signal, e);
-      else collect(e.arg, map);
-      return;
-    case "unary":
-    case "extend":
-      collect(e.arg, map);
-      return;
-    case "binary":
-      collect(e.left, map);
-      collect(e.right, map);
-      return;
-    case "cond":
-      collect(e.test, map);
-      collect(e.yes, map);
-      collect(e.no, map);
-      return;
-    case "concat":
-      for (const part of e.parts) collect(part, map);
-  }
+/** Signals that an expression reads: whole ones, or single stretches of them. */
+export function signalsIn(e: ModelExpr): Map<Signal, ModelExpr> {
+  const found = new Map<Signal, ModelExpr>();
+  exprsOf(e, (each) => {
+    if (each.op === "slice" && each.arg.op === "signal") found.set(each.arg.signal, each);
+    else if (each.op === "signal" && !found.has(each.signal)) found.set(each.signal, each);
+  });
+  return found;
 }
 export function rootName(e: Expr): string {
   switch (e.op) {

@@ -3,13 +3,13 @@ import type { EventModel, Expr as ModelExpr, Stmt as ModelStmt, Process, Signal 
 import type { BoundDecl, BoundProcess, Decl, Expr, Stmt } from "../../elaborate/vhdl/bound.ts";
 import { NoCircuit, Scope } from "./circuit-base.ts";
 import { fourStateOf, widthOf } from "./circuit-expr.ts";
-import { collect, rootName, sameExpr } from "./circuit-pieces.ts";
+import { rootName, sameExpr, signalsIn } from "./circuit-pieces.ts";
 import { assigns, containsWait, findEdge, firstTarget, isPassive, isSetFirst } from "./circuit-scan.ts";
 import { CircuitStmt } from "./circuit-stmt.ts";
 import type { VhdlInstance } from "./elaborator-base.ts";
-import { leavesOf, type Sig } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { type Shape, shapeText } from "./shapes.ts";
+import { leavesOf, type Sig } from "./signals.ts";
 
 /**
  * Instances of VHDL as the elaborated model that both languages share, for synthesis: a signal for each declared one,
@@ -193,8 +193,7 @@ export class CircuitWriter extends CircuitStmt {
     if (!reset) return { events, body: () => body };
     const { test, yes, loc } = reset;
     const value = this.condition(test);
-    const signals = new Map<Signal, ModelExpr>();
-    collect(value, signals);
+    const signals = signalsIn(value);
     if (signals.size !== 1) {
       this.error(
         "async-form",

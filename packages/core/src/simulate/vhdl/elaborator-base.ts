@@ -18,10 +18,11 @@ import type { World } from "../../elaborate/vhdl/world.ts";
 import { elementResolutionOf, resolutionOf, unbox, zeroOf } from "./elaborator-pieces.ts";
 import type { Program, Val } from "./emit-base.ts";
 import { plain } from "./emit-subprograms.ts";
-import { Driver, type Engine, leavesOf, Proc, Sig, type SigTree } from "./engine.ts";
+import { type Engine } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { StopSignal, VhdlError, type VhdlRuntime } from "./runtime.ts";
 import { isStatic, type Shape } from "./shapes.ts";
+import { Driver, leavesOf, Proc, Sig, type SigTree } from "./signals.ts";
 import { origins, UnitEmitter } from "./unit-emitter.ts";
 import { Arr, copy } from "./values.ts";
 

@@ -27,9 +27,9 @@ import {
 } from "./elaborator-pieces.ts";
 import { plain } from "./emit-subprograms.ts";
 import type { Ref } from "./emit-text.ts";
-import { type DriverTree, leavesOf, partOf, readTree, Sig, type SigTree } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { type Shape, shapeText } from "./shapes.ts";
+import { type DriverTree, leavesOf, partOf, readTree, Sig, type SigTree } from "./signals.ts";
 import { origins, UnitEmitter } from "./unit-emitter.ts";
 import { Arr, type Bits, insertL, setL, sliceL } from "./values.ts";
 

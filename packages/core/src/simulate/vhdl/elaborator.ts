@@ -3,12 +3,12 @@ import { delayedValue, guardedEdge, onlyEdge } from "./clocked.ts";
 import type { VhdlInstance } from "./elaborator-base.ts";
 import { ElaboratorInstances } from "./elaborator-instances.ts";
 import { isPlainAssignment } from "./elaborator-pieces.ts";
-import { Driver, leavesOf, Proc, Sig } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { findOwnBits, joinProcesses } from "./joined.ts";
 import type { LogicRead, StaticProcess } from "./logic-order.ts";
 import { hasPureDecls, isPureLogic } from "./pure-logic.ts";
 import { VhdlError } from "./runtime.ts";
+import { Driver, leavesOf, Proc, Sig } from "./signals.ts";
 import { declaresConstants, UnitEmitter } from "./unit-emitter.ts";
 
 /**

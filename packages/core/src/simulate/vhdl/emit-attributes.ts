@@ -3,8 +3,8 @@ import { type VType } from "../../elaborate/vhdl/types.ts";
 import { dynamicRange, type Val } from "./emit-base.ts";
 import { EmitCompose } from "./emit-compose.ts";
 import { type Ref } from "./emit-text.ts";
-import { leavesOf, partOf, type Sig, type SigTree } from "./engine.ts";
 import { type ArrayShape, type Bounds, highOf, lowOf, rightOf, type Shape } from "./shapes.ts";
+import { leavesOf, partOf, type Sig, type SigTree } from "./signals.ts";
 import { Arr } from "./values.ts";
 
 /** Predefined attributes. */

@@ -10,10 +10,11 @@ import {
   type VType,
 } from "../../elaborate/vhdl/types.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
-import type { Engine, Sig } from "./engine.ts";
+import type { Engine } from "./engine.ts";
 import { Frame, type JsFunction, type Place } from "./frames.ts";
 import type { VhdlRuntime } from "./runtime.ts";
 import { type ArrayShape, type Bounds, rightOf, type Shape, shapeText } from "./shapes.ts";
+import type { Sig } from "./signals.ts";
 import { Arr, Codes } from "./values.ts";
 
 /** An expression as code, with what is known of its value. */

@@ -4,9 +4,9 @@ import type { Subtype, VType } from "../../elaborate/vhdl/types.ts";
 import { type RangeVal, type Val } from "./emit-base.ts";
 import { EmitOperators } from "./emit-operators.ts";
 import { addText, isList, type Ref, wrapped } from "./emit-text.ts";
-import type { SigTree } from "./engine.ts";
 import type { Frame } from "./frames.ts";
 import { type ArrayShape, highOf, lowOf, rightOf, type Shape } from "./shapes.ts";
+import type { SigTree } from "./signals.ts";
 import { type Bits, getB, getL, maskOf, sliceL } from "./values.ts";
 
 /** Names of signals and of their parts, and elements and slices of arrays. */

@@ -5,10 +5,10 @@ import type { Callee, Val } from "./emit-base.ts";
 import { dynamicRange } from "./emit-base.ts";
 import { EmitExpr } from "./emit-expr.ts";
 import { type LVal, type Ref } from "./emit-text.ts";
-import type { Sig } from "./engine.ts";
 import { Frame, type JsFunction } from "./frames.ts";
 import { nativeFunction } from "./natives.ts";
 import { type ArrayShape, type Shape, shapeKey } from "./shapes.ts";
+import type { Sig } from "./signals.ts";
 import { Codes } from "./values.ts";
 
 /** What a subprogram's code needs to know while it is written. */

@@ -1,5 +1,5 @@
-import { type SigTree } from "./engine.ts";
 import { type Shape } from "./shapes.ts";
+import { type SigTree } from "./signals.ts";
 
 /** Pieces of code as text, and what names of signals and variables are in code. */
 

@@ -5,10 +5,10 @@ import type { Val } from "./emit-base.ts";
 import { enumNames } from "./emit-base.ts";
 import { EmitSubprograms, plain } from "./emit-subprograms.ts";
 import { type LVal } from "./emit-text.ts";
-import type { Sig } from "./engine.ts";
-import { leavesOf } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { type Shape } from "./shapes.ts";
+import type { Sig } from "./signals.ts";
+import { leavesOf } from "./signals.ts";
 
 /** What processes wait for, and calls of procedures. */
 export abstract class EmitWait extends EmitSubprograms {

@@ -1,7 +1,7 @@
 import type { Decl, Subprogram } from "../../elaborate/vhdl/bound.ts";
 import type { Subtype } from "../../elaborate/vhdl/types.ts";
-import type { Sig, SigTree } from "./engine.ts";
 import type { Shape } from "./shapes.ts";
+import type { Sig, SigTree } from "./signals.ts";
 
 /** A JavaScript function that is being written. */
 export interface JsFunction {

@@ -1,7 +1,7 @@
 import type { BoundProcess } from "../../elaborate/vhdl/bound.ts";
 import type { Program } from "./emit-base.ts";
-import type { Driver, Proc, Sig } from "./engine.ts";
 import type { Frame } from "./frames.ts";
+import type { Driver, Proc, Sig } from "./signals.ts";
 
 /** Processes without waits, and which of them are pure logic that can run in the order of its dependence. */
 

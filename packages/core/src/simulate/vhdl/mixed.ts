@@ -13,9 +13,9 @@ import { fromFourState } from "./border.ts";
 import { fourStateOf, read, widthOf } from "./circuit-expr.ts";
 import type { BorderActual, VhdlInstance } from "./elaborator-base.ts";
 import { putStretch, type Stretch } from "./elaborator-pieces.ts";
-import { leavesOf, readTree, type Sig, type SigTree } from "./engine.ts";
 import type { Frame } from "./frames.ts";
 import { type Shape, shapeText } from "./shapes.ts";
+import { leavesOf, readTree, type Sig, type SigTree } from "./signals.ts";
 import { type Bits, getL, sliceL } from "./values.ts";
 import { VhdlRun, vhdlPrecision } from "./vhdl-run.ts";
 

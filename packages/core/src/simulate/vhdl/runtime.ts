@@ -9,7 +9,7 @@ import {
   readTree,
   type Sig,
   type SigTree,
-} from "./engine.ts";
+} from "./signals.ts";
 import * as values from "./values.ts";
 import { Arr, type Bits, bitOf, codeNames, codesOf, fromCodes, getL } from "./values.ts";
 

@@ -3,9 +3,9 @@ import type { ElaboratorBase } from "./elaborator-base.ts";
 import type { CodeUnit, Program, Val } from "./emit-base.ts";
 import { EmitStmt } from "./emit-stmt.ts";
 import type { Ref } from "./emit-text.ts";
-import { Driver, type DriverTree, type Sig, type SigTree } from "./engine.ts";
 import type { Frame } from "./frames.ts";
 import type { Shape } from "./shapes.ts";
+import { Driver, type DriverTree, type Sig, type SigTree } from "./signals.ts";
 import { type Bits, insertL, setL } from "./values.ts";
 
 /** Where a signal comes from that stands for a stretch of another. */

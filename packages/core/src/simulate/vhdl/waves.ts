@@ -2,8 +2,9 @@ import type { Signal } from "../../elaborate/model.ts";
 import { bitType, type DataType, type IntegralType, realType, stringType, vectorType } from "../../elaborate/types.ts";
 import type { WaveSink } from "../recorder.ts";
 import type { NamedSignal, VhdlInstance } from "./elaborator-base.ts";
-import type { Engine, Sig, SigTree } from "./engine.ts";
+import type { Engine } from "./engine.ts";
 import { rightOf, type Shape } from "./shapes.ts";
+import type { Sig, SigTree } from "./signals.ts";
 import { type Bits, Codes } from "./values.ts";
 
 /** Arrays with more elements are not shown as signals: each is one. */
