@@ -2,25 +2,15 @@ import { mkdtemp, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { TestServer } from "../apps/server/test/helpers/test-server.ts";
+import { describe, expect, it } from "vitest";
+import { serveForTests } from "./app.ts";
 import * as inBrowser from "./browser.js";
-import { byTestId, clickTestId, editorText, openBrowser } from "./browser.js";
+import { byTestId, clickTestId, editorText } from "./browser.js";
 
 /** A test bench in the real interface: it passes, the design is broken, it fails, the waves show why. */
-const server = new TestServer();
 let driver: WebDriver;
-let close: () => Promise<void>;
-
-beforeAll(async () => {
-  await server.createDatabase();
-  await server.start();
-  ({ driver, close } = await openBrowser());
-});
-afterAll(async () => {
-  await close?.();
-  await server.stop();
-  await server.dropDatabase();
+const server = serveForTests((made) => {
+  driver = made;
 });
 
 const waitForText = (id: string, pattern: RegExp) => inBrowser.waitForText(driver, id, pattern);

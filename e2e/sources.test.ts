@@ -1,25 +1,18 @@
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { TestServer } from "../apps/server/test/helpers/test-server.ts";
-import { byTestId, clickTestId, editorText, openBrowser, shownText } from "./browser.js";
+import { beforeAll, describe, expect, it } from "vitest";
+import { serveForTests } from "./app.ts";
+import { byTestId, clickTestId, editorText, shownText } from "./browser.js";
 
 /** Names across files in the real interface: to the declaration, to the uses, renamed everywhere. */
-const server = new TestServer();
 let driver: WebDriver;
-let close: () => Promise<void>;
+const server = serveForTests((made) => {
+  driver = made;
+});
 
 beforeAll(async () => {
-  await server.createDatabase();
-  await server.start();
-  ({ driver, close } = await openBrowser());
   await driver.get(server.address);
   await clickTestId(driver, "design-pick-counter");
   await driver.wait(async () => /6 modules/.test(await shownText(driver, "station-sources")), 20_000);
-});
-afterAll(async () => {
-  await close?.();
-  await server.stop();
-  await server.dropDatabase();
 });
 
 const content = () => driver.wait(until.elementLocated(By.css(".cm-content")), 10_000);

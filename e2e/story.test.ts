@@ -2,24 +2,14 @@ import { mkdtemp, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { TestServer } from "../apps/server/test/helpers/test-server.ts";
-import { byTestId, clickTestId, openBrowser } from "./browser.js";
+import { describe, expect, it } from "vitest";
+import { serveForTests } from "./app.ts";
+import { byTestId, clickTestId } from "./browser.js";
 
 /** What an engineer does on the first day, in the real interface against the real server. */
-const server = new TestServer();
 let driver: WebDriver;
-let close: () => Promise<void>;
-
-beforeAll(async () => {
-  await server.createDatabase();
-  await server.start();
-  ({ driver, close } = await openBrowser());
-});
-afterAll(async () => {
-  await close?.();
-  await server.stop();
-  await server.dropDatabase();
+const server = serveForTests((made) => {
+  driver = made;
 });
 
 /** Selects the first match of some text in the editor, by its own search, and types over it. */

@@ -1,22 +1,12 @@
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { TestServer } from "../apps/server/test/helpers/test-server.ts";
-import { byTestId, clickTestId, editorText, openBrowser, shownText, waitForText } from "./browser.js";
+import { describe, expect, it } from "vitest";
+import { serveForTests } from "./app.ts";
+import { byTestId, clickTestId, editorText, shownText, waitForText } from "./browser.js";
 
 /** VHDL, and both languages in one design, in the real interface. */
-const server = new TestServer();
 let driver: WebDriver;
-let close: () => Promise<void>;
-
-beforeAll(async () => {
-  await server.createDatabase();
-  await server.start();
-  ({ driver, close } = await openBrowser());
-});
-afterAll(async () => {
-  await close?.();
-  await server.stop();
-  await server.dropDatabase();
+const server = serveForTests((made) => {
+  driver = made;
 });
 
 const content = () => driver.wait(until.elementLocated(By.css(".cm-content")), 10_000);
