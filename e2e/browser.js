@@ -72,7 +72,10 @@ export async function clickTestId(driver, id, timeoutMs = 15_000) {
   await driver.wait(
     async () => {
       try {
-        await (await byTestId(driver, id, timeoutMs)).click();
+        const element = await byTestId(driver, id, timeoutMs);
+        // a click on a button that is still off would be lost without a word
+        if (!(await element.isEnabled())) return false;
+        await element.click();
         return true;
       } catch (error) {
         // the page drew it anew between finding and clicking
