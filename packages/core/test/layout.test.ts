@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { formatFinding } from "../src/common/index.ts";
 import { findPart, nodeKind } from "../src/device/index.ts";
 import { clockPorts, MemoryStore, runFlow, type StageRecord } from "../src/flow/index.ts";
-import { cellKind, ffPin } from "../src/netlist/index.ts";
+import { cellKind, ffPin, isLogic } from "../src/netlist/index.ts";
 import { cornerDelays } from "../src/timing/index.ts";
 import { built, designInput, testPart } from "./helpers/build.ts";
 
@@ -112,9 +112,10 @@ describe("a routed design", () => {
         const max = most + corner.netPs[slot];
         const min = least + corner.netPs[slot] * corner.delays.minRatio;
         if (n.kind[driver] === cellKind.flipFlop) capture(driver, max, min);
-        else if (n.kind[driver] === cellKind.lut) {
+        else if (isLogic(n.kind[driver])) {
           for (let i = n.inputStart[driver]; i < n.inputStart[driver + 1]; i++)
-            walk(i, max + corner.lutPs[i], min + corner.lutPs[i] * corner.delays.minRatio, capture);
+            if (n.inputNet[i] >= 0)
+              walk(i, max + corner.lutPs[i], min + corner.lutPs[i] * corner.delays.minRatio, capture);
         }
       };
       for (let ff = 0; ff < n.cellCount; ff++) {

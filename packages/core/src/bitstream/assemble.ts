@@ -1,5 +1,6 @@
 import { InvariantError } from "../common/finding.ts";
-import { cellKind, ffMode, ffPin } from "../netlist/mapped.ts";
+import { carryMode } from "../device/tile-pattern.ts";
+import { carryPin, carryStart, cellKind, ffMode, ffPin } from "../netlist/mapped.ts";
 import { permuteMask } from "../synth/truth-table.ts";
 import type { LayoutInputs } from "../timing/analyze.ts";
 import { configMap, TileConfig } from "./config-map.ts";
@@ -43,6 +44,16 @@ export function assemble(layout: LayoutInputs): Uint8Array {
         places.push(routed.pinNode[i] - firstPin);
       const mask = permuteMask(netlist.maskLow[lut], netlist.maskHigh[lut], places);
       config.setMask(tile, slot, mask.low, mask.high);
+    }
+    const sum = packed.elementSum[e];
+    const link = sum >= 0 ? sum : packed.elementMux[e];
+    if (link >= 0) {
+      const isFoot = netlist.inputNet[netlist.inputStart[link] + carryPin.carryIn] < 0;
+      config.set(
+        tile,
+        `carry${slot}`,
+        !isFoot ? carryMode.on : netlist.modes[link] & carryStart ? carryMode.one : carryMode.zero,
+      );
     }
     const ff = packed.elementFf[e];
     if (ff < 0) continue;

@@ -16,7 +16,10 @@ export interface WireType {
 export interface DelayTable {
   /** All in ps, largest value, slow-hot corner, grade factor 1. Mux and buffer together. */
   readonly lutPs: readonly number[];
+  /** Carry link from one element to the next; into a chain from LUT or bypass pin; out of it into a sum. */
   readonly carryPs: number;
+  readonly carryEntryPs: number;
+  readonly carrySumPs: number;
   readonly clockToOutputPs: number;
   readonly setupPs: number;
   readonly holdPs: number;

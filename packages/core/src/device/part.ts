@@ -153,6 +153,15 @@ export class Delays {
   lutPs(pin: number): number {
     return this.part.family.delays.lutPs[pin] * this.scale;
   }
+  get carryPs(): number {
+    return this.part.family.delays.carryPs * this.scale;
+  }
+  get carryEntryPs(): number {
+    return this.part.family.delays.carryEntryPs * this.scale;
+  }
+  get carrySumPs(): number {
+    return this.part.family.delays.carrySumPs * this.scale;
+  }
   get clockToOutputPs(): number {
     return this.part.family.delays.clockToOutputPs * this.scale;
   }

@@ -62,6 +62,8 @@ export const padFields = {
   inputRegister: 1,
   outputRegister: 1,
 } as const;
+/** Values of an element's carry field: not used; goes on from the element below; starts with 0 or with 1. */
+export const carryMode = { off: 0, on: 1, zero: 2, one: 3 } as const;
 export const elementFields = { mask: 64, init: 1, resetValue: 1, asyncReset: 1, bypass: 1, carry: 2 } as const;
 
 /** Wires that start in a tile, in the order of their local numbers. */

@@ -22,6 +22,8 @@ export const twill: FamilyDescription = {
   delays: {
     lutPs: [410, 395, 370, 335, 285, 240],
     carryPs: 42,
+    carryEntryPs: 120,
+    carrySumPs: 95,
     clockToOutputPs: 360,
     setupPs: 70,
     holdPs: 55,

@@ -13,7 +13,7 @@ import { cellKind, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
 import { pack } from "../pack/pack.ts";
 import { place } from "../place/place.ts";
 import { route } from "../route/route.ts";
-import { defaultSynthOptions, synthesize } from "../synth/synthesize.ts";
+import { synthesize, synthOptionsFor } from "../synth/synthesize.ts";
 import { analyzeTiming } from "../timing/analyze.ts";
 import type { ImageArtifact, ImagePort, RulesArtifact, StageArtifacts, StageRecord } from "./artifacts.ts";
 import { type DesignInput, recipes, type StageName, stageNames } from "./design-input.ts";
@@ -21,13 +21,13 @@ import { type DesignInput, recipes, type StageName, stageNames } from "./design-
 /** Goes up when a stage computes something else from the same inputs. */
 export const stageVersions: Readonly<Record<StageName, number>> = {
   elaborate: 2,
-  synth: 2,
+  synth: 3,
   rules: 1,
-  pack: 1,
-  place: 1,
-  route: 1,
-  timing: 2,
-  image: 1,
+  pack: 2,
+  place: 2,
+  route: 2,
+  timing: 3,
+  image: 2,
 };
 
 /** Keeps artifacts under their keys. Lives in the database on the server, in memory elsewhere. */
@@ -140,7 +140,7 @@ class FlowRun {
         (design) => design.meaningKey,
       );
       if (stop("elaborate")) return this.finish(status, part);
-      const synthOptions = { ...defaultSynthOptions, lutInputs: part.family.lutInputs };
+      const synthOptions = synthOptionsFor(part);
       await this.stage("synth", [this.key("elaborate"), synthOptions], async (context) =>
         synthesize((await this.need("elaborate")).netlist, synthOptions, context),
       );

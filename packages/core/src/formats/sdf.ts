@@ -1,5 +1,13 @@
-import { cellKind, ffPin } from "../netlist/mapped.ts";
+import { cellKind, ffPin, isLogic } from "../netlist/mapped.ts";
 import { cornerDelays, type LayoutInputs } from "../timing/analyze.ts";
+
+/** Names in `netlist.v`, by kind of cell. */
+const cellModels: Readonly<Record<number, { name: string; pins: readonly string[]; output: string }>> = {
+  [cellKind.lut]: { name: "gc_lut", pins: ["i0", "i1", "i2", "i3", "i4", "i5"], output: "o" },
+  [cellKind.flipFlop]: { name: "gc_ff", pins: ["d", "clk", "en", "reset"], output: "q" },
+  [cellKind.carrySum]: { name: "gc_carry_sum", pins: ["p", "carry_in"], output: "o" },
+  [cellKind.carryMux]: { name: "gc_carry_mux", pins: ["p", "carry_in", "b"], output: "carry_out" },
+};
 
 /**
  * Delays of the routed design as SDF (IEEE 1497-2001): cell arcs and net delays of each instance in `netlist.v`, as
@@ -22,16 +30,16 @@ export function writeSdf(layout: LayoutInputs): string {
   const ratio = fast.delays.minRatio;
   for (let cell = 0; cell < netlist.cellCount; cell++) {
     const kind = netlist.kind[cell];
-    if (kind !== cellKind.lut && kind !== cellKind.flipFlop) continue;
-    const isLut = kind === cellKind.lut;
+    const model = cellModels[kind];
+    if (!model) continue;
+    const isLut = isLogic(kind);
     const first = netlist.inputStart[cell];
     const arcs: string[] = [];
     const ports: string[] = [];
-    const pinNames = isLut ? ["i0", "i1", "i2", "i3", "i4", "i5"] : ["d", "clk", "en", "reset"];
     for (let slot = first; slot < netlist.inputStart[cell + 1]; slot++) {
       if (netlist.inputNet[slot] < 0) continue;
-      const pin = pinNames[slot - first];
-      if (isLut) arcs.push(`(IOPATH ${pin} o ${triple(fast.lutPs[slot] * ratio, slow.lutPs[slot])})`);
+      const pin = model.pins[slot - first];
+      if (isLut) arcs.push(`(IOPATH ${pin} ${model.output} ${triple(fast.lutPs[slot] * ratio, slow.lutPs[slot])})`);
       ports.push(`(PORT ${pin} ${triple(fast.netPs[slot] * ratio, slow.netPs[slot])})`);
     }
     const checks: string[] = [];
@@ -46,9 +54,7 @@ export function writeSdf(layout: LayoutInputs): string {
         );
       }
     }
-    lines.push(
-      `  (CELL (CELLTYPE "${isLut ? "gc_lut" : "gc_ff"}") (INSTANCE ${escapeName(`cell$${netlist.cellName[cell]}`)})`,
-    );
+    lines.push(`  (CELL (CELLTYPE "${model.name}") (INSTANCE ${escapeName(`cell$${netlist.cellName[cell]}`)})`);
     lines.push(`    (DELAY (ABSOLUTE ${[...ports, ...arcs].join(" ")}))`);
     if (checks.length) lines.push(`    (TIMINGCHECK ${checks.join(" ")})`);
     lines.push("  )");

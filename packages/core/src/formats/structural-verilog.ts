@@ -1,4 +1,4 @@
-import { cellKind, ffMode, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import { carryPin, carryStart, cellKind, ffMode, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
 
 /** Simulation models of the cells that `writeStructuralVerilog` instantiates; plain IEEE 1364-2005. */
 export const primitivesVerilog = `// Simulation models of the part's cells.
@@ -9,6 +9,22 @@ module gc_lut #(
   output wire o
 );
   assign o = MASK[{i5, i4, i3, i2, i1, i0}];
+endmodule
+
+// Sum of an element on a carry chain.
+module gc_carry_sum (
+  input  wire p, carry_in,
+  output wire o
+);
+  assign o = p ^ carry_in;
+endmodule
+
+// Carry of an element to the one above.
+module gc_carry_mux (
+  input  wire p, carry_in, b,
+  output wire carry_out
+);
+  assign carry_out = p ? carry_in : b;
 endmodule
 
 // Reset wins over enable. ASYNC: reset acts without the clock. FALLING: the falling edge counts.
@@ -89,6 +105,15 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
       const inputs = Array.from({ length: 6 }, (_, i) => `.i${i}(${pin(i, "1'b0")})`).join(", ");
       lines.push(
         `  gc_lut #(.MASK(64'h${hex(netlist.maskHigh[cell])}${hex(netlist.maskLow[cell])})) ${instance} (${inputs}, .o(${wire(outputNet[cell])}));`,
+      );
+    } else if (kind[cell] === cellKind.carrySum || kind[cell] === cellKind.carryMux) {
+      const below = pin(carryPin.carryIn, netlist.modes[cell] & carryStart ? "1'b1" : "1'b0");
+      const ins = `.p(${pin(carryPin.p, "1'b0")}), .carry_in(${below})`;
+      const out = wire(outputNet[cell]);
+      lines.push(
+        kind[cell] === cellKind.carrySum
+          ? `  gc_carry_sum ${instance} (${ins}, .o(${out}));`
+          : `  gc_carry_mux ${instance} (${ins}, .b(${pin(carryPin.b, "1'b0")}), .carry_out(${out}));`,
       );
     } else if (kind[cell] === cellKind.flipFlop) {
       const modes = netlist.modes[cell];

@@ -1,8 +1,8 @@
 import { firstNet, type RtlCell, type RtlNetlist } from "./rtl.ts";
 
 /**
- * Bits that the given output bit depends on within one clock cycle. Bitwise cells depend bit by bit, the others on
- * all of their inputs (so an adder that feeds its own upper bits counts as a loop); flip-flops on nothing.
+ * Bits that the given output bit depends on within one clock cycle. Bitwise cells depend bit by bit, sums on the bits
+ * up to their own, the others on all of their inputs; flip-flops on nothing.
  */
 export function combFanin(cell: RtlCell, at: number, visit: (bit: number) => void): void {
   switch (cell.kind) {
@@ -18,6 +18,10 @@ export function combFanin(cell: RtlCell, at: number, visit: (bit: number) => voi
       visit(cell.inputs[0][0]);
       visit(cell.inputs[1][at]);
       visit(cell.inputs[2][at]);
+      return;
+    case "add":
+    case "sub": // a carry only climbs
+      for (const input of cell.inputs) for (let i = 0; i <= at; i++) visit(input[i]);
       return;
     case "latch": // the loop through a latch's own output is its purpose; data and enable still pass through it
       visit(cell.inputs[0][at]);

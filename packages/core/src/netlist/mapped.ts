@@ -1,7 +1,24 @@
-/** The circuit as built: LUTs, flip-flops and pads, as struct of arrays. Shared by all stages from synthesis on. */
+/** The circuit as built: LUTs, flip-flops, carry links and pads, as struct of arrays. Shared by all stages from synthesis on. */
 
-export const cellKind = { lut: 0, flipFlop: 1, inputPad: 2, outputPad: 3 } as const;
+/**
+ * An element with its carry link in use is three cells: a LUT p, a `carrySum` (p xor carry in), which takes the
+ * element's output, and a `carryMux` (p ? carry in : b), whose net leads to the element above and nowhere else.
+ */
+export const cellKind = { lut: 0, flipFlop: 1, inputPad: 2, outputPad: 3, carrySum: 4, carryMux: 5 } as const;
+/** By value of `cellKind`, for people. */
+export const cellKindNames = ["LUT", "flip-flop", "input pad", "output pad", "carry sum", "carry link"] as const;
 export type CellKind = (typeof cellKind)[keyof typeof cellKind];
+
+/** Positions of a `carrySum`'s and a `carryMux`'s input pins; carry in is open at the foot of a chain, b open is 0. */
+export const carryPin = { p: 0, carryIn: 1, b: 2 } as const;
+
+/** Mode bit of a `carrySum` or `carryMux` without a carry in: the constant that it takes for it. */
+export const carryStart = 1;
+
+/** True for cells whose output follows their inputs: LUTs and carry links. */
+export function isLogic(kind: number): boolean {
+  return kind === cellKind.lut || kind === cellKind.carrySum || kind === cellKind.carryMux;
+}
 
 /** Positions of a flip-flop's input pins. */
 export const ffPin = { d: 0, clock: 1, enable: 2, reset: 3 } as const;
@@ -30,8 +47,9 @@ export interface MappedNetlist {
   /** [cells] Truth table of a LUT, inputs above its own repeated: bits 0 to 31 and 32 to 63. */
   readonly maskLow: Uint32Array;
   readonly maskHigh: Uint32Array;
-  /** [cells] Flip-flop modes, bits of `ffMode`. */
+  /** [cells] Flip-flop modes, bits of `ffMode`; `carryStart` of carry cells. */
   readonly modes: Uint8Array;
+  readonly chains: readonly MappedChain[];
   readonly netName: readonly string[];
   /** [nets] */
   readonly netDriver: Int32Array;
@@ -40,6 +58,13 @@ export interface MappedNetlist {
   readonly levels: number;
   /** What became of names that have no cell of their own. */
   readonly fates: readonly NameFate[];
+}
+
+/** Cells of a carry chain from its foot up, n elements; -1 where an element has no such cell. */
+export interface MappedChain {
+  readonly lut: Int32Array;
+  readonly sum: Int32Array;
+  readonly mux: Int32Array;
 }
 
 export interface MappedPort {
@@ -86,6 +111,23 @@ export function collectSinks(netlist: MappedNetlist): NetSinks {
     }
   }
   return { start, cell, pin };
+}
+
+/** Value of a LUT or carry cell. @param read Value of a net, 0 or 1. */
+export function logicOutput(netlist: MappedNetlist, cell: number, read: (net: number) => number): number {
+  const { inputStart, inputNet } = netlist;
+  const first = inputStart[cell];
+  if (netlist.kind[cell] === cellKind.lut) {
+    let row = 0;
+    for (let slot = first; slot < inputStart[cell + 1]; slot++) row |= read(inputNet[slot]) << (slot - first);
+    return lutOutput(netlist.maskLow[cell], netlist.maskHigh[cell], row);
+  }
+  const p = read(inputNet[first + carryPin.p]);
+  const below = inputNet[first + carryPin.carryIn];
+  const carryIn = below >= 0 ? read(below) : netlist.modes[cell] & carryStart;
+  if (netlist.kind[cell] === cellKind.carrySum) return p ^ carryIn;
+  const b = inputNet[first + carryPin.b];
+  return p ? carryIn : b >= 0 ? read(b) : 0;
 }
 
 /** Output of a LUT for the given input values (bit i = input i). */

@@ -16,7 +16,7 @@ export type Bits = readonly number[];
  * not [w]; and or xor [w][w]; mux [1][w if 1][w if 0]; redand redor redxor [n] -> 1;
  * add sub mul div mod [w][w]; eq lt [n][n] -> 1; shl shr sshr [w][n];
  * ff: d [w], clk [1], en [0 or 1], sr [0 or 1]; latch: d [w], en [1].
- * div and mod by zero give all ones and the dividend. sshr and signed cells read two's complement.
+ * div and mod by zero give any value. sshr and signed cells read two's complement.
  */
 export type RtlKind =
   | "not"

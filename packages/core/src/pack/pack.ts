@@ -2,7 +2,16 @@ import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import type { PinPlan } from "../constraints/pins.ts";
 import type { Part } from "../device/part.ts";
-import { cellKind, collectSinks, ffMode, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import {
+  carryPin,
+  cellKind,
+  collectSinks,
+  ffMode,
+  ffPin,
+  type MappedChain,
+  type MappedNetlist,
+  type NetSinks,
+} from "../netlist/mapped.ts";
 
 /**
  * Cells gathered into elements (a LUT, a flip-flop, or one of each) and elements into clusters, each the size of a
@@ -14,13 +23,18 @@ export interface PackedDesign {
   /** [E] LUT and flip-flop cell of each element, or -1. */
   readonly elementLut: Int32Array;
   readonly elementFf: Int32Array;
-  /** [E] 1 if the LUT feeds the flip-flop inside the element. */
+  /** [E] 1 if the element's output, LUT or sum, feeds the flip-flop inside of it. */
   readonly elementJoined: Uint8Array;
+  /** [E] Carry cells of the element, or -1. */
+  readonly elementSum: Int32Array;
+  readonly elementMux: Int32Array;
   /** [E] */
   readonly elementCluster: Int32Array;
   /** [E] Place in its tile, 0 to elements per tile - 1. */
   readonly elementSlot: Int32Array;
-  /** [cells] Element of each LUT and flip-flop; -1 for pads. */
+  /** [clusters] Cluster that must lie on the tile above, where a carry chain goes on in it; -1 for none. */
+  readonly clusterAbove: Int32Array;
+  /** [cells] Element of each LUT, flip-flop and carry cell; -1 for pads. */
   readonly cellElement: Int32Array;
   /** [cells] Pad of each port cell; -1 for others. */
   readonly cellPad: Int32Array;
@@ -75,29 +89,47 @@ export function pack(
   return { artifact: { ...result, cellPad }, findings };
 }
 
+/** A logic tile while it is filled. */
+interface OpenCluster {
+  readonly id: number;
+  clock: string;
+  readonly groups: { control: string; used: number }[];
+  size: number;
+  readonly elements: number[];
+}
+
 class Packer {
   private readonly elementLut: number[] = [];
   private readonly elementFf: number[] = [];
   private readonly elementJoined: number[] = [];
+  private readonly elementSum: number[] = [];
+  private readonly elementMux: number[] = [];
   private readonly cellElement: Int32Array;
+  private readonly per: number;
+  private readonly perGroup: number;
+  private readonly clusters: OpenCluster[] = [];
+  /** [clusters] Cluster that a carry leads up to, or -1. */
+  private readonly above: number[] = [];
+  private readonly placed: { element: number; cluster: number; slot: number }[] = [];
+  private readonly sinks: NetSinks;
 
   /** @param dense Fill clusters with strangers, and put flip-flops next to LUTs they have nothing to do with. */
   constructor(
     private readonly netlist: MappedNetlist,
-    private readonly part: Part,
+    part: Part,
     private readonly dense: boolean,
   ) {
     this.cellElement = new Int32Array(netlist.cellCount).fill(-1);
+    this.per = part.family.elementsPerTile;
+    this.perGroup = part.family.elementsPerGroup;
+    this.sinks = collectSinks(netlist);
   }
 
   run(context: StageContext): Omit<PackedDesign, "cellPad"> {
+    this.placeChains();
     this.formElements();
+    const { per, netlist } = this;
     const elementCount = this.elementLut.length;
-    const { family } = this.part;
-    const per = family.elementsPerTile;
-    const perGroup = family.elementsPerGroup;
-    const groupCount = per / perGroup;
-    const { netlist } = this;
     const elementNets = this.elementLut.map((_, e) => this.netsOf(e));
     const netElements = new Map<number, number[]>();
     elementNets.forEach((nets, e) => {
@@ -109,37 +141,20 @@ class Packer {
     });
     const elementCluster = new Int32Array(elementCount).fill(-1);
     const elementSlot = new Int32Array(elementCount);
+    for (const { element, cluster, slot } of this.placed) {
+      elementCluster[element] = cluster;
+      elementSlot[element] = slot;
+    }
     // seeds: elements with most nets first
     const order = elementNets
       .map((_, e) => e)
       .sort((a, b) => elementNets[b].all.length - elementNets[a].all.length || a - b);
-    let cluster = 0;
     let firstOpen = 0;
-    for (;;) {
-      while (firstOpen < elementCount && elementCluster[order[firstOpen]] >= 0) firstOpen++;
-      if (firstOpen === elementCount) break;
+    const fill = (cluster: OpenCluster) => {
       context.checkCancelled();
       const gain = new Map<number, number>();
       const inside = new Map<number, number>(); // net -> elements of the cluster that read it
       const madeHere = new Set<number>();
-      const groups = Array.from({ length: groupCount }, () => ({ control: "", used: 0 }));
-      let clock = "";
-      let size = 0;
-      const groupFor = (e: number): number => {
-        const ff = this.elementFf[e];
-        if (ff >= 0 && clock !== "" && clock !== this.clockOf(ff)) return -1;
-        const control = ff >= 0 ? this.controlOf(ff) : "";
-        let open = -1;
-        for (let g = 0; g < groupCount; g++) {
-          if (groups[g].used === perGroup) continue;
-          if (control === "" || groups[g].control === control) {
-            // LUTs without a flip-flop leave room in groups that are still free of controls
-            if (control !== "" || open < 0 || (groups[open].control === "" && groups[g].control !== "")) open = g;
-            if (control !== "") return g;
-          } else if (groups[g].control === "" && open < 0) open = g;
-        }
-        return open;
-      };
       const outsideInputs = (e: number): number => {
         let count = 0;
         for (const net of inside.keys()) if (!madeHere.has(net) && !elementNets[e].made.includes(net)) count++;
@@ -147,17 +162,7 @@ class Packer {
           if (!inside.has(net) && !madeHere.has(net) && !elementNets[e].made.includes(net)) count++;
         return count;
       };
-      const add = (e: number): boolean => {
-        const group = groupFor(e);
-        if (group < 0 || outsideInputs(e) > clusterInputLimit) return false;
-        const ff = this.elementFf[e];
-        if (ff >= 0) {
-          clock = this.clockOf(ff);
-          groups[group].control = this.controlOf(ff);
-        }
-        elementCluster[e] = cluster;
-        elementSlot[e] = group * perGroup + groups[group].used++;
-        size++;
+      const take = (e: number) => {
         gain.delete(e);
         for (const net of elementNets[e].made) madeHere.add(net);
         for (const net of elementNets[e].read) inside.set(net, (inside.get(net) ?? 0) + 1);
@@ -167,10 +172,19 @@ class Packer {
           for (const other of others)
             if (elementCluster[other] < 0) gain.set(other, (gain.get(other) ?? 0) + 1 / others.length);
         }
+      };
+      for (const e of cluster.elements) take(e);
+      const add = (e: number): boolean => {
+        const ff = this.elementFf[e];
+        const group = this.groupFor(cluster, ff);
+        if (group < 0 || (cluster.size > 0 && outsideInputs(e) > clusterInputLimit)) return false;
+        elementCluster[e] = cluster.id;
+        elementSlot[e] = this.occupy(cluster, group, ff);
+        take(e);
         return true;
       };
-      add(order[firstOpen]);
-      while (size < per && gain.size) {
+      if (cluster.size === 0) add(order[firstOpen]);
+      while (cluster.size < per && gain.size) {
         let best = -1;
         let bestGain = 0;
         for (const [e, value] of gain) {
@@ -182,43 +196,148 @@ class Packer {
         if (!add(best)) gain.delete(best);
       }
       if (this.dense) {
-        for (let at = firstOpen, tried = 0; at < elementCount && size < per && tried < 400; at++) {
+        for (let at = firstOpen, tried = 0; at < elementCount && cluster.size < per && tried < 400; at++) {
           if (elementCluster[order[at]] >= 0) continue;
           tried++;
           add(order[at]);
         }
       }
-      cluster++;
+    };
+    for (const cluster of [...this.clusters]) fill(cluster);
+    for (;;) {
+      while (firstOpen < elementCount && elementCluster[order[firstOpen]] >= 0) firstOpen++;
+      if (firstOpen === elementCount) break;
+      fill(this.newCluster());
     }
     return {
       elementCount,
-      clusterCount: cluster,
+      clusterCount: this.clusters.length,
       elementLut: Int32Array.from(this.elementLut),
       elementFf: Int32Array.from(this.elementFf),
       elementJoined: Uint8Array.from(this.elementJoined),
+      elementSum: Int32Array.from(this.elementSum),
+      elementMux: Int32Array.from(this.elementMux),
       elementCluster,
       elementSlot,
+      clusterAbove: Int32Array.from(this.above),
       cellElement: netlist.cellCount ? this.cellElement : new Int32Array(0),
     };
   }
 
+  private newCluster(): OpenCluster {
+    const groups = Array.from({ length: this.per / this.perGroup }, () => ({ control: "", used: 0 }));
+    const cluster = { id: this.clusters.length, clock: "", groups, size: 0, elements: [] };
+    this.clusters.push(cluster);
+    this.above.push(-1);
+    return cluster;
+  }
+
+  /** Group of a cluster with room for an element with this flip-flop (or -1 for none); -1 if none has. */
+  private groupFor(cluster: OpenCluster, ff: number): number {
+    const { groups } = cluster;
+    if (ff >= 0 && cluster.clock !== "" && cluster.clock !== this.clockOf(ff)) return -1;
+    const control = ff >= 0 ? this.controlOf(ff) : "";
+    let open = -1;
+    for (let g = 0; g < groups.length; g++) {
+      if (groups[g].used === this.perGroup) continue;
+      if (control === "" || groups[g].control === control) {
+        // LUTs without a flip-flop leave room in groups that are still free of controls
+        if (control !== "" || open < 0 || (groups[open].control === "" && groups[g].control !== "")) open = g;
+        if (control !== "") return g;
+      } else if (groups[g].control === "" && open < 0) open = g;
+    }
+    return open;
+  }
+
+  /** Takes the next place of a group. @returns The place in the tile. */
+  private occupy(cluster: OpenCluster, group: number, ff: number): number {
+    const slot = group * this.perGroup + cluster.groups[group].used++;
+    cluster.size++;
+    if (ff >= 0) {
+      cluster.clock = this.clockOf(ff);
+      cluster.groups[group].control = this.controlOf(ff);
+    }
+    return slot;
+  }
+
+  private newElement(lut: number, ff: number, joined: number, sum = -1, mux = -1): number {
+    const e = this.elementLut.length;
+    this.elementLut.push(lut);
+    this.elementFf.push(ff);
+    this.elementJoined.push(joined);
+    this.elementSum.push(sum);
+    this.elementMux.push(mux);
+    for (const cell of [lut, ff, sum, mux]) if (cell >= 0) this.cellElement[cell] = e;
+    return e;
+  }
+
+  /** Chains, longest first, fill tiles from the foot up; short ones share a tile. Registers of their sums come along. */
+  private placeChains(): void {
+    const { per, perGroup } = this;
+    const chains = [...this.netlist.chains].sort((a, b) => b.lut.length - a.lut.length);
+    const tops: OpenCluster[] = []; // tiles with room above a chain
+    for (const chain of chains) {
+      const n = chain.lut.length;
+      let cluster: OpenCluster | undefined;
+      if (n <= per) {
+        for (const top of tops)
+          if (per - top.size >= n && (!cluster || top.size > cluster.size) && this.isFriend(top, chain)) cluster = top;
+      }
+      if (!cluster) {
+        cluster = this.newCluster();
+        tops.push(cluster);
+      }
+      for (let i = 0; i < n; i++) {
+        if (cluster.size === per) {
+          const next = this.newCluster();
+          this.above[cluster.id] = next.id;
+          tops.splice(tops.indexOf(cluster), 1, next);
+          cluster = next;
+        }
+        const group = Math.floor(cluster.size / perGroup);
+        const ff = this.registerOf(chain.sum[i], cluster, group);
+        const element = this.newElement(chain.lut[i], ff, ff >= 0 ? 1 : 0, chain.sum[i], chain.mux[i]);
+        cluster.elements.push(element);
+        this.placed.push({ element, cluster: cluster.id, slot: this.occupy(cluster, group, ff) });
+      }
+    }
+  }
+
+  /** True if the registers of the chain's sums would find their clock and controls in the tile. */
+  private isFriend(cluster: OpenCluster, chain: MappedChain): boolean {
+    return chain.sum.every((sum, i) => {
+      const ff = this.registerOf(sum, null, 0);
+      return ff < 0 || this.takes(cluster, Math.floor((cluster.size + i) / this.perGroup), ff);
+    });
+  }
+
+  private takes(cluster: OpenCluster, group: number, ff: number): boolean {
+    if (cluster.clock !== "" && cluster.clock !== this.clockOf(ff)) return false;
+    const { control } = cluster.groups[group];
+    return control === "" || control === this.controlOf(ff);
+  }
+
+  /** First free flip-flop that takes a sum and fits the tile; -1 for none. */
+  private registerOf(sum: number, cluster: OpenCluster | null, group: number): number {
+    if (sum < 0) return -1;
+    const { netlist, sinks } = this;
+    const net = netlist.outputNet[sum];
+    for (let i = sinks.start[net]; i < sinks.start[net + 1]; i++) {
+      const cell = sinks.cell[i];
+      if (netlist.kind[cell] !== cellKind.flipFlop || sinks.pin[i] !== ffPin.d || this.cellElement[cell] >= 0) continue;
+      if (!cluster || this.takes(cluster, group, cell)) return cell;
+    }
+    return -1;
+  }
+
   private formElements(): void {
-    const { netlist } = this;
+    const { netlist, sinks } = this;
     const { kind, inputStart, inputNet, netDriver } = netlist;
-    const sinks = collectSinks(netlist);
-    const newElement = (lut: number, ff: number, joined: number) => {
-      const e = this.elementLut.length;
-      this.elementLut.push(lut);
-      this.elementFf.push(ff);
-      this.elementJoined.push(joined);
-      if (lut >= 0) this.cellElement[lut] = e;
-      if (ff >= 0) this.cellElement[ff] = e;
-    };
     for (let cell = 0; cell < netlist.cellCount; cell++) {
-      if (kind[cell] !== cellKind.flipFlop) continue;
+      if (kind[cell] !== cellKind.flipFlop || this.cellElement[cell] >= 0) continue;
       const driver = netDriver[inputNet[inputStart[cell] + ffPin.d]];
       const free = kind[driver] === cellKind.lut && this.cellElement[driver] < 0;
-      if (free) newElement(driver, cell, 1);
+      if (free) this.newElement(driver, cell, 1);
     }
     const loneFfs: number[] = [];
     const loneLuts: number[] = [];
@@ -241,13 +360,13 @@ class Packer {
             break;
           }
         if (partner >= 0) open.delete(partner);
-        newElement(partner, ff, 0);
+        this.newElement(partner, ff, 0);
       }
-      for (const lut of open) newElement(lut, -1, 0);
+      for (const lut of open) this.newElement(lut, -1, 0);
       return;
     }
-    for (const ff of loneFfs) newElement(-1, ff, 0);
-    for (const lut of loneLuts) newElement(lut, -1, 0);
+    for (const ff of loneFfs) this.newElement(-1, ff, 0);
+    for (const lut of loneLuts) this.newElement(lut, -1, 0);
   }
 
   private clockOf(ff: number): string {
@@ -265,10 +384,15 @@ class Packer {
     const made: number[] = [];
     const lut = this.elementLut[e];
     const ff = this.elementFf[e];
+    const sum = this.elementSum[e];
+    const mux = this.elementMux[e];
+    const isLinked = sum >= 0 || mux >= 0;
     if (lut >= 0) {
       for (let i = inputStart[lut]; i < inputStart[lut + 1]; i++) read.add(inputNet[i]);
-      made.push(outputNet[lut]);
+      if (!isLinked) made.push(outputNet[lut]);
     }
+    if (sum >= 0) made.push(outputNet[sum]);
+    if (mux >= 0 && inputNet[inputStart[mux] + carryPin.b] >= 0) read.add(inputNet[inputStart[mux] + carryPin.b]);
     if (ff >= 0) {
       for (const pin of [ffPin.enable, ffPin.reset])
         if (inputNet[inputStart[ff] + pin] >= 0) read.add(inputNet[inputStart[ff] + pin]);

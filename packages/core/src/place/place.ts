@@ -1,10 +1,10 @@
 import type { StageContext } from "../common/context.ts";
-import type { StageResult } from "../common/finding.ts";
+import type { Finding, StageResult } from "../common/finding.ts";
 import { Delays, type Part } from "../device/part.ts";
 import { cellKind, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import { type Lookahead, lookaheadFor } from "../route/lookahead.ts";
-import { buildTimingGraph, criticalities, ownerOfSlots } from "../timing/timing-graph.ts";
+import { buildTimingGraph, criticalities, internalSlots, ownerOfSlots, setCarryArcs } from "../timing/timing-graph.ts";
 
 export interface PlacedDesign {
   /** [clusters] Tile of each cluster. */
@@ -38,7 +38,19 @@ export function place(
 ): StageResult<PlacedDesign> {
   if (packed.clusterCount === 0)
     return { artifact: { clusterTile: new Int32Array(0), wirelength: 0, estimatedPs: 0 }, findings: [] };
-  return { artifact: new Annealer(netlist, packed, part, goalPs, options, context).run(), findings: [] };
+  const annealer = new Annealer(netlist, packed, part, goalPs, options, context);
+  if (!annealer.startPlacement()) {
+    const tallest = Math.max(...annealer.stackHeights());
+    const finding: Finding = {
+      code: "place/no-column",
+      severity: "error",
+      place: { object: netlist.top },
+      message: `The carry chains of the design do not find enough free columns in ${part.name}; the longest spans ${tallest} tiles of ${part.die.rows}.`,
+      remedy: "Shorten the widest sums and counters, or choose a larger part.",
+    };
+    return { artifact: null, findings: [finding] };
+  }
+  return { artifact: annealer.run(), findings: [] };
 }
 
 class Annealer {
@@ -68,6 +80,12 @@ class Annealer {
   private readonly delayBase: number;
   private readonly internalPs: number;
 
+  /** [input pin slots] */
+  private readonly internal: Uint8Array;
+  /** Clusters that a carry chain ties together, from the foot up; they move as one. */
+  private readonly stacks: number[][] = [];
+  /** [clusters] Its stack, -1 for none. */
+  private readonly stackOf: Int32Array;
   private readonly netStamp: Int32Array;
   private readonly connStamp: Int32Array;
   private stamp = 0;
@@ -94,6 +112,17 @@ class Annealer {
     this.internalPs = this.estimate(0, 0);
     this.logicColumns = [...new Set(fabric.logicTiles.map((tile) => fabric.tileX(tile)))].sort((a, b) => a - b);
 
+    this.stackOf = new Int32Array(packed.clusterCount).fill(-1);
+    const isUpper = new Uint8Array(packed.clusterCount);
+    for (const above of packed.clusterAbove) if (above >= 0) isUpper[above] = 1;
+    for (let c = 0; c < packed.clusterCount; c++) {
+      if (isUpper[c] || packed.clusterAbove[c] < 0) continue;
+      const stack: number[] = [];
+      for (let at = c; at >= 0; at = packed.clusterAbove[at]) stack.push(at);
+      for (const at of stack) this.stackOf[at] = this.stacks.length;
+      this.stacks.push(stack);
+    }
+
     // blocks
     const padBlock = new Map<number, number>();
     let blocks = packed.clusterCount;
@@ -111,6 +140,7 @@ class Annealer {
 
     // nets and connections; clocks travel on their own network
     const owner = ownerOfSlots(netlist);
+    this.internal = internalSlots(netlist, packed);
     const isClockSlot = (slot: number) =>
       netlist.kind[owner[slot]] === cellKind.flipFlop && slot - netlist.inputStart[owner[slot]] === ffPin.clock;
     const members: Set<number>[] = Array.from({ length: netlist.netCount }, () => new Set());
@@ -119,7 +149,7 @@ class Annealer {
     const slots: number[] = [];
     for (let slot = 0; slot < this.slotCount; slot++) {
       const net = netlist.inputNet[slot];
-      if (net < 0 || isClockSlot(slot)) continue;
+      if (net < 0 || this.internal[slot] || isClockSlot(slot)) continue;
       const source = blockOf(netlist.netDriver[net]);
       const sink = blockOf(owner[slot]);
       members[net].add(source).add(sink);
@@ -155,8 +185,11 @@ class Annealer {
     return lookahead.ps[this.delayBase + (dy + lookahead.offsetY) * lookahead.columns + dx + lookahead.offsetX];
   }
 
+  stackHeights(): number[] {
+    return this.stacks.map((stack) => stack.length);
+  }
+
   run(): PlacedDesign {
-    this.startPlacement();
     const clusters = this.packed.clusterCount;
     const movesPer = Math.max(400, Math.round(this.options.effort * clusters ** (4 / 3)));
     const widest = Math.max(this.part.fabric.width, this.part.fabric.height);
@@ -237,14 +270,29 @@ class Annealer {
     this.clusterAt[tile] = cluster;
   }
 
-  private startPlacement(): void {
+  /** Stacks, tallest first, in columns with room; then all others at random. False if a stack finds no room. */
+  startPlacement(): boolean {
     const { random } = this.context;
-    const tiles = [...this.part.fabric.logicTiles];
-    for (let i = tiles.length - 1; i > 0; i--) {
-      const j = random.below(i + 1);
-      [tiles[i], tiles[j]] = [tiles[j], tiles[i]];
+    const { fabric } = this.part;
+    const shuffle = <T>(list: T[]) => {
+      for (let i = list.length - 1; i > 0; i--) {
+        const j = random.below(i + 1);
+        [list[i], list[j]] = [list[j], list[i]];
+      }
+      return list;
+    };
+    for (const stack of [...this.stacks].sort((a, b) => b.length - a.length)) {
+      // from the foot of a random column up: holes between stacks would be lost to other stacks
+      const foot = shuffle([...this.logicColumns])
+        .flatMap((x) => Array.from({ length: fabric.height - 1 - stack.length }, (_, i) => (1 + i) * fabric.width + x))
+        .find((tile) => stack.every((_, i) => this.clusterAt[tile + i * fabric.width] < 0));
+      if (foot === undefined) return false;
+      stack.forEach((cluster, i) => this.put(cluster, foot + i * fabric.width));
     }
-    for (let c = 0; c < this.packed.clusterCount; c++) this.put(c, tiles[c]);
+    const tiles = shuffle(fabric.logicTiles.filter((tile) => this.clusterAt[tile] < 0));
+    let next = 0;
+    for (let c = 0; c < this.packed.clusterCount; c++) if (this.stackOf[c] < 0) this.put(c, tiles[next++]);
+    return true;
   }
 
   /** New criticalities from the placement as it is. @returns The longest path, in ps. */
@@ -256,9 +304,8 @@ class Annealer {
       const b = this.connTo[c];
       netPs[this.connSlot[c]] = this.estimate(this.x[b] - this.x[a], this.y[b] - this.y[a]);
     }
-    const { elementFf, elementJoined } = this.packed;
-    for (let e = 0; e < elementFf.length; e++)
-      if (elementJoined[e]) netPs[this.netlist.inputStart[elementFf[e]] + ffPin.d] = 0;
+    for (let slot = 0; slot < this.slotCount; slot++) if (this.internal[slot]) netPs[slot] = 0;
+    setCarryArcs(this.netlist, this.delays, lutPs);
     const critical = new Float32Array(this.slotCount);
     const { worstPs } = criticalities(this.graph, { netPs, lutPs }, this.delays.clockToOutputPs, this.goalPs, critical);
     for (let c = 0; c < this.connSlot.length; c++) this.connWeight[c] = critical[this.connSlot[c]] ** exponent;
@@ -330,32 +377,29 @@ class Annealer {
     }
   }
 
-  /** Moves a random cluster to a tile within range, or swaps it with the one there. @returns Cost change, null if nothing was tried. */
+  // the move at hand: clusters, and the tiles they leave and take
+  private readonly moved: number[] = [];
+  private readonly leaves: number[] = [];
+  private readonly takes: number[] = [];
+
+  /**
+   * Moves a random cluster, with its stack, to tiles within range, and what is there to the tiles that become free.
+   * @returns Cost change, null if nothing was tried.
+   */
   private tryMove(range: number, temperature: number): number | null {
     const { random } = this.context;
-    const { fabric } = this.part;
     this.lastAccepted = false;
     const cluster = random.below(this.packed.clusterCount);
-    const fromTile = this.y[cluster] * fabric.width + this.x[cluster];
-    const reach = Math.max(1, Math.floor(range));
-    const y0 = Math.max(1, this.y[cluster] - reach);
-    const y1 = Math.min(fabric.height - 2, this.y[cluster] + reach);
-    // columns that are not logic are stepped over: reach counts logic columns
-    const at = this.logicColumns.indexOf(this.x[cluster]);
-    const c0 = Math.max(0, at - reach);
-    const c1 = Math.min(this.logicColumns.length - 1, at + reach);
-    const tile = (y0 + random.below(y1 - y0 + 1)) * fabric.width + this.logicColumns[c0 + random.below(c1 - c0 + 1)];
-    if (tile === fromTile) return null;
-    const other = this.clusterAt[tile];
-
+    if (!this.planMove(cluster, Math.max(1, Math.floor(range)))) return null;
+    const { moved, leaves, takes } = this;
     this.stamp++;
     this.touchedNets.length = 0;
     this.touchedConns.length = 0;
-    this.touch(cluster);
-    if (other >= 0) this.touch(other);
-    this.clusterAt[fromTile] = -1;
-    this.put(cluster, tile);
-    if (other >= 0) this.put(other, fromTile);
+    for (let i = 0; i < moved.length; i++) {
+      this.touch(moved[i]);
+      this.clusterAt[leaves[i]] = -1;
+    }
+    for (let i = 0; i < moved.length; i++) this.put(moved[i], takes[i]);
     let wire = 0;
     for (const net of this.touchedNets) wire += this.netBox(net) - this.netCost[net];
     let timing = 0;
@@ -369,10 +413,68 @@ class Annealer {
       this.lastAccepted = true;
       return delta;
     }
-    this.clusterAt[tile] = -1;
-    this.put(cluster, fromTile);
-    if (other >= 0) this.put(other, tile);
+    for (let i = 0; i < moved.length; i++) this.clusterAt[takes[i]] = -1;
+    for (let i = 0; i < moved.length; i++) this.put(moved[i], leaves[i]);
     return delta;
+  }
+
+  /** False where the target is the place itself, or holds another stack. */
+  private planMove(cluster: number, reach: number): boolean {
+    const { random } = this.context;
+    const { fabric } = this.part;
+    const { moved, leaves, takes, clusterAt, stackOf } = this;
+    moved.length = leaves.length = takes.length = 0;
+    const own = stackOf[cluster];
+    const foot = own < 0 ? cluster : this.stacks[own][0];
+    const height = own < 0 ? 1 : this.stacks[own].length;
+    const y0 = Math.max(1, this.y[foot] - reach);
+    const y1 = Math.min(fabric.height - 1 - height, this.y[foot] + reach);
+    // columns that are not logic are stepped over: reach counts logic columns
+    const at = this.logicColumns.indexOf(this.x[foot]);
+    const c0 = Math.max(0, at - reach);
+    const c1 = Math.min(this.logicColumns.length - 1, at + reach);
+    const from = this.y[foot] * fabric.width + this.x[foot];
+    const to = (y0 + random.below(y1 - y0 + 1)) * fabric.width + this.logicColumns[c0 + random.below(c1 - c0 + 1)];
+    if (to === from) return false;
+    for (let i = 0; i < height; i++) {
+      const there = clusterAt[to + i * fabric.width];
+      if (there >= 0 && stackOf[there] >= 0 && stackOf[there] !== own) return false;
+    }
+    if (own < 0) {
+      moved.push(cluster);
+      leaves.push(from);
+      takes.push(to);
+      const other = clusterAt[to];
+      if (other >= 0) {
+        moved.push(other);
+        leaves.push(to);
+        takes.push(from);
+      }
+      return true;
+    }
+    const { width } = fabric;
+    const within = (tile: number, base: number) =>
+      tile % width === base % width && tile >= base && tile < base + height * width;
+    this.stacks[own].forEach((member, i) => {
+      moved.push(member);
+      leaves.push(from + i * width);
+      takes.push(to + i * width);
+    });
+    // what was there goes to the tiles that the stack no longer covers, in their order
+    let free = from;
+    for (let i = 0; i < height; i++) {
+      const tile = to + i * width;
+      const other = clusterAt[tile];
+      if (within(tile, from)) continue;
+      while (within(free, to)) free += width;
+      if (other >= 0) {
+        moved.push(other);
+        leaves.push(tile);
+        takes.push(free);
+      }
+      free += width;
+    }
+    return true;
   }
 }
 

@@ -5,7 +5,7 @@ import { nodeKind } from "../device/tile-pattern.ts";
 import { cellKind, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import type { PlacedDesign } from "../place/place.ts";
-import { buildTimingGraph, criticalities, ownerOfSlots } from "../timing/timing-graph.ts";
+import { buildTimingGraph, criticalities, internalSlots, ownerOfSlots, setCarryArcs } from "../timing/timing-graph.ts";
 import { BinaryHeap } from "./heap.ts";
 import { lookaheadFor } from "./lookahead.ts";
 
@@ -114,10 +114,11 @@ class Router {
     const owner = ownerOfSlots(netlist);
     const tileOf = (cell: number) => placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
     const slotOf = (cell: number) => packed.elementSlot[packed.cellElement[cell]];
+    const internal = internalSlots(netlist, packed);
     const sinksByNet = new Map<number, Map<number, Sink>>();
     for (let slot = 0; slot < netlist.inputNet.length; slot++) {
       const net = netlist.inputNet[slot];
-      if (net < 0) continue;
+      if (net < 0 || internal[slot]) continue;
       const cell = owner[slot];
       const pin = slot - netlist.inputStart[cell];
       let nodes: number[];
@@ -132,11 +133,10 @@ class Router {
         if (netlist.kind[cell] === cellKind.lut) {
           const first = this.local(tile, `L${e}.0`);
           nodes = Array.from({ length: family.lutInputs }, (_, i) => first + i);
-        } else if (pin === ffPin.clock) nodes = [this.local(tile, "CLK")];
-        else if (pin === ffPin.d) {
-          if (packed.elementJoined[packed.cellElement[cell]]) continue;
-          nodes = [this.local(tile, `B${e}`)];
-        } else {
+        } else if (netlist.kind[cell] === cellKind.carryMux) nodes = [this.local(tile, `B${e}`)];
+        else if (pin === ffPin.clock) nodes = [this.local(tile, "CLK")];
+        else if (pin === ffPin.d) nodes = [this.local(tile, `B${e}`)];
+        else {
           const group = Math.floor(e / family.elementsPerGroup);
           nodes = [this.local(tile, pin === ffPin.enable ? `EN${group}` : `SR${group}`)];
         }
@@ -159,7 +159,7 @@ class Router {
         source = this.local(pad.tile, `IN${pad.index}`);
       } else {
         const e = slotOf(driver);
-        source = this.local(tileOf(driver), netlist.kind[driver] === cellKind.lut ? `O${e}` : `Q${e}`);
+        source = this.local(tileOf(driver), netlist.kind[driver] === cellKind.flipFlop ? `Q${e}` : `O${e}`);
       }
       const isClock = [...sinks.values()].some((sink) =>
         sink.slots.some(
@@ -336,6 +336,7 @@ class Router {
   private arcDelays(delays: Delays): { netPs: Float32Array; lutPs: Float32Array } {
     const netPs = new Float32Array(this.netlist.inputNet.length);
     const lutPs = new Float32Array(this.netlist.inputNet.length);
+    setCarryArcs(this.netlist, delays, lutPs);
     for (const item of this.routes) {
       const delay = new Float64Array(item.nodes.length);
       item.nodes.forEach((node, i) => {

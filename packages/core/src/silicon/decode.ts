@@ -1,6 +1,6 @@
 import { TileConfig } from "../bitstream/config-map.ts";
 import type { Part } from "../device/part.ts";
-import { nodeKind } from "../device/tile-pattern.ts";
+import { carryMode, nodeKind } from "../device/tile-pattern.ts";
 
 /**
  * What the configuration bits make of the part: tables, flip-flops and pads, found by following every mux select
@@ -175,9 +175,9 @@ class Decoder {
   /** Carry modes: 1 goes on with the chain, 2 and 3 start it with 0 or 1. */
   private carryIn(tile: number, element: number): number {
     const mode = this.config.get(tile, `carry${element}`);
-    if (mode !== 1) {
+    if (mode !== carryMode.on) {
       const constant = this.signalCount++;
-      const bits = mode === 3 ? 0xffffffff : 0;
+      const bits = mode === carryMode.one ? 0xffffffff : 0;
       this.tables.push({ output: constant, inputs: [], low: bits, high: bits });
       return constant;
     }

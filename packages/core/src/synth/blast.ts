@@ -1,7 +1,8 @@
 import { combFanin } from "../netlist/comb-graph.ts";
-import { bit1, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
+import { bit1, bitX, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
 import { Aig } from "./aig.ts";
-import { addWords, divideWords, lessThan, mulWords, shiftWord, subWords } from "./arithmetic.ts";
+import { Arithmetic, type LazySum } from "./arithmetic.ts";
+import { CarryStore, trimChain } from "./carry.ts";
 
 /** One bit of a register or latch, as literals of the graph. */
 export interface StateBit {
@@ -23,8 +24,17 @@ export interface StateBit {
   readonly init: number;
 }
 
+/** What the part offers to word operators. */
+export interface BlastOptions {
+  readonly lutInputs: number;
+  /** Elements that one column of tiles can link by carry. */
+  readonly maxCarry: number;
+}
+
 export interface BitGraph {
   readonly aig: Aig;
+  /** Carry chains; their sums are inputs of the graph. Only what is needed is left in them. */
+  readonly carry: CarryStore;
   /** [nets] Literal of each net, -1 where nothing live needs it. */
   readonly literal: Int32Array;
   readonly states: StateBit[];
@@ -37,17 +47,56 @@ export interface BitGraph {
  * Word-level cells to an and-inverter graph, from the outputs backwards, so that dead logic never appears. Register
  * bits that can only ever hold their start value are replaced by it, and the graph is built again until none is left.
  */
-export function blast(netlist: RtlNetlist): BitGraph {
+export function blast(netlist: RtlNetlist, options: BlastOptions): BitGraph {
   const constants = new Map<number, number>();
   for (;;) {
-    const graph = blastOnce(netlist, constants);
+    const graph = blastOnce(netlist, constants, options);
     const before = constants.size;
     for (const state of graph.states) {
       const value = constantValue(state);
       if (value >= 0) constants.set(netlist.cells[state.cell].output[state.bit], value);
     }
-    if (constants.size === before) return graph;
+    if (constants.size === before) {
+      trimChains(graph);
+      return graph;
+    }
   }
+}
+
+/** Drops carry elements that nothing live needs. */
+function trimChains(graph: BitGraph): void {
+  const { aig, carry } = graph;
+  const used = new Uint8Array(aig.nodeCount);
+  const stack: number[] = [];
+  const mark = (literal: number) => {
+    if (literal <= 1 || used[literal >> 1]) return;
+    used[literal >> 1] = 1;
+    stack.push(literal >> 1);
+  };
+  for (const output of graph.outputs) mark(output.literal);
+  for (const state of graph.states)
+    for (const literal of [state.d, state.clock, state.enable, state.reset]) mark(literal);
+  while (stack.length) {
+    const node = stack.pop()!;
+    if (aig.isAnd(node)) {
+      mark(aig.fanin0[node]);
+      mark(aig.fanin1[node]);
+      continue;
+    }
+    const place = carry.places.get(node);
+    if (!place) continue;
+    for (let i = 0; i <= place.at; i++) {
+      mark(place.chain.elements[i].p);
+      // the top element passes nothing on; a lower one does
+      if (i < place.at) mark(place.chain.elements[i].b);
+    }
+  }
+  for (const chain of carry.chains) trimChain(chain, (node) => used[node] === 1);
+  const live = carry.chains.filter((chain) => chain.elements.length > 0);
+  carry.chains.length = 0;
+  carry.chains.push(...live);
+  for (const [node, place] of carry.places)
+    if (!used[node] || place.chain.elements.length === 0) carry.places.delete(node);
 }
 
 /** 0 or 1 if the state bit never changes, else -1. */
@@ -60,9 +109,11 @@ function constantValue(state: StateBit): number {
   return state.init;
 }
 
-function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>): BitGraph {
+function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>, options: BlastOptions): BitGraph {
   const { cells, netCount, ports } = netlist;
   const aig = new Aig();
+  const carry = new CarryStore(aig, options.maxCarry);
+  const builder = new CellBuilder(aig, carry, options.lutInputs, constants);
   const literal = new Int32Array(netCount).fill(-1);
   literal[0] = 0;
   literal[1] = 1;
@@ -115,7 +166,7 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>):
       });
       if (stack.length > before) continue;
       aig.currentOrigin = c;
-      buildCell(aig, cell, bitAt[net], literal);
+      builder.build(cell, c, bitAt[net], literal);
     }
     return literal[root];
   };
@@ -175,60 +226,110 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>):
       init: init === "x" ? Number(resetValue === "1") : Number(init),
     });
   }
-  return { aig, literal, states, inputs, outputs };
+  return { aig, carry, literal, states, inputs, outputs };
 }
 
-function buildCell(aig: Aig, cell: RtlCell, at: number, literal: Int32Array): void {
-  const word = (i: number) => cell.inputs[i].map((bit) => literal[bit]);
-  const bit = (i: number) => literal[cell.inputs[i][at]];
-  const out = cell.output;
-  const set = (values: readonly number[]) => {
-    for (let i = 0; i < out.length; i++) literal[out[i]] = values[i];
-  };
-  switch (cell.kind) {
-    case "not":
-      literal[out[at]] = bit(0) ^ 1;
-      return;
-    case "and":
-      literal[out[at]] = aig.and(bit(0), bit(1));
-      return;
-    case "or":
-      literal[out[at]] = aig.or(bit(0), bit(1));
-      return;
-    case "xor":
-      literal[out[at]] = aig.xor(bit(0), bit(1));
-      return;
-    case "mux":
-      literal[out[at]] = aig.mux(literal[cell.inputs[0][0]], bit(1), bit(2));
-      return;
-    case "redand":
-      return set([aig.andAll(word(0))]);
-    case "redor":
-      return set([aig.orAll(word(0))]);
-    case "redxor":
-      return set([aig.tree(word(0), (a, b) => aig.xor(a, b), 0)]);
-    case "add":
-      return set(addWords(aig, word(0), word(1), 0));
-    case "sub":
-      return set(subWords(aig, word(0), word(1)));
-    case "mul":
-      return set(mulWords(aig, word(0), word(1)));
-    case "div":
-      return set(divideWords(aig, word(0), word(1), cell.signed).quotient);
-    case "mod":
-      return set(divideWords(aig, word(0), word(1), cell.signed).remainder);
-    case "eq": {
-      const right = word(1);
-      return set([aig.andAll(word(0).map((left, i) => aig.xor(left, right[i]) ^ 1))]);
+class CellBuilder {
+  private readonly arithmetic: Arithmetic;
+  /** Sums of add and sub cells, made bit by bit. */
+  private readonly sums = new Map<number, LazySum>();
+
+  constructor(
+    private readonly aig: Aig,
+    carry: CarryStore,
+    private readonly lutInputs: number,
+    private readonly constants: ReadonlyMap<number, number>,
+  ) {
+    this.arithmetic = new Arithmetic(carry, lutInputs);
+  }
+
+  private isOpen(net: number): boolean {
+    return net > bitX && !this.constants.has(net);
+  }
+
+  private sumOf(cell: RtlCell, c: number, literal: Int32Array): LazySum {
+    const known = this.sums.get(c);
+    if (known) return known;
+    const [a, b] = cell.inputs;
+    const open = new Set([...a, ...b].filter((net) => this.isOpen(net))).size;
+    const asLogic = open <= this.lutInputs;
+    const flip = cell.kind === "sub" ? 1 : 0;
+    let made: LazySum;
+    if (flip && !a.some((net) => this.isOpen(net))) {
+      // C - b = ~(b + ~C): the carried bit is then a plain net
+      const inner = this.arithmetic.lazySum(
+        (i) => literal[b[i]],
+        (i) => literal[a[i]] ^ 1,
+        0,
+        asLogic,
+      );
+      made = { sum: (bit) => inner.sum(bit) ^ 1 };
+    } else {
+      made = this.arithmetic.lazySum(
+        (i) => literal[a[i]],
+        (i) => literal[b[i]] ^ flip,
+        flip,
+        asLogic,
+      );
     }
-    case "lt":
-      return set([lessThan(aig, word(0), word(1), cell.signed)]);
-    case "shl":
-    case "shr":
-    case "sshr":
-      return set(shiftWord(aig, cell.kind, word(0), word(1)));
-    case "ff":
-    case "latch":
-      throw new Error("state cells are inputs of the graph");
+    this.sums.set(c, made);
+    return made;
+  }
+
+  /** Literals of a cell's output, all of them or only bit `at`, whichever the kind allows. */
+  build(cell: RtlCell, c: number, at: number, literal: Int32Array): void {
+    const { aig, arithmetic } = this;
+    const word = (i: number) => cell.inputs[i].map((bit) => literal[bit]);
+    const bit = (i: number) => literal[cell.inputs[i][at]];
+    const out = cell.output;
+    const set = (values: readonly number[]) => {
+      for (let i = 0; i < out.length; i++) literal[out[i]] = values[i];
+    };
+    switch (cell.kind) {
+      case "not":
+        literal[out[at]] = bit(0) ^ 1;
+        return;
+      case "and":
+        literal[out[at]] = aig.and(bit(0), bit(1));
+        return;
+      case "or":
+        literal[out[at]] = aig.or(bit(0), bit(1));
+        return;
+      case "xor":
+        literal[out[at]] = aig.xor(bit(0), bit(1));
+        return;
+      case "mux":
+        literal[out[at]] = aig.mux(literal[cell.inputs[0][0]], bit(1), bit(2));
+        return;
+      case "redand":
+        return set([aig.andAll(word(0))]);
+      case "redor":
+        return set([aig.orAll(word(0))]);
+      case "redxor":
+        return set([aig.tree(word(0), (a, b) => aig.xor(a, b), 0)]);
+      case "add":
+      case "sub":
+        literal[out[at]] = this.sumOf(cell, c, literal).sum(at);
+        return;
+      case "mul":
+        return set(arithmetic.mul(word(0), word(1)));
+      case "div":
+        return set(arithmetic.divide(word(0), word(1), cell.signed).quotient);
+      case "mod":
+        return set(arithmetic.divide(word(0), word(1), cell.signed).remainder);
+      case "eq": {
+        const right = word(1);
+        return set([aig.andAll(word(0).map((left, i) => aig.xor(left, right[i]) ^ 1))]);
+      }
+      case "lt":
+        return set([arithmetic.lessThan(word(0), word(1), cell.signed)]);
+      case "shl":
+      case "shr":
+      case "sshr":
+        return set(arithmetic.shift(cell.kind, word(0), word(1)));
+      case "ff":
+      case "latch":
+        throw new Error("state cells are inputs of the graph");
+    }
   }
 }

@@ -25,9 +25,26 @@ const infinite = 1 << 29;
  * Chatterjee, Brayton 2007 (IEEE TCAD 26(2)). Time about O(nodes * cuts^2).
  * @param targets Nodes that something outside the graph needs.
  */
-export function mapLuts(aig: Aig, targets: readonly number[], k: number, context: StageContext): LutCover {
-  return new Mapper(aig, targets, k, context).run();
+export function mapLuts(
+  aig: Aig,
+  targets: readonly number[],
+  k: number,
+  context: StageContext,
+  levels: InputLevels = startLevels,
+): LutCover {
+  return new Mapper(aig, targets, k, context, levels).run();
 }
+
+/** Levels at which the graph's inputs arrive, where something outside of it (a carry chain) makes them from its nodes. */
+export interface InputLevels {
+  /** Called before each pass over the graph. */
+  reset(): void;
+  /** @param depth [nodes] Known for all lower nodes. */
+  arrival(node: number, depth: Int32Array): number;
+  /** Lowers what is required of the lower nodes that the input is made from. */
+  require(node: number, required: Int32Array): void;
+}
+const startLevels: InputLevels = { reset() {}, arrival: () => 0, require() {} };
 
 class Mapper {
   private readonly n: number;
@@ -56,6 +73,7 @@ class Mapper {
     private readonly targets: readonly number[],
     private readonly k: number,
     private readonly context: StageContext,
+    private readonly inputLevels: InputLevels,
   ) {
     const n = aig.nodeCount;
     this.n = n;
@@ -105,12 +123,13 @@ class Mapper {
   private pass(mode: "depth" | "flow" | "exact"): void {
     const { aig, n, k, slots, depth, cutLeaves, cutSize, cutSign, cutCount, flow } = this;
     const cutFlow = mode === "depth" ? new CutFlow(aig) : null;
+    this.inputLevels.reset();
     for (let node = 1; node < n; node++) {
       if ((node & 4095) === 0) this.context.checkCancelled();
       const base = node * slots;
       if (!aig.isAnd(node)) {
         cutCount[node] = 0;
-        depth[node] = 0;
+        depth[node] = this.inputLevels.arrival(node, depth);
         flow[node] = 0;
         continue;
       }
@@ -320,8 +339,12 @@ class Mapper {
     refs.fill(0);
     required.fill(infinite);
     // depths under the present best cuts: area passes may have let some grow within their slack
+    this.inputLevels.reset();
     for (let node = 1; node < n; node++) {
-      if (!aig.isAnd(node)) continue;
+      if (!aig.isAnd(node)) {
+        depth[node] = this.inputLevels.arrival(node, depth);
+        continue;
+      }
       let deepest = 0;
       for (let i = 0; i < cutSize[node * slots]; i++)
         deepest = Math.max(deepest, depth[cutLeaves[node * slots * k + i]]);
@@ -332,7 +355,11 @@ class Mapper {
       required[node] = this.levels;
     }
     for (let node = n - 1; node > 0; node--) {
-      if (refs[node] === 0 || !aig.isAnd(node)) continue;
+      if (!aig.isAnd(node)) {
+        this.inputLevels.require(node, required);
+        continue;
+      }
+      if (refs[node] === 0) continue;
       for (let i = 0; i < cutSize[node * slots]; i++) {
         const leaf = cutLeaves[node * slots * k + i];
         refs[leaf]++;

@@ -1,9 +1,19 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
-import { cellKind, ffMode, type MappedNetlist, type MappedPort, type NameFate } from "../netlist/mapped.ts";
+import type { Part } from "../device/part.ts";
+import {
+  carryStart,
+  cellKind,
+  ffMode,
+  type MappedChain,
+  type MappedNetlist,
+  type MappedPort,
+  type NameFate,
+} from "../netlist/mapped.ts";
 import { bitName, firstNet, type RtlCell, type RtlNetlist, type RtlVector } from "../netlist/rtl.ts";
 import type { Aig } from "./aig.ts";
 import { type BitGraph, blast, type StateBit } from "./blast.ts";
+import { type CarryChain, ChainLevels } from "./carry.ts";
 import { type LutCover, mapLuts } from "./lut-map.ts";
 import { ConeFunction, dependsOn, permuteMask } from "./truth-table.ts";
 
@@ -12,9 +22,24 @@ export interface SynthOptions {
   readonly lutInputs: number;
   /** Enables and synchronous resets used by fewer flip-flops than this become logic: each one claims half a tile. */
   readonly minControlShare: number;
+  /** Elements of a logic tile: what a carry climbs in about the time of a LUT. */
+  readonly elementsPerTile: number;
+  /** Elements that one column of tiles can link by carry. */
+  readonly maxCarry: number;
 }
 
-export const defaultSynthOptions: SynthOptions = { lutInputs: 6, minControlShare: 3 };
+export const defaultSynthOptions: SynthOptions = {
+  lutInputs: 6,
+  minControlShare: 3,
+  elementsPerTile: 8,
+  maxCarry: 128,
+};
+
+/** Options as a part wants them. */
+export function synthOptionsFor(part: Part): SynthOptions {
+  const { lutInputs, elementsPerTile } = part.family;
+  return { ...defaultSynthOptions, lutInputs, elementsPerTile, maxCarry: elementsPerTile * part.die.rows };
+}
 
 /** Word-level netlist to LUTs and flip-flops. */
 export function synthesize(
@@ -23,7 +48,7 @@ export function synthesize(
   context: StageContext,
 ): StageResult<MappedNetlist> {
   const findings: Finding[] = [];
-  const graph = blast(netlist);
+  const graph = blast(netlist, options);
   context.progress({ fraction: 0.3 });
   const states = foldSmallControls(graph, options.minControlShare);
   const targets = new Set<number>();
@@ -32,7 +57,14 @@ export function synthesize(
   };
   for (const output of graph.outputs) aim(output.literal);
   for (const state of states) for (const literal of [state.d, state.clock, state.enable, state.reset]) aim(literal);
-  const cover = mapLuts(graph.aig, [...targets], options.lutInputs, context);
+  for (const chain of graph.carry.chains) {
+    chain.elements.forEach((element, i) => {
+      aim(element.p);
+      if (i + 1 < chain.elements.length) aim(element.b);
+    });
+  }
+  const levels = new ChainLevels(graph.aig, graph.carry, options.elementsPerTile);
+  const cover = mapLuts(graph.aig, [...targets], options.lutInputs, context, levels);
   context.progress({ fraction: 0.9, figure: `${cover.roots.length} LUTs, ${cover.levels} levels` });
   const mapped = new NetlistWriter(netlist, graph, states, cover).write();
   if (mapped.cellCount === 0) {
@@ -103,6 +135,7 @@ class NetlistWriter {
     this.nameNodes();
     const ports = this.inputPorts();
     const stateCells = this.states.map((state) => this.stateCell(state));
+    const chainSums = this.graph.carry.chains.map((chain) => this.chainSums(chain));
     // a root that only outputs use is made there, in the polarity that they want
     const isLeaf = new Uint8Array(this.aig.nodeCount);
     for (const root of this.cover.roots) {
@@ -110,6 +143,7 @@ class NetlistWriter {
         if (this.cover.leaves[root * this.cover.k + i] >= 0) isLeaf[this.cover.leaves[root * this.cover.k + i]] = 1;
     }
     for (const root of this.cover.roots) if (isLeaf[root]) this.lut(2 * root, this.nodeName[root]);
+    const chains = this.graph.carry.chains.map((chain, i) => this.chain(chain, chainSums[i]));
     this.states.forEach((state, i) => {
       const cell = stateCells[i];
       const name = this.cellName[cell];
@@ -139,6 +173,7 @@ class NetlistWriter {
       modes: Uint8Array.from(this.modes),
       netName: this.netName,
       netDriver: Int32Array.from(this.netDriver),
+      chains,
       ports: this.rtl.ports.map((port) => (port.direction === "input" ? ports : outputs).get(port.name)!),
       levels: this.cover.levels,
       fates: this.fates(),
@@ -242,10 +277,66 @@ class NetlistWriter {
     return vector && at >= 0 ? bitName(vector, at) : undefined;
   }
 
+  /** Outputs of a chain's elements come first: LUTs may read them. */
+  private chainSums(chain: CarryChain): Int32Array {
+    return Int32Array.from(chain.elements, ({ sumNode }, i) => {
+      if (sumNode < 0 || !this.graph.carry.places.has(sumNode)) return -1;
+      const name = this.nodeName[sumNode] ?? `${this.originName(chain.origin)}[${i}]`;
+      const cell = this.addCell(cellKind.carrySum, name, this.aig.origin[sumNode], true);
+      this.netOf.set(2 * sumNode, this.outputNet[cell]);
+      return cell;
+    });
+  }
+
+  private chain(chain: CarryChain, sum: Int32Array): MappedChain {
+    const { elements, start } = chain;
+    const lut = new Int32Array(elements.length);
+    const mux = new Int32Array(elements.length).fill(-1);
+    let carryIn = -1;
+    const name = this.originName(chain.origin);
+    elements.forEach(({ p, b }, i) => {
+      lut[i] = this.innerLut(p, `${name}$p[${i}]`, chain.origin);
+      const open = i === 0 ? start * carryStart : 0;
+      if (sum[i] >= 0) {
+        this.inputs[sum[i]] = [this.outputNet[lut[i]], carryIn];
+        this.modes[sum[i]] = open;
+      }
+      if (i + 1 === elements.length) return;
+      const from = b === 0 ? -1 : this.netFor(b, `${name}$b[${i}]`, chain.origin);
+      mux[i] = this.addCell(cellKind.carryMux, `${name}$carry[${i}]`, chain.origin, true);
+      this.inputs[mux[i]] = [this.outputNet[lut[i]], carryIn, from];
+      this.modes[mux[i]] = open;
+      carryIn = this.outputNet[mux[i]];
+    });
+    return { lut, sum, mux };
+  }
+
+  private originName(origin: number): string {
+    return origin >= 0 ? this.rtl.cells[origin].name : "carry";
+  }
+
+  /** A LUT whose output stays inside its element. */
+  private innerLut(literal: number, name: string, origin: number): number {
+    const node = literal >> 1;
+    if (this.aig.isAnd(node)) return this.newLut(literal, name);
+    const cell = this.addCell(cellKind.lut, name, origin, true);
+    if (node > 0) {
+      this.inputs[cell] = [this.netOf.get(2 * node)!];
+      this.maskLow[cell] = this.maskHigh[cell] = literal & 1 ? 0x55555555 : 0xaaaaaaaa;
+    } else this.maskLow[cell] = this.maskHigh[cell] = literal === 1 ? 0xffffffff : 0;
+    return cell;
+  }
+
   /** A LUT for the literal of an AND node of the cover; both polarities of a node may get one. */
   private lut(literal: number, name: string | undefined): number {
     const known = this.netOf.get(literal);
     if (known !== undefined) return known;
+    const cell = this.newLut(literal, name);
+    this.netOf.set(literal, this.outputNet[cell]);
+    return this.outputNet[cell];
+  }
+
+  private newLut(literal: number, name: string | undefined): number {
     const node = literal >> 1;
     const { k, leaves } = this.cover;
     const nodes: number[] = [];
@@ -266,8 +357,7 @@ class NetlistWriter {
     this.inputs[cell] = used.map((i) => this.netOf.get(2 * nodes[i])!);
     this.maskLow[cell] = mask.low;
     this.maskHigh[cell] = mask.high;
-    this.netOf.set(literal, this.outputNet[cell]);
-    return this.outputNet[cell];
+    return cell;
   }
 
   /** The net of a literal; makes a constant, an inverter or an inverted LUT where none carries it yet. */

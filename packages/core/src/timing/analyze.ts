@@ -4,12 +4,12 @@ import type { PinPlan } from "../constraints/pins.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
 import type { CornerName } from "../device/family.ts";
 import { Delays, type Part } from "../device/part.ts";
-import { cellKind, collectSinks, ffMode, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import { cellKind, collectSinks, ffMode, ffPin, isLogic, type MappedNetlist } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import type { PlacedDesign } from "../place/place.ts";
 import type { RoutedDesign } from "../route/route.ts";
 import type { CheckKind, ClockSummary, PathStep, TimingCheck, TimingPath, TimingReport } from "./report.ts";
-import { buildTimingGraph, ownerOfSlots, propagate, type TimingGraph } from "./timing-graph.ts";
+import { buildTimingGraph, ownerOfSlots, propagate, setCarryArcs, type TimingGraph } from "./timing-graph.ts";
 
 export interface LayoutInputs {
   readonly netlist: MappedNetlist;
@@ -43,6 +43,7 @@ export function cornerDelays(layout: LayoutInputs, corner: CornerName): CornerDe
   const netPs = new Float32Array(netlist.inputNet.length);
   const lutPs = new Float32Array(netlist.inputNet.length);
   const padPs = new Float64Array(netlist.cellCount);
+  setCarryArcs(netlist, delays, lutPs);
   const owner = ownerOfSlots(netlist);
   const sinks = collectSinks(netlist);
   const at = new Map<number, number>();
@@ -247,7 +248,7 @@ class CornerAnalysis {
           ? [inputStart[cell] + ffPin.clock]
           : Array.from({ length: inputStart[cell + 1] - inputStart[cell] }, (_, i) => inputStart[cell] + i);
       for (const slot of slots) {
-        if (this.graph.brokenPins.has(slot)) continue;
+        if (netlist.inputNet[slot] < 0 || this.graph.brokenPins.has(slot)) continue;
         const from = this.clockSource(netDriver[inputNet[slot]], depth + 1);
         const own = kind[cell] === cellKind.flipFlop ? this.timing.delays.clockToOutputPs : this.timing.lutPs[slot];
         const ps = from.ps + this.timing.netPs[slot] + own;
@@ -422,7 +423,7 @@ class CornerAnalysis {
     // from the end back to the start
     const slots: number[] = [endSlot];
     let cell = netDriver[inputNet[endSlot]];
-    while (netlist.kind[cell] === cellKind.lut && worst[cell] >= 0) {
+    while (isLogic(netlist.kind[cell]) && worst[cell] >= 0) {
       slots.push(worst[cell]);
       cell = netDriver[inputNet[worst[cell]]];
     }
@@ -430,6 +431,7 @@ class CornerAnalysis {
     const steps: PathStep[] = [];
     let at = 0;
     let cellPs = 0;
+    let carries = 0;
     const add = (what: PathStep["what"], name: string, net: number, c: number, delayPs: number, isCell: boolean) => {
       at += delayPs;
       if (isCell) cellPs += delayPs;
@@ -454,8 +456,25 @@ class CornerAnalysis {
     for (let i = slots.length - 1; i >= 0; i--) {
       const slot = slots[i];
       const owner = this.owner[slot];
-      add("net", netName[inputNet[slot]], inputNet[slot], owner, delays.netPs[slot], false);
-      if (i > 0) add("LUT", cellName[owner], -1, owner, delays.lutPs[slot], true);
+      if (this.layout.routed.pinNode[slot] >= 0)
+        add("net", netName[inputNet[slot]], inputNet[slot], owner, delays.netPs[slot], false);
+      if (i === 0) break;
+      if (netlist.kind[owner] === cellKind.lut) {
+        add("LUT", cellName[owner], -1, owner, delays.lutPs[slot], true);
+        continue;
+      }
+      // the climb through a chain is one step, however many elements it takes
+      let links = 0;
+      let climbPs = delays.lutPs[slot];
+      let last = owner;
+      while (i > 1 && netlist.kind[last] === cellKind.carryMux) {
+        i--;
+        last = this.owner[slots[i]];
+        climbPs += delays.lutPs[slots[i]];
+        links++;
+      }
+      add("carry", cellName[last], -1, last, climbPs, true);
+      carries += links;
     }
     const endCell = this.owner[endSlot];
     const isEndRegister = netlist.kind[endCell] === cellKind.flipFlop;
@@ -485,7 +504,8 @@ class CornerAnalysis {
       captureClockPs: isEndRegister ? this.clockPs[endCell] : 0,
       dataPs,
       cellPs,
-      levels: slots.length - 1,
+      levels: steps.filter((step) => step.what === "LUT").length,
+      carries,
       steps,
     };
   }

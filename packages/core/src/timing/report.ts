@@ -27,7 +27,7 @@ export interface ClockSummary {
 }
 
 export interface PathStep {
-  readonly what: "clock" | "clock to output" | "input pad" | "net" | "LUT" | "setup" | "hold" | "output pad";
+  readonly what: "clock" | "clock to output" | "input pad" | "net" | "LUT" | "carry" | "setup" | "hold" | "output pad";
   /** Cell or net name. */
   readonly name: string;
   readonly net: number;
@@ -60,6 +60,8 @@ export interface TimingPath {
   /** Part of `dataPs` in cells; the rest is in nets. */
   readonly cellPs: number;
   readonly levels: number;
+  /** Carry links on the path. */
+  readonly carries: number;
   readonly steps: readonly PathStep[];
 }
 

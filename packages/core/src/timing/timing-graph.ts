@@ -1,12 +1,13 @@
-import { cellKind, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import type { Delays } from "../device/part.ts";
+import { carryPin, cellKind, ffPin, isLogic, type MappedNetlist } from "../netlist/mapped.ts";
 
 /**
- * Order of evaluation for timing: every LUT after the LUTs that feed it. On a loop (a latch feeds itself) one arc is
+ * Order of evaluation for timing: every LUT and carry cell after those that feed it. On a loop (a latch feeds itself) one arc is
  * left out; `brokenPins` lists those.
  */
 export interface TimingGraph {
   readonly netlist: MappedNetlist;
-  /** LUT cells in topological order. */
+  /** LUTs and carry cells in topological order. */
   readonly lutOrder: Int32Array;
   /** Input pin slots (indexes into `inputNet`) whose arc is left out. */
   readonly brokenPins: ReadonlySet<number>;
@@ -21,7 +22,7 @@ export function buildTimingGraph(netlist: MappedNetlist): TimingGraph {
   const brokenPins = new Set<number>();
   const stack: { cell: number; next: number }[] = [];
   for (let root = 0; root < cellCount; root++) {
-    if (kind[root] !== cellKind.lut || state[root]) continue;
+    if (!isLogic(kind[root]) || state[root]) continue;
     stack.push({ cell: root, next: inputStart[root] });
     state[root] = 1;
     while (stack.length) {
@@ -33,8 +34,9 @@ export function buildTimingGraph(netlist: MappedNetlist): TimingGraph {
         continue;
       }
       const slot = top.next++;
+      if (inputNet[slot] < 0) continue;
       const driver = netDriver[inputNet[slot]];
-      if (kind[driver] !== cellKind.lut) continue;
+      if (!isLogic(kind[driver])) continue;
       if (state[driver] === 1) brokenPins.add(slot);
       else if (state[driver] === 0) {
         state[driver] = 1;
@@ -80,7 +82,7 @@ export function propagate(
     let best = never;
     let from = -1;
     for (let slot = inputStart[cell]; slot < inputStart[cell + 1]; slot++) {
-      if (brokenPins.size && brokenPins.has(slot)) continue;
+      if (inputNet[slot] < 0 || (brokenPins.size && brokenPins.has(slot))) continue;
       const at = arrival[netDriver[inputNet[slot]]];
       if (at === never) continue;
       const here = at + netPs[slot] + lutPs[slot];
@@ -133,7 +135,7 @@ export function criticalities(
     const cell = lutOrder[i];
     if (required[cell] === Infinity) continue;
     for (let slot = inputStart[cell]; slot < inputStart[cell + 1]; slot++) {
-      if (brokenPins.size && brokenPins.has(slot)) continue;
+      if (inputNet[slot] < 0 || (brokenPins.size && brokenPins.has(slot))) continue;
       const driver = netDriver[inputNet[slot]];
       required[driver] = Math.min(required[driver], required[cell] - netPs[slot] - lutPs[slot]);
     }
@@ -143,7 +145,7 @@ export function criticalities(
     const cell = endOwner[slot];
     const at = arrival[netDriver[inputNet[slot]]];
     if (at === -Infinity) return Infinity;
-    if (kind[cell] === cellKind.lut) return required[cell] - lutPs[slot] - netPs[slot] - at;
+    if (isLogic(kind[cell])) return required[cell] - lutPs[slot] - netPs[slot] - at;
     return Math.min(worst, goalPs[cell]) - netPs[slot] - at;
   };
   for (let slot = 0; slot < inputNet.length; slot++) {
@@ -158,6 +160,35 @@ export function criticalities(
     else out[slot] = out[slot] === Infinity ? 0 : Math.max(0, Math.min(1, 1 - (out[slot] - least) / span));
   }
   return { worstPs: worst };
+}
+
+/** Fills in the arcs through carry cells, which no routing changes. @param lutPs [input pin slots] */
+export function setCarryArcs(netlist: MappedNetlist, delays: Delays, lutPs: Float32Array): void {
+  const { kind, inputStart } = netlist;
+  for (let cell = 0; cell < netlist.cellCount; cell++) {
+    if (kind[cell] === cellKind.carrySum) lutPs.fill(delays.carrySumPs, inputStart[cell], inputStart[cell + 1]);
+    if (kind[cell] !== cellKind.carryMux) continue;
+    lutPs.fill(delays.carryEntryPs, inputStart[cell], inputStart[cell + 1]);
+    lutPs[inputStart[cell] + carryPin.carryIn] = delays.carryPs;
+  }
+}
+
+/** Pin slots whose connection never leaves the elements: carry links, and flip-flops fed by their own element. */
+export function internalSlots(
+  netlist: MappedNetlist,
+  packed: { readonly elementFf: Int32Array; readonly elementJoined: Uint8Array },
+): Uint8Array {
+  const { kind, inputStart } = netlist;
+  const internal = new Uint8Array(netlist.inputNet.length);
+  for (let cell = 0; cell < netlist.cellCount; cell++) {
+    if (kind[cell] !== cellKind.carrySum && kind[cell] !== cellKind.carryMux) continue;
+    internal[inputStart[cell] + carryPin.p] = 1;
+    internal[inputStart[cell] + carryPin.carryIn] = 1;
+  }
+  packed.elementFf.forEach((ff, e) => {
+    if (ff >= 0 && packed.elementJoined[e]) internal[inputStart[ff] + ffPin.d] = 1;
+  });
+  return internal;
 }
 
 /** [input pin slots] Cell of each pin slot. */

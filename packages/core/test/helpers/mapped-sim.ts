@@ -1,4 +1,4 @@
-import { cellKind, ffMode, ffPin, lutOutput, type MappedNetlist } from "../../src/netlist/index.ts";
+import { cellKind, ffMode, ffPin, isLogic, logicOutput, type MappedNetlist } from "../../src/netlist/index.ts";
 
 /** Slow and obvious simulator of a mapped netlist: evaluates until nothing changes. One clock, both edges. */
 export class MappedSimulator {
@@ -22,12 +22,8 @@ export class MappedSimulator {
       changed = false;
       for (let cell = 0; cell < netlist.cellCount; cell++) {
         let next = -1;
-        if (netlist.kind[cell] === cellKind.lut) {
-          let row = 0;
-          for (let i = 0; i < netlist.inputStart[cell + 1] - netlist.inputStart[cell]; i++)
-            row |= this.input(cell, i) << i;
-          next = lutOutput(netlist.maskLow[cell], netlist.maskHigh[cell], row);
-        } else if (
+        if (isLogic(netlist.kind[cell])) next = logicOutput(netlist, cell, (net) => this.value[net]);
+        else if (
           netlist.kind[cell] === cellKind.flipFlop &&
           netlist.modes[cell] & ffMode.asyncReset &&
           this.input(cell, ffPin.reset) === 1

@@ -1,4 +1,12 @@
-import { cellKind, findPart, type MappedNetlist, nodeKind, type Part, type RoutedDesign } from "@gate-clock/core";
+import {
+  cellKind,
+  cellKindNames,
+  findPart,
+  type MappedNetlist,
+  nodeKind,
+  type Part,
+  type RoutedDesign,
+} from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
 import type { ColumnDef } from "@tanstack/react-table";
 import { X } from "lucide-react";
@@ -175,7 +183,6 @@ function FocusPanel({ net, onClose }: { net: number; onClose: () => void }) {
   const { data: placed } = useQuery(artifactQuery(trial, "place"));
   if (!netlist || !trial) return null;
   const driver = netlist.netDriver[net];
-  const kinds = ["LUT", "flip-flop", "input pad", "output pad"];
   const { fabric } = findPart(trial.part).part!;
   const tile =
     packed && placed
@@ -189,7 +196,7 @@ function FocusPanel({ net, onClose }: { net: number; onClose: () => void }) {
   const rows: [string, React.ReactNode][] = [
     [
       "Driven by",
-      `${kinds[netlist.kind[driver]]}${tile === null ? "" : ` at x${fabric.tileX(tile)} y${fabric.tileY(tile)}`}`,
+      `${cellKindNames[netlist.kind[driver]]}${tile === null ? "" : ` at x${fabric.tileX(tile)} y${fabric.tileY(tile)}`}`,
     ],
     ["Fan-out", String(sinks)],
   ];
