@@ -3,6 +3,7 @@ import { carryMode } from "../device/tile-pattern.ts";
 import { carryPin, carryStart, cellKind, ffMode, ffPin } from "../netlist/mapped.ts";
 import { permuteMask } from "../synth/truth-table.ts";
 import type { LayoutInputs } from "../timing/analyze.ts";
+import { writeBlockModes } from "./block-config.ts";
 import { configMap, TileConfig } from "./config-map.ts";
 
 const driveCodes: Readonly<Record<number, number>> = { 4: 1, 8: 2, 12: 3 };
@@ -66,6 +67,7 @@ export function assemble(layout: LayoutInputs): Uint8Array {
     if (netlist.inputNet[netlist.inputStart[ff] + ffPin.enable] >= 0)
       config.set(tile, `enableUsed${Math.floor(slot / family.elementsPerGroup)}`, 1);
   }
+  netlist.blocks.forEach(({ modes }, b) => writeBlockModes(config, part, placed.blockTile[b], modes));
   // pads
   const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin]));
   for (const port of netlist.ports) {

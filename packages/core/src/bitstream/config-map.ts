@@ -79,6 +79,18 @@ export class TileConfig {
     writeBits(this.memory, at, 32, low);
     writeBits(this.memory, at + 32, 32, high);
   }
+  /** A long field as hex, its bit 0 last. Bits in multiples of 4. */
+  getHex(tile: number, name: string): string {
+    const { at, bits } = this.field(tile, name);
+    let hex = "";
+    for (let i = bits - 4; i >= 0; i -= 4) hex += readBits(this.memory, at + i, 4).toString(16);
+    return hex;
+  }
+  setHex(tile: number, name: string, hex: string): void {
+    const { at, bits } = this.field(tile, name);
+    for (let i = 0; i < bits; i += 4)
+      writeBits(this.memory, at + i, 4, Number.parseInt(hex[hex.length - 1 - i / 4] ?? "0", 16));
+  }
   /** Select code of a routing node's mux: 0 for off, i + 1 for its source i. */
   select(node: number): number {
     const { graph, fabric } = this.part;

@@ -78,6 +78,15 @@ export class Fabric {
     });
   }
 
+  /** Foot tiles of the places for memories or multipliers. */
+  blockSites(kind: "memory" | "multiplier"): number[] {
+    const sites: number[] = [];
+    for (let x = 0; x < this.width; x++)
+      for (let y = 1; y + this.family.blockRows < this.height; y += this.family.blockRows)
+        if (this.kinds[y * this.width + x] === kind) sites.push(y * this.width + x);
+    return sites;
+  }
+
   get tileCount(): number {
     return this.width * this.height;
   }

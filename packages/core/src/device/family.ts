@@ -25,6 +25,15 @@ export interface DelayTable {
   readonly holdPs: number;
   /** More setup where D comes from the bypass pin instead of the LUT. */
   readonly bypassSetupPs: number;
+  /** Memory: clock to output, from the word or from the output register; setup of all pins. */
+  readonly memoryClockPs: number;
+  readonly memoryRegisteredPs: number;
+  readonly memorySetupPs: number;
+  /** Multiplier: operands to product; adding it up; clock to output and setup of its registers. */
+  readonly multiplierPs: number;
+  readonly multiplierAddPs: number;
+  readonly multiplierClockPs: number;
+  readonly multiplierSetupPs: number;
   /** By wire type. */
   readonly wirePs: readonly number[];
   readonly pinMuxPs: number;
@@ -53,7 +62,10 @@ export interface FamilyDescription {
   readonly regionClocks: number;
   /** Rows that one memory or multiplier spans, and its pins in each of them. */
   readonly blockRows: number;
+  /** Two ports that both read and write, one that writes and one that reads, or none at all. */
+  readonly memory: "dual" | "simple" | "none";
   readonly memoryPins: { readonly inputs: number; readonly outputs: number; readonly bits: number };
+  readonly multiplier: "18 x 18" | "none";
   readonly multiplierPins: { readonly inputs: number; readonly outputs: number };
   readonly padsPerTile: number;
   readonly delays: DelayTable;

@@ -1,4 +1,6 @@
-import { type Finding, nearestName } from "../common/finding.ts";
+import { type Finding, InvariantError, nearestName } from "../common/finding.ts";
+import type { BlockModes } from "../netlist/rtl.ts";
+import { clockOfPin } from "./blocks.ts";
 import { Fabric } from "./fabric.ts";
 import {
   type CornerName,
@@ -37,6 +39,13 @@ export interface PackagePin {
 
 const families: readonly FamilyDescription[] = [twill];
 const dies: readonly PartDescription[] = [...twillParts];
+
+/** @throws InvariantError if there is no such family. */
+export function findFamily(name: string): FamilyDescription {
+  const family = families.find((candidate) => candidate.name === name);
+  if (!family) throw new InvariantError(`There is no family ${name}.`);
+  return family;
+}
 const sideLetters = ["N", "E", "S", "W"];
 const fabrics = new Map<string, Fabric>();
 const graphs = new WeakMap<Fabric, RoutingGraph>();
@@ -146,6 +155,9 @@ export class Delays {
     this.scale = corners[corner].factor * part.family.gradeFactor[part.grade];
   }
 
+  get family(): FamilyDescription {
+    return this.part.family;
+  }
   /** Least delay of a data element over its largest, on the same die. */
   get minRatio(): number {
     return corners[this.corner].min;
@@ -161,6 +173,35 @@ export class Delays {
   }
   get carrySumPs(): number {
     return this.part.family.delays.carrySumPs * this.scale;
+  }
+  /** Clock to output of a block with registers. */
+  blockClockPs(modes: BlockModes, output: string): number {
+    const { delays } = this.part.family;
+    if (modes.type === "memory")
+      return (
+        (modes.ports[clockOfPin(modes, output)].outputRegister ? delays.memoryRegisteredPs : delays.memoryClockPs) *
+        this.scale
+      );
+    const behind = modes.outputRegister
+      ? 0
+      : delays.multiplierAddPs + (modes.productRegister ? 0 : delays.multiplierPs);
+    return (delays.multiplierClockPs + behind) * this.scale;
+  }
+  /** Setup of a block's input pin before its clock. */
+  blockSetupPs(modes: BlockModes, input: string): number {
+    const { delays } = this.part.family;
+    if (modes.type === "memory") return delays.memorySetupPs * this.scale;
+    const isOperand = /^[AB]\d/.test(input);
+    let before = 0;
+    if (isOperand && !modes.inputRegister)
+      before = delays.multiplierPs + (modes.productRegister ? 0 : delays.multiplierAddPs);
+    else if (!isOperand && /^(C|LOAD)/.test(input)) before = delays.multiplierAddPs;
+    return (delays.multiplierSetupPs + before) * this.scale;
+  }
+  /** Pin to output of a multiplier without registers. */
+  blockThroughPs(input: string): number {
+    const { delays } = this.part.family;
+    return (delays.multiplierAddPs + (input.startsWith("C") ? 0 : delays.multiplierPs)) * this.scale;
   }
   get clockToOutputPs(): number {
     return this.part.family.delays.clockToOutputPs * this.scale;

@@ -259,6 +259,8 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
         writeModeB: 2,
         outputRegisterA: 1,
         outputRegisterB: 1,
+        enableUsedA: 1,
+        enableUsedB: 1,
       }))
         field(name, bits);
       field("contents", family.memoryPins.bits);
@@ -273,6 +275,7 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
         outputRegister: 1,
         accumulate: 1,
         subtract: 1,
+        enableUsed: 1,
       }))
         field(name, bits);
       break;

@@ -47,6 +47,14 @@ export function elaborate(
     return { artifact, findings, ...list };
   };
 
+  const readFile = (name: string): string | null => {
+    const plain = name.replace(/^\.\//, "");
+    const last = plain.replace(/^.*[\\/]/, "");
+    const found =
+      files.find((file) => file.name === plain) ??
+      files.find((file) => file.name.endsWith(`/${last}`) || file.name === last);
+    return found?.text ?? null;
+  };
   const units = designUnits(parsed);
   const lower = (name: string) => name.toLowerCase();
   const used = new Set(units.flatMap((unit) => unit.uses.map(lower)));
@@ -77,7 +85,7 @@ export function elaborate(
       // Verilog's own mistakes are told all the same
       return unit.isVhdl ? null : new Elaboration(syntax, report).design(byName.get(unit.name)!);
     }
-    const mixed = new MixedDesign(syntax, world, report, () => null);
+    const mixed = new MixedDesign(syntax, world, report, readFile);
     mixed.run.elaborator.compiles = false;
     const entity = unit.isVhdl ? world.entity(unit.name) : null;
     const model = unit.isVhdl ? entity && mixed.fromEntity(entity) : mixed.fromModule(byName.get(unit.name)!);
@@ -95,7 +103,7 @@ export function elaborate(
   const ownErrors = hasErrors(findings) || hasErrors(report.findings);
   let flat: ReturnType<typeof lowerDesign> | null = null;
   if (model && !ownErrors && !topIsBench) {
-    flat = lowerDesign(model, report);
+    flat = lowerDesign(model, report, readFile);
     checkDesignCode(model, report);
   }
   const stopped = hasErrors(report.findings);
@@ -107,7 +115,7 @@ export function elaborate(
     if (!other) continue;
     collectReached(other.top, reached);
     if (!ownErrors && !hasErrors(report.findings) && !isBench) {
-      lowerDesign(other, report);
+      lowerDesign(other, report, readFile);
       checkDesignCode(other, report);
     }
   }

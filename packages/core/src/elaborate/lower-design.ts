@@ -11,11 +11,14 @@ import {
   type RtlVector,
 } from "../netlist/rtl.ts";
 import { unassignedBranch } from "./checks.ts";
+import { hardwareBits } from "./hardware-bits.ts";
+import { MemoryPlan } from "./lower-memory.ts";
 import { type Edge, hintOf, ProcessLowering } from "./lower-process.ts";
-import { hardwareBits, StatementLowering } from "./lower-stmt.ts";
-import type { DesignModel, Expr, Instance, Process, Signal, Target } from "./model.ts";
+import { StatementLowering } from "./lower-stmt.ts";
+import { readMemoryText } from "./memory-text.ts";
+import type { DesignModel, Expr, Instance, Process, Signal, Stmt, Target } from "./model.ts";
 import type { Report } from "./report.ts";
-import { RtlBuilder } from "./rtl-builder.ts";
+import { numberOf, RtlBuilder } from "./rtl-builder.ts";
 
 export interface FlatDesign {
   readonly netlist: RtlNetlist;
@@ -26,9 +29,35 @@ export interface FlatDesign {
 const maxArrayBits = 1 << 20;
 
 /** The whole design as word-level cells. Wires of the hierarchy become aliases, which are then resolved away. */
-export function lowerDesign(design: DesignModel, report: Report): FlatDesign {
-  return new DesignLowering(design, report).run();
+export function lowerDesign(design: DesignModel, report: Report, readFile: ReadFile = () => null): FlatDesign {
+  const refused = new Map<Signal, string>();
+  const told = report.findings.length;
+  const inits = new Map(design.signals.map((signal) => [signal, signal.init]));
+  for (;;) {
+    const known = refused.size;
+    const flat = new DesignLowering(design, report, refused, readFile).run();
+    if (refused.size === known) {
+      for (const [signal, reason] of refused) {
+        if (hardwareBits(signal) < tellArrayBits) continue;
+        report.note(
+          "circuit/array-registers",
+          signal.loc,
+          `'${signal.plainName}' (${hardwareBits(signal)} bits) becomes registers, not a memory: ${reason}.`,
+          "Write it at a clock edge, one element at a time, and read it one element at a time.",
+        );
+      }
+      return flat;
+    }
+    // once more, with those arrays as registers
+    report.rewind(told);
+    for (const [signal, init] of inits) signal.init = init;
+  }
 }
+
+/** Text of a file that the design loads memory contents from, or null. */
+export type ReadFile = (name: string) => string | null;
+/** Smaller arrays as registers surprise nobody. */
+const tellArrayBits = 512;
 
 class DesignLowering {
   private readonly rtl = new RtlBuilder();
@@ -38,14 +67,24 @@ class DesignLowering {
   private readonly driverLocs = new Map<number, Loc>();
   private readonly conflicts = new Set<Signal>();
 
+  private readonly memories: MemoryPlan;
+
   constructor(
     private readonly design: DesignModel,
     private readonly report: Report,
-  ) {}
+    refused: Map<Signal, string>,
+    private readonly readFile: ReadFile,
+  ) {
+    this.memories = new MemoryPlan(design, refused);
+  }
 
   private readonly bitsOf = (signal: Signal): Bits => {
     let nets = this.bits[signal.id];
     if (!nets) {
+      if (this.memories.has(signal)) {
+        this.memories.refuse(signal, "it is connected or assigned as a whole");
+        return new Array<number>(hardwareBits(signal)).fill(bitX);
+      }
       const width = hardwareBits(signal);
       if (width > maxArrayBits) {
         this.report.error(
@@ -87,11 +126,11 @@ class DesignLowering {
   };
 
   private process(): ProcessLowering {
-    return new ProcessLowering(this.rtl, this.bitsOf, this.report, this.drive);
+    return new ProcessLowering(this.rtl, this.bitsOf, this.report, this.drive, this.memories);
   }
 
   private expression(expr: Expr): Bits {
-    return new StatementLowering(this.rtl, this.bitsOf, this.report).expression(expr);
+    return new StatementLowering(this.rtl, this.bitsOf, this.report, this.memories).expression(expr);
   }
 
   private driveTarget(target: Target, bits: Bits, loc: Loc): void {
@@ -101,6 +140,10 @@ class DesignLowering {
       const value = bits.slice(at, at + part.width);
       at += part.width;
       let base = 0;
+      if (this.memories.has(part.signal)) {
+        this.memories.refuse(part.signal, "it is driven without a clock");
+        continue;
+      }
       if (part.signal.dims.length) {
         const element = this.constantElement(part.signal, part.index);
         if (element === null) {
@@ -162,6 +205,7 @@ class DesignLowering {
       }
     }
     for (const item of design.processes) if (item.kind !== "initial" && item.kind !== "final") this.lowerProcess(item);
+    this.memories.finish(rtl);
     for (const join of design.joins) this.join(join.inner, join.outer, join.offset, join.loc);
     this.settleUndriven();
     return this.finish();
@@ -224,6 +268,7 @@ class DesignLowering {
   /** Hardware takes from an initial block the values that registers start with. */
   private initial(item: Process): void {
     const lowering = new InitialLowering(this.rtl, () => [], this.report);
+    lowering.readFile = this.readFile;
     const cells = this.rtl.cells.length;
     lowering.run(item);
     if (this.rtl.cells.length > cells) {
@@ -384,27 +429,35 @@ class DesignLowering {
 
 /** Start values: the block is run once, and what it leaves as constants counts. */
 class InitialLowering extends StatementLowering {
+  readFile: ReadFile = () => null;
+
   run(process: Process): void {
     this.rtl.hint = hintOf(process);
     this.exec(process.body, false);
     for (const [signal, slot] of [...this.env.blocking, ...this.env.deferred]) {
       if (signal.kind !== "variable" || this.loopVariables.has(signal)) continue;
-      let a = 0n;
-      let b = 0n;
+      const width = BigInt(slot.value.length);
       const old = signal.init;
+      const oldA = old ? old.a.toString(2).padStart(Number(width), "0") : "";
+      const oldB = old ? old.b.toString(2).padStart(Number(width), "0") : "";
       let unknown = false;
-      slot.value.forEach((bit, i) => {
-        const at = BigInt(i);
-        if (slot.assigned[i] === bit1 && bit === bit1) a |= 1n << at;
-        else if (slot.assigned[i] === bit1 && bit === bit0) return;
-        else if (slot.assigned[i] === bit0 && old) {
-          a |= old.a & (1n << at);
-          b |= old.b & (1n << at);
+      const a: string[] = [];
+      const b: string[] = [];
+      for (let i = slot.value.length - 1; i >= 0; i--) {
+        const bit = slot.value[i];
+        const place = slot.value.length - 1 - i;
+        if (slot.assigned[i] === bit1 && (bit === bit0 || bit === bit1)) {
+          a.push(bit === bit1 ? "1" : "0");
+          b.push("0");
+        } else if (slot.assigned[i] === bit0 && old) {
+          a.push(oldA[place]);
+          b.push(oldB[place]);
         } else {
-          b |= 1n << at;
+          a.push("0");
+          b.push("1");
           if (bit > bitX || slot.assigned[i] > bitX) unknown = true;
         }
-      });
+      }
       if (unknown)
         this.report.warn(
           "verilog/initial",
@@ -412,8 +465,60 @@ class InitialLowering extends StatementLowering {
           `The start value of '${signal.plainName}' is not a constant, so it is ignored.`,
           "Assign a constant in the initial block.",
         );
-      signal.init = { a, b };
+      signal.init = { a: BigInt(`0b${a.join("")}`), b: BigInt(`0b${b.join("")}`) };
     }
+  }
+
+  /** At the outermost level nothing else holds the slot, so that loops over large arrays may change it in place. */
+  protected override write(signal: Signal, offset: number, bits: Bits, blocking: boolean): void {
+    const slots = blocking ? this.env.blocking : this.env.deferred;
+    const own = this.env.parent === null ? slots.get(signal) : undefined;
+    if (!own) {
+      super.write(signal, offset, bits, blocking);
+      return;
+    }
+    const value = own.value as number[];
+    const assigned = own.assigned as number[];
+    for (let i = Math.max(0, -offset); i < bits.length && offset + i < value.length; i++) {
+      value[offset + i] = bits[i];
+      assigned[offset + i] = bit1;
+    }
+  }
+
+  protected override exec(stmt: Stmt, outermost: boolean): void {
+    if (stmt.op === "system" && /^\$readmem[hb]$/.test(stmt.name)) this.loadMemory(stmt);
+    else super.exec(stmt, outermost);
+  }
+
+  /** Contents from a file, as simulation takes them. */
+  private loadMemory(stmt: Stmt & { op: "system" }): void {
+    const [file, array, from, to] = stmt.args;
+    if (array?.kind !== "array") return;
+    const name = file?.kind === "expr" ? textOf(file.expr) : null;
+    if (name === null) {
+      this.report.error("memory/file", stmt.loc, "The name of the file is not a constant.", "Write it as a string.");
+      return;
+    }
+    const text = this.readFile(name);
+    if (text === null) {
+      this.report.error(
+        "memory/file",
+        stmt.loc,
+        `There is no file '${name}' in the design, which '${array.signal.plainName}' takes its contents from.`,
+        "Add the file to the design, or correct its name.",
+      );
+      return;
+    }
+    const address = (arg: (typeof stmt.args)[number] | undefined) => {
+      const value = arg?.kind === "expr" ? numberOf(this.expression(arg.expr)) : null;
+      return value === null ? null : Number(value);
+    };
+    const { signal } = array;
+    const problem = readMemoryText(signal, text, stmt.name.endsWith("h"), address(from), address(to), (at, value) =>
+      this.write(signal, at * signal.width, this.rtl.constant(value, signal.width), true),
+    );
+    if (problem)
+      this.report.error("memory/contents", stmt.loc, `${name}, ${problem}`, "Correct the file, or the array's size.");
   }
 
   override unsynthesizable(loc: Loc, what: string): void {
@@ -424,6 +529,13 @@ class InitialLowering extends StatementLowering {
       "Assign constants in the initial block.",
     );
   }
+}
+
+function textOf(expr: Expr): string | null {
+  if (expr.op === "strconst") return expr.value;
+  if (expr.op !== "const" || expr.value.b) return null;
+  const hex = expr.value.a.toString(16);
+  return (hex.length & 1 ? `0${hex}` : hex).replace(/../g, (pair) => String.fromCharCode(Number.parseInt(pair, 16)));
 }
 
 export function variantOf(instance: Instance): string {

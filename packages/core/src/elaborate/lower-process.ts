@@ -1,7 +1,9 @@
 import type { Loc } from "../common/source.ts";
 import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
 import { evaluate } from "./evaluate.ts";
-import { Env, hardwareBits, type Slot, type Slots, StatementLowering } from "./lower-stmt.ts";
+import { hardwareBits } from "./hardware-bits.ts";
+import type { MemoryPlan } from "./lower-memory.ts";
+import { Env, type Slot, type Slots, StatementLowering } from "./lower-stmt.ts";
 import type { Expr, Process, Signal, Stmt } from "./model.ts";
 import type { Report } from "./report.ts";
 import type { RtlBuilder } from "./rtl-builder.ts";
@@ -28,13 +30,15 @@ export class ProcessLowering extends StatementLowering {
     report: Report,
     /** Called for each stretch of a signal that the process drives. */
     private readonly drive: (signal: Signal, offset: number, bits: Bits, loc: Loc) => void,
+    memories: MemoryPlan | null = null,
   ) {
-    super(rtl, bitsOf, report);
+    super(rtl, bitsOf, report, memories);
   }
 
   combinational(process: Process): Latch[] {
     this.rtl.hint = hintOf(process);
     this.exec(process.body, false);
+    for (const signal of this.writePorts.keys()) this.memories!.refuse(signal, "it is written without a clock");
     const latches: Latch[] = [];
     for (const [signal, slot] of this.changed()) {
       const stuck = slot.assigned.some((bit) => bit !== bit1 && bit !== bit0);
@@ -65,6 +69,7 @@ export class ProcessLowering extends StatementLowering {
       const outer = this.env;
       this.env = new Env(outer);
       this.exec(split.branch, false);
+      for (const signal of this.writePorts.keys()) this.memories!.refuse(signal, "the asynchronous reset sets it");
       const isKept = ([signal]: readonly [Signal, Slot]) => signal.kind !== "local" && !this.loopVariables.has(signal);
       const branch: Slots = new Map([...[...this.env.blocking].filter(isKept), ...this.env.deferred]);
       this.env = outer;
@@ -77,6 +82,7 @@ export class ProcessLowering extends StatementLowering {
     }
     this.exec(body, asyncReset === null);
     const clockNet = this.bitsOf(clock.signal)[clock.bit];
+    this.finishMemories(clockNet, clock.rising, asyncReset?.net ?? bit0);
     const slots = this.changed();
     for (const signal of asyncReset?.branch.keys() ?? []) {
       if (!slots.has(signal))
@@ -86,6 +92,31 @@ export class ProcessLowering extends StatementLowering {
         });
     }
     for (const [signal, slot] of slots) this.flipFlops(signal, slot, clockNet, clock.rising, asyncReset, process.loc);
+  }
+
+  private finishMemories(clock: number, rising: boolean, reset: number): void {
+    const { rtl } = this;
+    for (const [signal, ports] of this.writePorts) {
+      rtl.hint = signal.name;
+      for (const port of ports) {
+        const data = this.env.find(port.data, port.blocking);
+        const address = this.env.find(port.address, port.blocking);
+        if (!data || !address) continue;
+        const known = (bits: readonly number[]) => bits.map((bit) => (bit < 0 ? bitX : bit));
+        const open = rtl.not([reset])[0];
+        const enables = new Map<number, number>(); // most bits share one
+        const enable = data.assigned.map((bit) => {
+          let gated = enables.get(bit);
+          if (gated === undefined) {
+            gated = rtl.and([bit], [open])[0];
+            enables.set(bit, gated);
+          }
+          return gated;
+        });
+        if (enable.every((bit) => bit === bit0)) continue;
+        this.memories!.write(signal, { address: known(address.value), data: known(data.value), enable, clock, rising });
+      }
+    }
   }
 
   private flipFlops(
@@ -198,6 +229,7 @@ export class ProcessLowering extends StatementLowering {
     for (const [signal, slot] of this.env.blocking)
       if (signal.kind !== "local" && !this.loopVariables.has(signal)) result.set(signal, slot);
     for (const [signal, slot] of this.env.deferred) {
+      if (signal.kind === "local") continue; // the ports of a memory
       if (result.has(signal)) {
         this.report.warn(
           "verilog/mixed-assignment",

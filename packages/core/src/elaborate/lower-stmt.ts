@@ -1,7 +1,9 @@
 import type { Loc } from "../common/source.ts";
 import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
 import { covers, labelPattern, narrowPattern, type Pattern } from "./case-patterns.ts";
+import { hardwareBits } from "./hardware-bits.ts";
 import { extendBits, lowerExpr, type Reader } from "./lower-expr.ts";
+import type { MemoryPlan } from "./lower-memory.ts";
 import type { Expr, Signal, Stmt, Subroutine, Target } from "./model.ts";
 import type { Report } from "./report.ts";
 import { numberOf, type RtlBuilder } from "./rtl-builder.ts";
@@ -38,11 +40,6 @@ export class Env {
 const maxTurns = 65536;
 const trieWidth = 20;
 
-/** Bits of a signal in hardware: those of all its elements, the lowest one first. */
-export function hardwareBits(signal: Signal): number {
-  return signal.dims.reduce((product, dim) => product * sizeOf(dim), signal.width);
-}
-
 /** The loops and subroutines around a statement: one-bit marks that are set once control has left them. */
 interface Jumps {
   readonly broke: Signal | null;
@@ -63,6 +60,8 @@ export class StatementLowering implements Reader {
     /** Net bits of each signal of the design. */
     protected readonly bitsOf: (signal: Signal) => Bits,
     protected readonly report: Report,
+    /** Arrays that stay memories; null where there are none. */
+    protected readonly memories: MemoryPlan | null = null,
   ) {}
 
   unsynthesizable(loc: Loc, what: string): void {
@@ -75,6 +74,10 @@ export class StatementLowering implements Reader {
   }
 
   read(signal: Signal): Bits {
+    if (this.memories?.has(signal)) {
+      this.memories.refuse(signal, "it is read as a whole");
+      return new Array<number>(hardwareBits(signal)).fill(bitX);
+    }
     const slot = this.env.find(signal, true);
     if (!slot)
       return signal.kind === "local" ? new Array<number>(hardwareBits(signal)).fill(bitX) : this.bitsOf(signal);
@@ -140,7 +143,7 @@ export class StatementLowering implements Reader {
     return before ?? value;
   }
 
-  private mark(name: string, at: { readonly instance: Subroutine["instance"]; readonly loc: Loc }): Signal {
+  protected mark(name: string, at: { readonly instance: Subroutine["instance"]; readonly loc: Loc }): Signal {
     return {
       id: -1,
       name,
@@ -227,6 +230,10 @@ export class StatementLowering implements Reader {
         return;
       }
       case "arraycopy":
+        if (this.memories?.has(stmt.target)) {
+          this.memories.refuse(stmt.target, "it is assigned as a whole");
+          return;
+        }
         this.write(stmt.target, 0, this.read(stmt.from), stmt.blocking);
         return;
       case "if": {
@@ -404,6 +411,7 @@ export class StatementLowering implements Reader {
 
   /** Bits of one element of an array, or of the whole signal if it is none. */
   element(signal: Signal, index: readonly Expr[]): Bits {
+    if (this.memories?.has(signal)) return this.readMemory(signal, index);
     const all = this.read(signal);
     if (signal.dims.length === 0) return all;
     const at = this.flatIndex(signal, index);
@@ -423,6 +431,57 @@ export class StatementLowering implements Reader {
       level = next;
     }
     return level[0];
+  }
+
+  private readMemory(signal: Signal, index: readonly Expr[]): Bits {
+    const memories = this.memories!;
+    for (const port of this.writePorts.get(signal) ?? []) {
+      const slot = port.blocking ? this.env.find(port.data, true) : undefined;
+      if (slot?.assigned.some((bit) => bit !== bit0))
+        memories.refuse(signal, "it is read after a blocking assignment to it, so it would need the new word at once");
+    }
+    const at = this.flatIndex(signal, index);
+    if (typeof at === "number") {
+      if (at < 0) return new Array<number>(signal.width).fill(bitX);
+      return memories.read(signal, this.rtl.constant({ a: BigInt(at), b: 0n }, at.toString(2).length), this.rtl);
+    }
+    return memories.read(signal, at, this.rtl);
+  }
+
+  /** Ports that the process writes memories through: an address, and a word whose bits know when they are assigned. */
+  protected readonly writePorts = new Map<Signal, { address: Signal; data: Signal; blocking: boolean }[]>();
+
+  /** Takes the first port that is free on the way here, or has this very address. */
+  private writeMemory(signal: Signal, at: Bits, where: Bits, moved: Bits, blocking: boolean): void {
+    let ports = this.writePorts.get(signal);
+    if (!ports) {
+      ports = [];
+      this.writePorts.set(signal, ports);
+    }
+    const addressWidth = Math.max(at.length, (hardwareBits(signal) / signal.width).toString(2).length);
+    const address = extendBits(at, addressWidth, false);
+    let port = ports.find((each) => {
+      if (each.blocking !== blocking || each.address.width !== addressWidth) return false;
+      const data = this.env.find(each.data, blocking);
+      if (!data || data.assigned.every((bit) => bit === bit0)) return true;
+      const held = this.env.find(each.address, blocking);
+      return held?.value.every((bit, i) => bit === address[i]);
+    });
+    if (!port) {
+      const pseudo = (name: string, width: number) => ({ ...this.mark(name, signal), type: vectorType(width), width });
+      port = { address: pseudo("address", addressWidth), data: pseudo("data", signal.width), blocking };
+      ports.push(port);
+    }
+    this.write(port.address, 0, address, blocking);
+    const old = this.slot(port.data, blocking);
+    const value = [...old.value];
+    const assigned = [...old.assigned];
+    where.forEach((here, i) => {
+      if (here === bit0) return;
+      value[i] = old.value[i] < 0 ? moved[i] : this.rtl.mux(here, [moved[i]], [old.value[i]])[0];
+      assigned[i] = this.rtl.or([old.assigned[i]], [here])[0];
+    });
+    (blocking ? this.env.blocking : this.env.deferred).set(port.data, { value, assigned });
   }
 
   /** Number of the element, or its bits; -1 when a constant index is outside. */
@@ -495,6 +554,15 @@ export class StatementLowering implements Reader {
   ): void {
     const at = this.flatIndex(signal, index);
     const { width } = signal;
+    if (this.memories?.has(signal)) {
+      const { where, moved } = this.place(offset, bits, width);
+      if (typeof at !== "number") this.writeMemory(signal, at, where, moved, blocking);
+      else if (at >= 0) {
+        const address = this.rtl.constant({ a: BigInt(at), b: 0n }, at.toString(2).length);
+        this.writeMemory(signal, address, where, moved, blocking);
+      }
+      return;
+    }
     if (typeof at === "number") {
       if (at < 0) return;
       if (typeof offset === "number") {

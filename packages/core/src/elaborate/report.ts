@@ -8,6 +8,8 @@ import { isVhdl } from "../hdl/languages.ts";
 export class Report {
   readonly findings: Finding[] = [];
   private readonly seen = new Set<string>();
+  /** [findings] */
+  private readonly ids: string[] = [];
 
   constructor(readonly sources: SourceSet) {}
 
@@ -19,7 +21,18 @@ export class Report {
     const id = `${own}@${loc.file}:${loc.start}:${message}`;
     if (this.seen.has(id)) return;
     this.seen.add(id);
+    this.ids[this.findings.length] = id;
     this.findings.push({ code: own, severity, place: this.sources.place(loc), message, remedy, ...extra });
+  }
+
+  /** Takes back all but the first `count` findings: what they are about is done again another way. */
+  rewind(count: number): void {
+    for (const id of this.ids.splice(count)) if (id !== undefined) this.seen.delete(id);
+    this.findings.length = count;
+  }
+
+  note(code: string, loc: Loc, message: string, remedy: string, extra?: Partial<Finding>): void {
+    this.add("note", code, loc, message, remedy, extra);
   }
 
   error(code: string, loc: Loc, message: string, remedy: string, extra?: Partial<Finding>): void {

@@ -6,8 +6,10 @@ import {
   bitX,
   type FlipFlopModes,
   firstNet,
+  type RtlBlock,
   type RtlCell,
   type RtlKind,
+  type RtlMemory,
 } from "../netlist/rtl.ts";
 
 /**
@@ -47,12 +49,24 @@ export class RtlBuilder {
     signed = false,
     modes: FlipFlopModes | null = null,
     output?: Bits,
+    memory?: RtlMemory,
+    block?: RtlBlock,
   ): Bits {
     const base = `${this.hint}$${kind}`;
     const count = (this.nameCounts.get(base) ?? 0) + 1;
     this.nameCounts.set(base, count);
     const out = output ?? this.nets(width);
-    this.cells.push({ kind, name: count === 1 ? base : `${base}${count}`, inputs, output: out, signed, modes });
+    const name = count === 1 ? base : `${base}${count}`;
+    this.cells.push({
+      kind,
+      name,
+      inputs,
+      output: out,
+      signed,
+      modes,
+      ...(memory ? { memory } : {}),
+      ...(block ? { block } : {}),
+    });
     this.cellLocs.push(this.loc);
     return out;
   }

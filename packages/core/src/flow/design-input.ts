@@ -6,6 +6,7 @@ export interface DesignInput {
   /** null: the first module that no other instantiates. */
   readonly top: string | null;
   readonly part: string;
+  /** HDL, and the texts that memories are filled from. */
   readonly sources: readonly SourceFile[];
   readonly pinFiles: readonly SourceFile[];
   readonly timingFiles: readonly SourceFile[];

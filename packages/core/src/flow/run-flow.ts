@@ -9,12 +9,13 @@ import { type PinNeed, parsePins, planPins } from "../constraints/pins.ts";
 import { type ClockRule, checkClocks, parseSdc } from "../constraints/sdc.ts";
 import { findPart, type Part } from "../device/part.ts";
 import { type ElaboratedDesign, elaborate } from "../elaborate/elaborate.ts";
-import { cellKind, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import { cellKind, clockSlots, type MappedNetlist } from "../netlist/mapped.ts";
 import { pack } from "../pack/pack.ts";
 import { place } from "../place/place.ts";
 import { route } from "../route/route.ts";
 import { synthesize, synthOptionsFor } from "../synth/synthesize.ts";
 import { analyzeTiming } from "../timing/analyze.ts";
+import { ownerOfSlots } from "../timing/timing-graph.ts";
 import type { ImageArtifact, ImagePort, RulesArtifact, StageArtifacts, StageRecord } from "./artifacts.ts";
 import { type DesignInput, recipes, type StageName, stageNames } from "./design-input.ts";
 
@@ -285,14 +286,14 @@ function options(stopAfter: StageName | undefined): (stage: StageName) => boolea
   return (stage) => stage === stopAfter;
 }
 
-/** Input port bits that clock a register, directly. */
+/** Input port bits that clock a register or block, directly. */
 export function clockPorts(netlist: MappedNetlist): string[] {
   const ports = new Set<string>();
-  for (let cell = 0; cell < netlist.cellCount; cell++) {
-    if (netlist.kind[cell] !== cellKind.flipFlop) continue;
-    const driver = netlist.netDriver[netlist.inputNet[netlist.inputStart[cell] + ffPin.clock]];
+  clockSlots(netlist).forEach((isClock, slot) => {
+    if (!isClock || netlist.inputNet[slot] < 0) return;
+    const driver = netlist.netDriver[netlist.inputNet[slot]];
     if (netlist.kind[driver] === cellKind.inputPad) ports.add(netlist.cellName[driver]);
-  }
+  });
   return [...ports].sort();
 }
 
@@ -322,11 +323,12 @@ function checkRules(netlist: MappedNetlist, input: DesignInput, part: Part): Sta
 export function pathGoals(netlist: MappedNetlist, clocks: readonly ClockRule[]): Float64Array {
   const goals = new Float64Array(netlist.cellCount).fill(Infinity);
   const periods = new Map(clocks.map((clock) => [clock.port, clock.periodPs]));
-  for (let cell = 0; cell < netlist.cellCount; cell++) {
-    if (netlist.kind[cell] !== cellKind.flipFlop) continue;
-    const driver = netlist.netDriver[netlist.inputNet[netlist.inputStart[cell] + ffPin.clock]];
-    goals[cell] = periods.get(netlist.cellName[driver]) ?? Infinity;
-  }
+  const owner = ownerOfSlots(netlist);
+  clockSlots(netlist).forEach((isClock, slot) => {
+    if (!isClock || netlist.inputNet[slot] < 0) return;
+    const driver = netlist.netDriver[netlist.inputNet[slot]];
+    goals[owner[slot]] = Math.min(goals[owner[slot]], periods.get(netlist.cellName[driver]) ?? Infinity);
+  });
   return goals;
 }
 

@@ -1,5 +1,5 @@
 import type { Part } from "../device/part.ts";
-import { cellKind, type MappedNetlist } from "../netlist/mapped.ts";
+import { cellKind, clockSlots, type MappedNetlist } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 
 export interface ResourceUse {
@@ -22,10 +22,10 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
   const elements = fabric.logicTiles.length * family.elementsPerTile;
   const count = (kind: number) => netlist.kind.reduce((sum, k) => sum + (k === kind ? 1 : 0), 0);
   const clocks = new Set<number>();
-  for (let cell = 0; cell < netlist.cellCount; cell++)
-    if (netlist.kind[cell] === cellKind.flipFlop) clocks.add(netlist.inputNet[netlist.inputStart[cell] + 1]);
-  const blocks = (letter: string) =>
-    ([...part.die.columns].filter((column) => column === letter).length * part.die.rows) / family.blockRows;
+  clockSlots(netlist).forEach((isClock, slot) => {
+    if (isClock && netlist.inputNet[slot] >= 0) clocks.add(netlist.inputNet[slot]);
+  });
+  const blocks = (type: string) => netlist.blocks.filter((block) => block.modes.type === type).length;
   const uses: ResourceUse[] = [
     { kind: "LUTs", used: count(cellKind.lut), available: elements },
     { kind: "registers", used: count(cellKind.flipFlop), available: elements },
@@ -38,8 +38,8 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
       available: part.pins.length,
     },
     { kind: "clocks", used: clocks.size, available: family.globalClocks },
-    { kind: "memories", used: 0, available: blocks("M") },
-    { kind: "multipliers", used: 0, available: blocks("X") },
+    { kind: "memories", used: blocks("memory"), available: fabric.blockSites("memory").length },
+    { kind: "multipliers", used: blocks("multiplier"), available: fabric.blockSites("multiplier").length },
   );
   return uses;
 }

@@ -51,6 +51,114 @@ module gc_ff #(
     end
   endgenerate
 endmodule
+
+// Memory of 2^ABITS bits behind two ports. Words of a port are 2^WIDTH bits; MODE: what reads at the same edge see of
+// the word that this port writes: 0 as it was, 1 as it becomes, 2 this port's output holds. JOINT: both clocks are one.
+module gc_memory #(
+  parameter ABITS = 14,
+  parameter DBITS = 32,
+  parameter [2**ABITS-1:0] INIT = 0,
+  parameter WIDTH_A = 0, WIDTH_B = 0, MODE_A = 0, MODE_B = 0, REG_A = 0, REG_B = 0, FALL_A = 0, FALL_B = 0, JOINT = 0
+) (
+  input  wire clk_a, en_a, rst_a, clk_b, en_b, rst_b,
+  input  wire [ABITS-1:0] a_a, a_b,
+  input  wire [DBITS-1:0] d_a, d_b,
+  input  wire [DBITS/8-1:0] w_a, w_b,
+  output wire [DBITS-1:0] q_a, q_b
+);
+  reg [7:0] store [0:2**(ABITS-3)-1];
+  reg [DBITS-1:0] word_a, word_b, out_a, out_b;
+  integer n;
+  initial begin
+    for (n = 0; n < 2**(ABITS-3); n = n + 1) store[n] = INIT[8*n +: 8];
+    word_a = 0; word_b = 0; out_a = 0; out_b = 0;
+  end
+
+  task put(input integer width, input [ABITS-1:0] a, input [DBITS-1:0] d, input [DBITS/8-1:0] w);
+    integer i;
+    reg [7:0] mask;
+    begin
+      if (width >= 3) begin
+        for (i = 0; i < 2**width / 8; i = i + 1)
+          if (w[i]) store[((a >> width) << (width - 3)) + i] = d[8*i +: 8];
+      end else if (w[0]) begin
+        mask = ((1 << 2**width) - 1) << ((a[2:0] >> width) << width);
+        store[a >> 3] = (store[a >> 3] & ~mask) | ((d[7:0] << ((a[2:0] >> width) << width)) & mask);
+      end
+    end
+  endtask
+
+  function [DBITS-1:0] get(input integer width, input [ABITS-1:0] a);
+    integer i;
+    begin
+      get = 0;
+      if (width >= 3) begin
+        for (i = 0; i < 2**width / 8; i = i + 1) get[8*i +: 8] = store[((a >> width) << (width - 3)) + i];
+      end else get = (store[a >> 3] >> ((a[2:0] >> width) << width)) & ((1 << 2**width) - 1);
+    end
+  endfunction
+
+  task step(input now_a, input now_b);
+    begin
+      if (now_a && en_a && MODE_A == 1) put(WIDTH_A, a_a, d_a, w_a);
+      if (now_b && en_b && MODE_B == 1) put(WIDTH_B, a_b, d_b, w_b);
+      if (now_a) begin
+        out_a <= rst_a ? 0 : word_a;
+        if (rst_a && !REG_A) word_a <= 0;
+        else if (en_a && !(MODE_A == 2 && |w_a)) word_a <= get(WIDTH_A, a_a);
+      end
+      if (now_b) begin
+        out_b <= rst_b ? 0 : word_b;
+        if (rst_b && !REG_B) word_b <= 0;
+        else if (en_b && !(MODE_B == 2 && |w_b)) word_b <= get(WIDTH_B, a_b);
+      end
+      if (now_a && en_a && MODE_A != 1) put(WIDTH_A, a_a, d_a, w_a);
+      if (now_b && en_b && MODE_B != 1) put(WIDTH_B, a_b, d_b, w_b);
+    end
+  endtask
+
+  wire edge_a = FALL_A ? ~clk_a : clk_a;
+  wire edge_b = FALL_B ? ~clk_b : clk_b;
+  generate
+    if (JOINT) begin : joint
+      always @(posedge edge_a) step(1, 1);
+    end else begin : apart
+      always @(posedge edge_a) step(1, 0);
+      always @(posedge edge_b) step(0, 1);
+    end
+  endgenerate
+  assign q_a = REG_A ? out_a : word_a;
+  assign q_b = REG_B ? out_b : word_b;
+endmodule
+
+// p = c, or the last p, plus or minus a * b.
+module gc_multiplier #(
+  parameter SIGNED_A = 0, SIGNED_B = 0, REG_IN = 0, REG_PRODUCT = 0, REG_OUT = 0, ACCUMULATE = 0, SUBTRACT = 0, FALL = 0
+) (
+  input  wire clk, en, rst, load,
+  input  wire [17:0] a, b,
+  input  wire [47:0] c,
+  output wire [47:0] p
+);
+  wire signed [47:0] wide_a = {{30{SIGNED_A ? a[17] : 1'b0}}, a};
+  wire signed [47:0] wide_b = {{30{SIGNED_B ? b[17] : 1'b0}}, b};
+  reg signed [47:0] held_a = 0, held_b = 0, held_product = 0;
+  reg [47:0] held_sum = 0;
+  wire signed [47:0] left = REG_IN ? held_a : wide_a;
+  wire signed [47:0] right = REG_IN ? held_b : wide_b;
+  wire signed [47:0] product = left * right;
+  wire [47:0] term = REG_PRODUCT ? held_product : product;
+  wire [47:0] base = ACCUMULATE && !load ? held_sum : c;
+  wire [47:0] sum = SUBTRACT ? base - term : base + term;
+  wire edge_clk = FALL ? ~clk : clk;
+  always @(posedge edge_clk)
+    if (rst) begin
+      held_a <= 0; held_b <= 0; held_product <= 0; held_sum <= 0;
+    end else if (en) begin
+      held_a <= wide_a; held_b <= wide_b; held_product <= product; held_sum <= sum;
+    end
+  assign p = REG_OUT ? held_sum : sum;
+endmodule
 `;
 
 const plain = /^[A-Za-z_][A-Za-z0-9_$]*$/;
@@ -115,6 +223,8 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
           ? `  gc_carry_sum ${instance} (${ins}, .o(${out}));`
           : `  gc_carry_mux ${instance} (${ins}, .b(${pin(carryPin.b, "1'b0")}), .carry_out(${out}));`,
       );
+    } else if (kind[cell] === cellKind.block) {
+      lines.push(...blockInstance(netlist, cell, instance, pin, wire));
     } else if (kind[cell] === cellKind.flipFlop) {
       const modes = netlist.modes[cell];
       const flag = (mask: number) => (modes & mask ? 1 : 0);
@@ -126,4 +236,63 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
   }
   lines.push("endmodule", "");
   return lines.join("\n");
+}
+
+/** Vectors of a block's pins, most significant first; pins without a net are 0. */
+function blockInstance(
+  netlist: MappedNetlist,
+  cell: number,
+  instance: string,
+  pin: (i: number, open: string) => string,
+  wire: (net: number) => string,
+): string[] {
+  const { modes, inputNames, outputNames } = netlist.blocks.find((block) => block.cell === cell)!;
+  const at = new Map(inputNames.map((name, i) => [name, i]));
+  const one = (name: string, open: string) => (at.has(name) ? pin(at.get(name)!, open) : open);
+  const vector = (name: string, count: number) =>
+    `{${Array.from({ length: count }, (_, i) => one(`${name}${count - 1 - i}`, "1'b0")).join(", ")}}`;
+  const outputs = new Map<string, string>();
+  for (let out = 0; out < netlist.cellCount; out++) {
+    if (netlist.kind[out] !== cellKind.blockOutput) continue;
+    if (netlist.netDriver[netlist.inputNet[netlist.inputStart[out]]] !== cell) continue;
+    outputs.set(outputNames[netlist.modes[out]], wire(netlist.outputNet[out]));
+  }
+  const spare = (name: string) => `${instance.trim().replace(/^\\/, "")}$${name}`;
+  const lines: string[] = [];
+  const outVector = (name: string, count: number) => {
+    const open = verilogName(spare(name));
+    lines.push(`  wire [${count - 1}:0] ${open};`);
+    for (let i = 0; i < count; i++) {
+      const net = outputs.get(`${name}${i}`);
+      if (net) lines.push(`  assign ${net} = ${open}[${i}];`);
+    }
+    return open;
+  };
+  const flag = (value: boolean) => (value ? 1 : 0);
+  const count = (prefix: string) => inputNames.filter((name) => new RegExp(`^${prefix}\\d+$`).test(name)).length;
+  const clock = (i: number) => pin(inputNames.length + i, "1'b0");
+  if (modes.type === "multiplier") {
+    const p = outVector("P", outputNames.length);
+    lines.push(
+      `  gc_multiplier #(.SIGNED_A(${flag(modes.signedA)}), .SIGNED_B(${flag(modes.signedB)}), .REG_IN(${flag(modes.inputRegister)}), .REG_PRODUCT(${flag(modes.productRegister)}), .REG_OUT(${flag(modes.outputRegister)}), .ACCUMULATE(${flag(modes.accumulate)}), .SUBTRACT(${flag(modes.subtract)}), .FALL(${flag(modes.clockFalling)})) ${instance} ` +
+        `(.clk(${clock(0)}), .en(${modes.enableUsed ? one("E", "1'b0") : "1'b1"}), .rst(${one("R", "1'b0")}), .load(${one("LOAD", "1'b0")}), .a(${vector("A", count("A"))}), .b(${vector("B", count("B"))}), .c(${vector("C", count("C"))}), .p(${p}));`,
+    );
+    return lines;
+  }
+  const [a, b] = modes.ports;
+  const bits = count("AA");
+  const width = Math.max(count("DA"), count("DB"));
+  const qa = outVector("QA", width);
+  const qb = outVector("QB", width);
+  const joint = clock(0) === clock(1) && a.clockFalling === b.clockFalling;
+  const init = modes.contents ? `${2 ** bits}'h${modes.contents}` : "0";
+  const port = (letter: string, p: number, enableUsed: boolean) => {
+    const low = letter.toLowerCase();
+    return `.clk_${low}(${clock(p)}), .en_${low}(${enableUsed ? one(`E${letter}`, "1'b0") : "1'b1"}), .rst_${low}(${one(`R${letter}`, "1'b0")}), .a_${low}(${vector(`A${letter}`, bits)}), .d_${low}(${vector(`D${letter}`, width)}), .w_${low}(${vector(`W${letter}`, width / 8)}), .q_${low}(${letter === "A" ? qa : qb})`;
+  };
+  lines.push(
+    `  gc_memory #(.ABITS(${bits}), .DBITS(${width}), .INIT(${init}), .WIDTH_A(${a.width}), .WIDTH_B(${b.width}), .MODE_A(${a.writeMode}), .MODE_B(${b.writeMode}), .REG_A(${flag(a.outputRegister)}), .REG_B(${flag(b.outputRegister)}), .FALL_A(${flag(a.clockFalling)}), .FALL_B(${flag(b.clockFalling)}), .JOINT(${flag(joint)})) ${instance} ` +
+      `(${port("A", 0, a.enableUsed)}, ${port("B", 1, b.enableUsed)});`,
+  );
+  return lines;
 }

@@ -8,6 +8,13 @@ export function combFanin(cell: RtlCell, at: number, visit: (bit: number) => voi
   switch (cell.kind) {
     case "ff":
       return;
+    case "block": {
+      const modes = cell.block!.modes;
+      const registered =
+        modes.type === "memory" || modes.inputRegister || modes.productRegister || modes.outputRegister;
+      if (!registered) for (const input of cell.inputs) for (const bit of input) visit(bit);
+      return;
+    }
     case "not":
     case "and":
     case "or":
@@ -22,6 +29,9 @@ export function combFanin(cell: RtlCell, at: number, visit: (bit: number) => voi
     case "add":
     case "sub": // a carry only climbs
       for (const input of cell.inputs) for (let i = 0; i <= at; i++) visit(input[i]);
+      return;
+    case "mem":
+      for (const bit of cell.inputs[Math.floor(at / cell.memory!.width)]) visit(bit);
       return;
     case "latch": // the loop through a latch's own output is its purpose; data and enable still pass through it
       visit(cell.inputs[0][at]);

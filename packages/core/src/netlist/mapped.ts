@@ -1,12 +1,36 @@
+import type { InferredItem } from "../synth/inferred.ts";
+import type { BlockModes } from "./rtl.ts";
+
 /** The circuit as built: LUTs, flip-flops, carry links and pads, as struct of arrays. Shared by all stages from synthesis on. */
 
 /**
  * An element with its carry link in use is three cells: a LUT p, a `carrySum` (p xor carry in), which takes the
  * element's output, and a `carryMux` (p ? carry in : b), whose net leads to the element above and nowhere else.
+ *
+ * A hard block is a `block` cell with all of its input pins and clocks, and a `blockOutput` cell for each output pin in
+ * use. The block's own net leads to those only; it stands for what is inside.
  */
-export const cellKind = { lut: 0, flipFlop: 1, inputPad: 2, outputPad: 3, carrySum: 4, carryMux: 5 } as const;
+export const cellKind = {
+  lut: 0,
+  flipFlop: 1,
+  inputPad: 2,
+  outputPad: 3,
+  carrySum: 4,
+  carryMux: 5,
+  block: 6,
+  blockOutput: 7,
+} as const;
 /** By value of `cellKind`, for people. */
-export const cellKindNames = ["LUT", "flip-flop", "input pad", "output pad", "carry sum", "carry link"] as const;
+export const cellKindNames = [
+  "LUT",
+  "flip-flop",
+  "input pad",
+  "output pad",
+  "carry sum",
+  "carry link",
+  "block",
+  "block output",
+] as const;
 export type CellKind = (typeof cellKind)[keyof typeof cellKind];
 
 /** Positions of a `carrySum`'s and a `carryMux`'s input pins; carry in is open at the foot of a chain, b open is 0. */
@@ -47,9 +71,12 @@ export interface MappedNetlist {
   /** [cells] Truth table of a LUT, inputs above its own repeated: bits 0 to 31 and 32 to 63. */
   readonly maskLow: Uint32Array;
   readonly maskHigh: Uint32Array;
-  /** [cells] Flip-flop modes, bits of `ffMode`; `carryStart` of carry cells. */
+  /** [cells] Flip-flop modes, bits of `ffMode`; `carryStart` of carry cells; output pin of block outputs. */
   readonly modes: Uint8Array;
   readonly chains: readonly MappedChain[];
+  readonly blocks: readonly MappedBlock[];
+  /** Structures that synthesis recognised, and what it made of them. */
+  readonly inferred: readonly InferredItem[];
   readonly netName: readonly string[];
   /** [nets] */
   readonly netDriver: Int32Array;
@@ -58,6 +85,14 @@ export interface MappedNetlist {
   readonly levels: number;
   /** What became of names that have no cell of their own. */
   readonly fates: readonly NameFate[];
+}
+
+export interface MappedBlock {
+  readonly cell: number;
+  readonly modes: BlockModes;
+  /** Names of its pins, in order; the clocks come behind the input pins. */
+  readonly inputNames: readonly string[];
+  readonly outputNames: readonly string[];
 }
 
 /** Cells of a carry chain from its foot up, n elements; -1 where an element has no such cell. */
@@ -83,6 +118,39 @@ export interface NameFate {
   readonly became: "constant 0" | "constant 1" | "unused" | "folded into logic" | "another name of";
   /** For "another name of": the net that carries it. */
   readonly net?: string;
+}
+
+/** Clock pins of a block are its last ones. */
+export function blockClockCount(modes: BlockModes): number {
+  return modes.type === "memory" ? 2 : 1;
+}
+
+/** True if a block has a register or memory between each input and output. */
+export function isRegisteredBlock(modes: BlockModes): boolean {
+  return modes.type === "memory" || modes.inputRegister || modes.productRegister || modes.outputRegister;
+}
+
+/** [input pin slots] 1 for clock pins of flip-flops and blocks. */
+export function clockSlots(netlist: MappedNetlist): Uint8Array {
+  const { kind, inputStart } = netlist;
+  const isClock = new Uint8Array(netlist.inputNet.length);
+  for (let cell = 0; cell < netlist.cellCount; cell++)
+    if (kind[cell] === cellKind.flipFlop) isClock[inputStart[cell] + ffPin.clock] = 1;
+  for (const { cell, modes } of netlist.blocks)
+    isClock.fill(1, inputStart[cell + 1] - blockClockCount(modes), inputStart[cell + 1]);
+  return isClock;
+}
+
+/** [cells] Index into `blocks` of each block and block output; -1 for others. */
+export function blockOfCells(netlist: MappedNetlist): Int32Array {
+  const { kind, inputStart, inputNet, netDriver } = netlist;
+  const blockOf = new Int32Array(netlist.cellCount).fill(-1);
+  netlist.blocks.forEach((block, b) => {
+    blockOf[block.cell] = b;
+  });
+  for (let cell = 0; cell < netlist.cellCount; cell++)
+    if (kind[cell] === cellKind.blockOutput) blockOf[cell] = blockOf[netDriver[inputNet[inputStart[cell]]]];
+  return blockOf;
 }
 
 export interface NetSinks {

@@ -15,7 +15,10 @@ export type Bits = readonly number[];
  * Inputs by kind (w = output width):
  * not [w]; and or xor [w][w]; mux [1][w if 1][w if 0]; redand redor redxor [n] -> 1;
  * add sub mul div mod [w][w]; eq lt [n][n] -> 1; shl shr sshr [w][n];
- * ff: d [w], clk [1], en [0 or 1], sr [0 or 1]; latch: d [w], en [1].
+ * ff: d [w], clk [1], en [0 or 1], sr [0 or 1]; latch: d [w], en [1];
+ * mem: the address of each read port, then address, data [width], enable of each bit [width] and clock [1] of each
+ * write port -> the words read, which follow their addresses without a clock. A later write port wins;
+ * block: each input pin, then each clock of the block, [1] or [] where it is open.
  * div and mod by zero give any value. sshr and signed cells read two's complement.
  */
 export type RtlKind =
@@ -38,7 +41,61 @@ export type RtlKind =
   | "shr"
   | "sshr"
   | "ff"
-  | "latch";
+  | "latch"
+  | "mem"
+  | "block";
+
+/** Modes of a memory block. Word widths are powers of two, given by their exponent. */
+export interface MemoryModes {
+  readonly type: "memory";
+  readonly ports: readonly MemoryPortModes[];
+  /** All bits of the block in hex, bit 0 last; null: all 0. */
+  readonly contents: string | null;
+}
+export interface MemoryPortModes {
+  readonly width: number;
+  /** What reads of the word that this port writes see at the same edge: the word before, the word after, or (at this port) nothing: the output holds. */
+  readonly writeMode: 0 | 1 | 2;
+  readonly outputRegister: boolean;
+  /** False: the port is always on. */
+  readonly enableUsed: boolean;
+  readonly clockFalling: boolean;
+}
+export const writeMode = { old: 0, new: 1, hold: 2 } as const;
+
+/** Modes of a multiplier block. Result: c, or the last result, plus or minus a * b. */
+export interface MultiplierModes {
+  readonly type: "multiplier";
+  readonly signedA: boolean;
+  readonly signedB: boolean;
+  readonly inputRegister: boolean;
+  readonly productRegister: boolean;
+  readonly outputRegister: boolean;
+  /** Adds the last result instead of c, unless LOAD is on. */
+  readonly accumulate: boolean;
+  readonly subtract: boolean;
+  readonly enableUsed: boolean;
+  readonly clockFalling: boolean;
+}
+export type BlockModes = MemoryModes | MultiplierModes;
+
+/** One hard block of the part. Synthesis makes it from `mem` and `mul` cells; elaboration never does. */
+export interface RtlBlock {
+  readonly modes: BlockModes;
+  /** [outputs] Output pin of the block that each bit of the cell's output comes from. */
+  readonly outputPins: readonly number[];
+}
+
+/** An array of words with ports. Addresses past the end read anything and write nothing. */
+export interface RtlMemory {
+  readonly width: number;
+  readonly depth: number;
+  readonly reads: number;
+  /** For each write port: whether its clock's rising edge counts. */
+  readonly writes: readonly boolean[];
+  /** Words in hex, each of ceil(width / 4) digits, the lowest address first; null if all start with 0. */
+  readonly init: string | null;
+}
 
 export interface FlipFlopModes {
   readonly clockRising: boolean;
@@ -58,6 +115,8 @@ export interface RtlCell {
   /** For mul, div, mod and lt. */
   readonly signed: boolean;
   readonly modes: FlipFlopModes | null;
+  readonly memory?: RtlMemory;
+  readonly block?: RtlBlock;
 }
 
 export interface RtlVector {

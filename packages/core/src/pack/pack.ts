@@ -3,6 +3,7 @@ import type { Finding, StageResult } from "../common/finding.ts";
 import type { PinPlan } from "../constraints/pins.ts";
 import type { Part } from "../device/part.ts";
 import {
+  blockOfCells,
   carryPin,
   cellKind,
   collectSinks,
@@ -36,6 +37,8 @@ export interface PackedDesign {
   readonly clusterAbove: Int32Array;
   /** [cells] Element of each LUT, flip-flop and carry cell; -1 for pads. */
   readonly cellElement: Int32Array;
+  /** [cells] Hard block, as in the netlist's `blocks`, of block cells and their outputs; -1 for others. */
+  readonly cellBlock: Int32Array;
   /** [cells] Pad of each port cell; -1 for others. */
   readonly cellPad: Int32Array;
 }
@@ -54,6 +57,20 @@ export function pack(
   context: StageContext,
 ): StageResult<PackedDesign> {
   const findings: Finding[] = [];
+  for (const type of ["memory", "multiplier"] as const) {
+    const used = netlist.blocks.filter((block) => block.modes.type === type).length;
+    const there = part.fabric.blockSites(type).length;
+    if (used <= there) continue;
+    const plural = type === "memory" ? "memories" : "multipliers";
+    findings.push({
+      code: "fit/too-big",
+      severity: "error",
+      place: { object: netlist.top },
+      message: `The design does not fit ${part.name}: it needs ${used} of ${there} ${plural}.`,
+      remedy: `Use fewer ${plural}, or choose a larger part.`,
+    });
+  }
+  if (findings.length) return { artifact: null, findings };
   const capacity = part.fabric.logicTiles.length;
   let result = new Packer(netlist, part, false).run(context);
   if (result.clusterCount > capacity) result = new Packer(netlist, part, true).run(context);
@@ -86,7 +103,7 @@ export function pack(
       if (cell >= 0) cellPad[cell] = part.pinByName.get(pinOf.get(port.bitNames[bit])!)!.pad;
     });
   }
-  return { artifact: { ...result, cellPad }, findings };
+  return { artifact: { ...result, cellBlock: blockOfCells(netlist), cellPad }, findings };
 }
 
 /** A logic tile while it is filled. */
@@ -125,7 +142,7 @@ class Packer {
     this.sinks = collectSinks(netlist);
   }
 
-  run(context: StageContext): Omit<PackedDesign, "cellPad"> {
+  run(context: StageContext): Omit<PackedDesign, "cellPad" | "cellBlock"> {
     this.placeChains();
     this.formElements();
     const { per, netlist } = this;

@@ -1,14 +1,23 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import { Delays, type Part } from "../device/part.ts";
-import { cellKind, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import { clockSlots, type MappedNetlist } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import { type Lookahead, lookaheadFor } from "../route/lookahead.ts";
-import { buildTimingGraph, criticalities, internalSlots, ownerOfSlots, setCarryArcs } from "../timing/timing-graph.ts";
+import {
+  buildTimingGraph,
+  criticalities,
+  internalSlots,
+  ownerOfSlots,
+  setFixedArcs,
+  startDelays,
+} from "../timing/timing-graph.ts";
 
 export interface PlacedDesign {
   /** [clusters] Tile of each cluster. */
   readonly clusterTile: Int32Array;
+  /** [blocks] Foot tile of each hard block. */
+  readonly blockTile: Int32Array;
   /** Half-perimeter wirelength over all routed nets, in tiles. */
   readonly wirelength: number;
   /** Longest path by the estimate, in ps, at slow-hot. */
@@ -36,8 +45,11 @@ export function place(
   options: PlaceOptions,
   context: StageContext,
 ): StageResult<PlacedDesign> {
-  if (packed.clusterCount === 0)
-    return { artifact: { clusterTile: new Int32Array(0), wirelength: 0, estimatedPs: 0 }, findings: [] };
+  if (packed.clusterCount + netlist.blocks.length === 0)
+    return {
+      artifact: { clusterTile: new Int32Array(0), blockTile: new Int32Array(0), wirelength: 0, estimatedPs: 0 },
+      findings: [],
+    };
   const annealer = new Annealer(netlist, packed, part, goalPs, options, context);
   if (!annealer.startPlacement()) {
     const tallest = Math.max(...annealer.stackHeights());
@@ -55,7 +67,11 @@ export function place(
 
 class Annealer {
   private readonly blockCount: number;
-  /** [blocks] Clusters first, then pads. */
+  /** Clusters and hard blocks: what moves. */
+  private readonly movableCount: number;
+  private readonly sites: Readonly<Record<"memory" | "multiplier", readonly number[]>>;
+  private readonly startPs: Float64Array;
+  /** [blocks] Clusters first, then hard blocks, then pads. */
   private readonly x: Int16Array;
   private readonly y: Int16Array;
   /** [tiles] Cluster on a tile, -1 if empty. */
@@ -125,7 +141,10 @@ class Annealer {
 
     // blocks
     const padBlock = new Map<number, number>();
-    let blocks = packed.clusterCount;
+    this.movableCount = packed.clusterCount + netlist.blocks.length;
+    this.sites = { memory: fabric.blockSites("memory"), multiplier: fabric.blockSites("multiplier") };
+    this.startPs = startDelays(netlist, this.delays);
+    let blocks = this.movableCount;
     for (let cell = 0; cell < netlist.cellCount; cell++) if (packed.cellPad[cell] >= 0) padBlock.set(cell, blocks++);
     this.blockCount = blocks;
     this.x = new Int16Array(blocks);
@@ -136,20 +155,23 @@ class Annealer {
       this.y[block] = fabric.tileY(tile);
     }
     this.clusterAt = new Int32Array(fabric.tileCount).fill(-1);
-    const blockOf = (cell: number) => padBlock.get(cell) ?? packed.elementCluster[packed.cellElement[cell]];
+    const blockOf = (cell: number) =>
+      padBlock.get(cell) ??
+      (packed.cellBlock[cell] >= 0
+        ? packed.clusterCount + packed.cellBlock[cell]
+        : packed.elementCluster[packed.cellElement[cell]]);
 
     // nets and connections; clocks travel on their own network
     const owner = ownerOfSlots(netlist);
     this.internal = internalSlots(netlist, packed);
-    const isClockSlot = (slot: number) =>
-      netlist.kind[owner[slot]] === cellKind.flipFlop && slot - netlist.inputStart[owner[slot]] === ffPin.clock;
+    const isClock = clockSlots(netlist);
     const members: Set<number>[] = Array.from({ length: netlist.netCount }, () => new Set());
     const from: number[] = [];
     const to: number[] = [];
     const slots: number[] = [];
     for (let slot = 0; slot < this.slotCount; slot++) {
       const net = netlist.inputNet[slot];
-      if (net < 0 || this.internal[slot] || isClockSlot(slot)) continue;
+      if (net < 0 || this.internal[slot] || isClock[slot]) continue;
       const source = blockOf(netlist.netDriver[net]);
       const sink = blockOf(owner[slot]);
       members[net].add(source).add(sink);
@@ -190,7 +212,7 @@ class Annealer {
   }
 
   run(): PlacedDesign {
-    const clusters = this.packed.clusterCount;
+    const clusters = this.movableCount;
     const movesPer = Math.max(400, Math.round(this.options.effort * clusters ** (4 / 3)));
     const widest = Math.max(this.part.fabric.width, this.part.fabric.height);
     let range = widest;
@@ -251,12 +273,18 @@ class Annealer {
       worst = this.updateTiming(exponent);
       this.recountWire();
     }
-    return { clusterTile: this.snapshot(), wirelength: this.wireCost, estimatedPs: worst };
+    const tiles = this.snapshot();
+    return {
+      clusterTile: tiles.slice(0, this.packed.clusterCount),
+      blockTile: tiles.slice(this.packed.clusterCount),
+      wirelength: this.wireCost,
+      estimatedPs: worst,
+    };
   }
 
   private snapshot(): Int32Array {
     const { fabric } = this.part;
-    return Int32Array.from({ length: this.packed.clusterCount }, (_, c) => this.y[c] * fabric.width + this.x[c]);
+    return Int32Array.from({ length: this.movableCount }, (_, c) => this.y[c] * fabric.width + this.x[c]);
   }
 
   private restore(tiles: Int32Array): void {
@@ -289,6 +317,12 @@ class Annealer {
       if (foot === undefined) return false;
       stack.forEach((cluster, i) => this.put(cluster, foot + i * fabric.width));
     }
+    for (const kind of ["memory", "multiplier"] as const) {
+      const free = shuffle([...this.sites[kind]]);
+      this.netlist.blocks.forEach((block, b) => {
+        if (block.modes.type === kind) this.put(this.packed.clusterCount + b, free.pop()!);
+      });
+    }
     const tiles = shuffle(fabric.logicTiles.filter((tile) => this.clusterAt[tile] < 0));
     let next = 0;
     for (let c = 0; c < this.packed.clusterCount; c++) if (this.stackOf[c] < 0) this.put(c, tiles[next++]);
@@ -305,9 +339,9 @@ class Annealer {
       netPs[this.connSlot[c]] = this.estimate(this.x[b] - this.x[a], this.y[b] - this.y[a]);
     }
     for (let slot = 0; slot < this.slotCount; slot++) if (this.internal[slot]) netPs[slot] = 0;
-    setCarryArcs(this.netlist, this.delays, lutPs);
+    setFixedArcs(this.netlist, this.delays, lutPs);
     const critical = new Float32Array(this.slotCount);
-    const { worstPs } = criticalities(this.graph, { netPs, lutPs }, this.delays.clockToOutputPs, this.goalPs, critical);
+    const { worstPs } = criticalities(this.graph, { netPs, lutPs }, this.startPs, this.goalPs, critical);
     for (let c = 0; c < this.connSlot.length; c++) this.connWeight[c] = critical[this.connSlot[c]] ** exponent;
     return worstPs;
   }
@@ -389,8 +423,10 @@ class Annealer {
   private tryMove(range: number, temperature: number): number | null {
     const { random } = this.context;
     this.lastAccepted = false;
-    const cluster = random.below(this.packed.clusterCount);
-    if (!this.planMove(cluster, Math.max(1, Math.floor(range)))) return null;
+    const cluster = random.below(this.movableCount);
+    const reach = Math.max(1, Math.floor(range));
+    const isBlock = cluster >= this.packed.clusterCount;
+    if (!(isBlock ? this.planBlockMove(cluster) : this.planMove(cluster, reach))) return null;
     const { moved, leaves, takes } = this;
     this.stamp++;
     this.touchedNets.length = 0;
@@ -416,6 +452,26 @@ class Annealer {
     for (let i = 0; i < moved.length; i++) this.clusterAt[takes[i]] = -1;
     for (let i = 0; i < moved.length; i++) this.put(moved[i], leaves[i]);
     return delta;
+  }
+
+  /** Hard blocks are few: any place of their kind will do, however far. */
+  private planBlockMove(block: number): boolean {
+    const { moved, leaves, takes } = this;
+    const sites = this.sites[this.netlist.blocks[block - this.packed.clusterCount].modes.type];
+    const from = this.y[block] * this.part.fabric.width + this.x[block];
+    const to = sites[this.context.random.below(sites.length)];
+    if (to === from) return false;
+    moved.length = leaves.length = takes.length = 0;
+    moved.push(block);
+    leaves.push(from);
+    takes.push(to);
+    const other = this.clusterAt[to];
+    if (other >= 0) {
+      moved.push(other);
+      leaves.push(to);
+      takes.push(from);
+    }
+    return true;
   }
 
   /** False where the target is the place itself, or holds another stack. */

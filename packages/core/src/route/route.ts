@@ -1,11 +1,19 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
+import { blockPinPlace, blockPinsOf } from "../device/blocks.ts";
 import { Delays, nodeName, type Part } from "../device/part.ts";
 import { nodeKind } from "../device/tile-pattern.ts";
-import { cellKind, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import { cellKind, clockSlots, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import type { PlacedDesign } from "../place/place.ts";
-import { buildTimingGraph, criticalities, internalSlots, ownerOfSlots, setCarryArcs } from "../timing/timing-graph.ts";
+import {
+  buildTimingGraph,
+  criticalities,
+  internalSlots,
+  ownerOfSlots,
+  setFixedArcs,
+  startDelays,
+} from "../timing/timing-graph.ts";
 import { BinaryHeap } from "./heap.ts";
 import { lookaheadFor } from "./lookahead.ts";
 
@@ -115,6 +123,22 @@ class Router {
     const tileOf = (cell: number) => placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
     const slotOf = (cell: number) => packed.elementSlot[packed.cellElement[cell]];
     const internal = internalSlots(netlist, packed);
+    const isClockSlot = clockSlots(netlist);
+    const blockNode = (cell: number, pin: number, isInput: boolean) => {
+      const block = packed.cellBlock[cell];
+      const { modes } = netlist.blocks[block];
+      const isMemory = modes.type === "memory";
+      const pins = blockPinsOf(family, modes);
+      const foot = placed.blockTile[block];
+      if (isInput && pin >= pins.inputs.length) {
+        const tile = foot + (pin - pins.inputs.length) * fabric.width;
+        return { tile, node: this.local(tile, "CLK") };
+      }
+      const perTile = (isMemory ? family.memoryPins : family.multiplierPins)[isInput ? "inputs" : "outputs"];
+      const { row, at } = blockPinPlace(perTile, pin);
+      const tile = foot + row * fabric.width;
+      return { tile, node: this.local(tile, `${isMemory ? "M" : "X"}${isInput ? "I" : "Q"}${at}`) };
+    };
     const sinksByNet = new Map<number, Map<number, Sink>>();
     for (let slot = 0; slot < netlist.inputNet.length; slot++) {
       const net = netlist.inputNet[slot];
@@ -127,6 +151,10 @@ class Router {
         const pad = fabric.pads[packed.cellPad[cell]];
         tile = pad.tile;
         nodes = [this.local(tile, `OUT${pad.index}`)];
+      } else if (netlist.kind[cell] === cellKind.block) {
+        const found = blockNode(cell, pin, true);
+        tile = found.tile;
+        nodes = [found.node];
       } else {
         tile = tileOf(cell);
         const e = slotOf(cell);
@@ -157,16 +185,13 @@ class Router {
       if (netlist.kind[driver] === cellKind.inputPad) {
         const pad = fabric.pads[packed.cellPad[driver]];
         source = this.local(pad.tile, `IN${pad.index}`);
-      } else {
+      } else if (netlist.kind[driver] === cellKind.blockOutput)
+        source = blockNode(driver, netlist.modes[driver], false).node;
+      else {
         const e = slotOf(driver);
         source = this.local(tileOf(driver), netlist.kind[driver] === cellKind.flipFlop ? `Q${e}` : `O${e}`);
       }
-      const isClock = [...sinks.values()].some((sink) =>
-        sink.slots.some(
-          (slot) =>
-            netlist.kind[owner[slot]] === cellKind.flipFlop && slot - netlist.inputStart[owner[slot]] === ffPin.clock,
-        ),
-      );
+      const isClock = [...sinks.values()].some((sink) => sink.slots.some((slot) => isClockSlot[slot] === 1));
       routes.push({ net, source, sinks: [...sinks.values()], nodes: [], parents: [], isClock });
     }
     // nets with many sinks are hardest to move: route them first
@@ -180,6 +205,7 @@ class Router {
     const graph = buildTimingGraph(netlist);
     const delays = new Delays(this.part, "slow-hot");
     const critical = new Float32Array(netlist.inputNet.length);
+    const startPs = startDelays(netlist, delays);
     let least = Infinity;
     let worstPs = 0;
     for (let iteration = 1; iteration <= options.maxIterations; iteration++) {
@@ -191,7 +217,7 @@ class Router {
       }
       const over = this.countOverused();
       const arcs = this.arcDelays(delays);
-      worstPs = criticalities(graph, arcs, delays.clockToOutputPs, this.goalPs, critical).worstPs;
+      worstPs = criticalities(graph, arcs, startPs, this.goalPs, critical).worstPs;
       least = Math.min(least, over);
       context.progress({
         fraction: over === 0 ? 1 : Math.min(0.95, 0.3 + 0.65 * (1 - over / Math.max(over, 400))),
@@ -336,7 +362,7 @@ class Router {
   private arcDelays(delays: Delays): { netPs: Float32Array; lutPs: Float32Array } {
     const netPs = new Float32Array(this.netlist.inputNet.length);
     const lutPs = new Float32Array(this.netlist.inputNet.length);
-    setCarryArcs(this.netlist, delays, lutPs);
+    setFixedArcs(this.netlist, delays, lutPs);
     for (const item of this.routes) {
       const delay = new Float64Array(item.nodes.length);
       item.nodes.forEach((node, i) => {

@@ -1,6 +1,9 @@
+import { readBlockModes } from "../bitstream/block-config.ts";
 import { TileConfig } from "../bitstream/config-map.ts";
+import { blockPinPlace, memoryAddressBits, memoryBlockPins, multiplierBlockPins } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
 import { carryMode, nodeKind } from "../device/tile-pattern.ts";
+import type { BlockModes } from "../netlist/rtl.ts";
 
 /**
  * What the configuration bits make of the part: tables, flip-flops and pads, found by following every mux select
@@ -14,6 +17,7 @@ export interface Circuit {
   readonly outputs: readonly { readonly pad: number; readonly signal: number; readonly enable: number }[];
   readonly tables: readonly Table[];
   readonly flipFlops: readonly DecodedFlipFlop[];
+  readonly blocks: readonly DecodedBlock[];
 }
 export interface Table {
   readonly output: number;
@@ -21,6 +25,22 @@ export interface Table {
   readonly inputs: readonly number[];
   readonly low: number;
   readonly high: number;
+}
+/** A memory or multiplier that something reads. */
+export interface DecodedBlock {
+  readonly modes: BlockModes;
+  /** Signals of the input pins, 0 where nothing leads there, in the family's order of pins. */
+  readonly inputs: readonly number[];
+  /** Signals of the clocks. */
+  readonly clocks: readonly number[];
+  /** Output pin -> signal, for those that are read. */
+  readonly outputs: ReadonlyMap<number, number>;
+  readonly pinNames: ReadonlyMap<string, number>;
+  readonly outputNames: readonly string[];
+  /** Of a memory, counted in bits. */
+  readonly addressBits: number;
+  /** At its foot. */
+  readonly tile: number;
 }
 export interface DecodedFlipFlop {
   readonly output: number;
@@ -51,6 +71,10 @@ class Decoder {
   private readonly tables: Table[] = [];
   private readonly flipFlops: DecodedFlipFlop[] = [];
   private readonly inputs: { signal: number; pad: number }[] = [];
+  /** Foot tile -> output pins that are read, with their signals. */
+  private readonly blockOutputs = new Map<number, Map<number, number>>();
+  private readonly waitingBlocks: number[] = [];
+  private readonly blocks: DecodedBlock[] = [];
   private readonly carryOf = new Map<string, number>();
   private readonly padAt = new Map<number, number>();
 
@@ -72,13 +96,20 @@ class Decoder {
         this.trace(graph.tileFirst[pad.tile] + fabric.pattern(pad.tile).byName.get(`${name}${pad.index}`)!);
       outputs.push({ pad: pad.id, signal: pin("OUT"), enable: mode === 2 ? pin("OE") : -1 });
     }
-    for (let next = this.pending.pop(); next; next = this.pending.pop()) this.build(next.node, next.signal);
+    for (;;) {
+      const next = this.pending.pop();
+      if (next) this.build(next.node, next.signal);
+      else if (this.blocks.length < this.waitingBlocks.length)
+        this.blocks.push(this.buildBlock(this.waitingBlocks[this.blocks.length]));
+      else break;
+    }
     return {
       signalCount: this.signalCount,
       inputs: this.inputs,
       outputs,
       tables: this.tables,
       flipFlops: this.flipFlops,
+      blocks: this.blocks,
     };
   }
 
@@ -108,14 +139,64 @@ class Decoder {
       return signal;
     }
     const tile = this.part.graph.nodeTile[node];
-    if (this.part.fabric.tileKind(tile) !== "logic") {
-      this.signalOf.set(node, 0); // memories, multipliers and clock blocks are not modelled: their outputs rest at 0
+    const kind = this.part.fabric.tileKind(tile);
+    if (kind === "memory" || kind === "multiplier") {
+      const signal = this.blockSignal(node, tile, kind);
+      this.signalOf.set(node, signal);
+      return signal;
+    }
+    if (kind !== "logic") {
+      this.signalOf.set(node, 0); // clock blocks are not modelled: their outputs rest at 0
       return 0;
     }
     const signal = this.signalCount++;
     this.signalOf.set(node, signal);
     this.pending.push({ node, signal });
     return signal;
+  }
+
+  /** Signal of a block's output pin; 0 if the block is off. */
+  private blockSignal(node: number, tile: number, kind: "memory" | "multiplier"): number {
+    const { fabric, graph, family } = this.part;
+    const row = (fabric.tileY(tile) - 1) % family.blockRows;
+    const foot = tile - row * fabric.width;
+    if (this.config.get(foot, kind === "memory" ? "memoryOn" : "multiplierOn") === 0) return 0;
+    const perTile = kind === "memory" ? family.memoryPins.outputs : family.multiplierPins.outputs;
+    const pin = row * perTile + (node - graph.tileFirst[tile]);
+    const names = (kind === "memory" ? memoryBlockPins(family) : multiplierBlockPins).outputs;
+    if (pin >= names.length) return 0;
+    let outputs = this.blockOutputs.get(foot);
+    if (!outputs) {
+      outputs = new Map();
+      this.blockOutputs.set(foot, outputs);
+      this.waitingBlocks.push(foot);
+    }
+    const signal = this.signalCount++;
+    outputs.set(pin, signal);
+    return signal;
+  }
+
+  private buildBlock(foot: number): DecodedBlock {
+    const { fabric, family } = this.part;
+    const isMemory = fabric.tileKind(foot) === "memory";
+    const pins = isMemory ? memoryBlockPins(family) : multiplierBlockPins;
+    const perTile = isMemory ? family.memoryPins.inputs : family.multiplierPins.inputs;
+    const letter = isMemory ? "MI" : "XI";
+    const inputs = pins.inputs.map((_, i) => {
+      const { row, at } = blockPinPlace(perTile, i);
+      return this.pin(foot + row * fabric.width, `${letter}${at}`);
+    });
+    const clocks = Array.from({ length: pins.clocks }, (_, p) => this.pin(foot + p * fabric.width, "CLK"));
+    return {
+      modes: readBlockModes(this.config, this.part, foot),
+      inputs,
+      clocks,
+      outputs: this.blockOutputs.get(foot)!,
+      pinNames: new Map(pins.inputs.map((name, i) => [name, i])),
+      outputNames: pins.outputs,
+      addressBits: isMemory ? memoryAddressBits(family) : 0,
+      tile: foot,
+    };
   }
 
   private pin(tile: number, name: string): number {

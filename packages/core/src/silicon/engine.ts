@@ -1,3 +1,14 @@
+import {
+  blockContents,
+  blockStateBytes,
+  emitMemoryNext,
+  emitMemoryTake,
+  emitMultiplierNext,
+  emitMultiplierTake,
+  emitMultiplierValue,
+  followsPins,
+  isRegistered,
+} from "./block-code.ts";
 import type { Circuit, DecodedFlipFlop } from "./decode.ts";
 import { emitNext, emitTable } from "./emit.ts";
 import { fusedRun } from "./fused-run.ts";
@@ -24,6 +35,8 @@ interface ClockGroup {
   readonly flipFlops: readonly DecodedFlipFlop[];
   /** Place of its first flip-flop among all. */
   readonly first: number;
+  /** Hard blocks with a clock here: number among all, and which of their clocks. */
+  readonly blocks: { readonly block: number; readonly ports: number[] }[];
 }
 
 // the only web platform name the core needs; present in browsers, workers and Node alike
@@ -43,6 +56,8 @@ export class Engine {
   private readonly slotOf: Int32Array;
   private readonly dutyAt: number;
   private readonly derived: ClockGroup[];
+  /** [blocks] Byte that each block's state starts at. */
+  private readonly blockAt: readonly number[];
   private readonly lastClock = new Map<number, number>();
   /** Clock that `runCycles` may drive by generated code alone, or null. */
   private readonly fastClock: number | null;
@@ -52,10 +67,14 @@ export class Engine {
   unstable = false;
 
   constructor(readonly circuit: Circuit) {
-    const { tables, loopSignals } = reduceAndOrder(circuit);
+    const ordered = reduceAndOrder(circuit);
+    const { tables } = ordered;
+    // what a block passes through without a register is settled like a loop
+    const through = circuit.blocks.filter((block) => block.modes.type === "multiplier" && followsPins(block));
+    const loopSignals = [...ordered.loopSignals, ...through.flatMap((block) => [...block.outputs.values()])];
     this.tableCount = tables.length;
     this.flipFlopCount = circuit.flipFlops.length;
-    this.groups = groupByClock(circuit.flipFlops);
+    this.groups = groupByClock(circuit);
     const inputSignals = new Set(circuit.inputs.map((input) => input.signal));
     this.derived = this.groups.filter((group) => group.signal !== 0 && !inputSignals.has(group.signal));
 
@@ -68,7 +87,14 @@ export class Engine {
     const nextAt = slot;
     const loopAt = nextAt + this.flipFlopCount;
     this.dutyAt = loopAt + loopSignals.length;
-    const wordCount = this.dutyAt + circuit.outputs.length;
+    let end = this.dutyAt + circuit.outputs.length;
+    end += end & 1; // blocks hold numbers of 8 bytes
+    this.blockAt = circuit.blocks.map((block) => {
+      const at = end * 4;
+      end += blockStateBytes(block) / 4;
+      return at;
+    });
+    const wordCount = end;
 
     const driven = this.groups.filter((group) => inputSignals.has(group.signal));
     const clocks = new Set(driven.map((group) => group.signal));
@@ -84,6 +110,10 @@ export class Engine {
   reset(): void {
     this.words.fill(0);
     for (const ff of this.circuit.flipFlops) this.words[this.slotOf[ff.output]] = ff.init;
+    const bytes = new Uint8Array(this.words.buffer);
+    this.circuit.blocks.forEach((block, i) => {
+      if (block.modes.type === "memory") bytes.set(blockContents(block), this.blockAt[i]);
+    });
     this.unstable = false;
     this.lastClock.clear();
     this.settle();
@@ -163,13 +193,15 @@ export class Engine {
     return (
       tables.some((table) => table.inputs.includes(clock)) ||
       flipFlops.some((ff) => ff.d === clock || ff.enable === clock || ff.reset === clock) ||
-      outputs.some((output) => output.signal === clock || output.enable === clock)
+      outputs.some((output) => output.signal === clock || output.enable === clock) ||
+      this.circuit.blocks.some((block) => block.inputs.includes(clock))
     );
   }
 
   /** The one group of registers, if the circuit is plain enough for the fused form: one edge of one clock, no loops. */
   private fusedGroup(tables: readonly ReducedTable[], repeats: boolean): ClockGroup | null {
     const { fastClock, groups } = this;
+    if (this.circuit.blocks.length) return null;
     if (fastClock === null || repeats || groups.length !== 1 || this.isData(fastClock, tables)) return null;
     return tables.length + this.flipFlopCount <= fusedLimit ? groups[0] : null;
   }
@@ -220,9 +252,21 @@ export class Engine {
 
     // settle: evaluate until loops and asynchronous resets rest; returns 1 if they never do
     const settle = new CodeWriter();
+    const valueFunction = (late: boolean) => {
+      const code = new CodeWriter();
+      circuit.blocks.forEach((block, i) => {
+        if (block.modes.type !== "multiplier" || block.modes.outputRegister || followsPins(block) !== late) return;
+        emitMultiplierValue(code, block, this.blockAt[i], address);
+      });
+      return code.length ? add(code) : -1;
+    };
+    const earlyBlocks = valueFunction(false);
+    const lateBlocks = valueFunction(true);
     const evalAll = () => {
       for (const func of evals) settle.call(func);
+      if (lateBlocks >= 0) settle.call(lateBlocks);
     };
+    if (earlyBlocks >= 0) settle.call(earlyBlocks);
     const repeats = loopSignals.length > 0 || asyncFfs.length > 0;
     if (!repeats) {
       evalAll();
@@ -265,10 +309,23 @@ export class Engine {
     const settleFunc = add(settle, { results: 1, locals: 2, exportName: "settle" });
 
     // next and take, a pair for each clock group
-    const nextFuncs = groups.map((group, g) => add(nextFunction(group, nextAt, address), { exportName: `next${g}` }));
+    const nextFuncs = groups.map((group, g) => {
+      const code = nextFunction(group, nextAt, address);
+      for (const { block, ports } of group.blocks) {
+        const each = circuit.blocks[block];
+        if (each.modes.type === "memory") emitMemoryNext(code, each, ports, this.blockAt[block], address);
+        else emitMultiplierNext(code, each, this.blockAt[block], address);
+      }
+      return add(code, { exportName: `next${g}`, locals: 2 });
+    });
     const takeFuncs = groups.map((group, g) => {
       const code = new CodeWriter();
       code.copyMemory(group.first * 4, (nextAt + group.first) * 4, group.flipFlops.length * 4);
+      for (const { block, ports } of group.blocks) {
+        const each = circuit.blocks[block];
+        if (each.modes.type === "memory") emitMemoryTake(code, each, ports, this.blockAt[block], address);
+        else emitMultiplierTake(code, each, this.blockAt[block], address);
+      }
       return add(code, { exportName: `take${g}` });
     });
 
@@ -341,16 +398,38 @@ export class Engine {
   }
 }
 
-function groupByClock(flipFlops: readonly DecodedFlipFlop[]): ClockGroup[] {
+function groupByClock({ flipFlops, blocks }: Circuit): ClockGroup[] {
   const byKey = new Map<string, DecodedFlipFlop[]>();
+  const clocks = new Map<string, { signal: number; falling: boolean }>();
+  const keyOf = (signal: number, falling: boolean) => {
+    const key = `${signal} ${falling}`;
+    clocks.set(key, { signal, falling });
+    return key;
+  };
   for (const ff of flipFlops) {
-    const key = `${ff.clock} ${ff.falling}`;
-    byKey.set(key, [...(byKey.get(key) ?? []), ff]);
+    const key = keyOf(ff.clock, ff.falling);
+    const list = byKey.get(key);
+    if (list) list.push(ff);
+    else byKey.set(key, [ff]);
   }
+  const blocksByKey = new Map<string, { block: number; ports: number[] }[]>();
+  blocks.forEach(({ modes, clocks: own }, block) => {
+    if (modes.type === "multiplier" && !isRegistered(modes)) return;
+    own.forEach((signal, port) => {
+      const falling = modes.type === "memory" ? modes.ports[port].clockFalling : modes.clockFalling;
+      const key = keyOf(signal, falling);
+      const list = blocksByKey.get(key) ?? [];
+      blocksByKey.set(key, list);
+      const known = list.find((each) => each.block === block);
+      if (known) known.ports.push(port);
+      else list.push({ block, ports: [port] });
+    });
+  });
   const groups: ClockGroup[] = [];
   let first = 0;
-  for (const list of byKey.values()) {
-    groups.push({ signal: list[0].clock, falling: list[0].falling, flipFlops: list, first });
+  for (const [key, { signal, falling }] of clocks) {
+    const list = byKey.get(key) ?? [];
+    groups.push({ signal, falling, flipFlops: list, first, blocks: blocksByKey.get(key) ?? [] });
     first += list.length;
   }
   return groups;

@@ -1,12 +1,8 @@
+import { readMemoryText } from "../elaborate/memory-text.ts";
 import type { Signal } from "../elaborate/model.ts";
-import { sizeOf } from "../elaborate/types.ts";
-import { readNumber } from "../hdl/verilog/number-text.ts";
 import type { Storage } from "./storage.ts";
 
-/**
- * `$readmemh` and `$readmemb` (IEEE 1364-2005 clause 17.2.9): words between white space, comments, `@address` in hex.
- * @param from First address to fill; null: the lowest. @returns What is wrong, with its line; null if nothing.
- */
+/** Fills a memory from a file's text. @returns What is wrong, with its line; null if nothing. */
 export function loadMemory(
   storage: Storage,
   signal: Signal,
@@ -15,42 +11,7 @@ export function loadMemory(
   from: number | null,
   to: number | null,
 ): string | null {
-  const [dim, ...inner] = signal.dims;
-  const low = Math.min(dim.left, dim.right);
-  const high = Math.max(dim.left, dim.right);
-  const block = inner.reduce((product, each) => product * sizeOf(each), 1);
-  const first = from ?? low;
-  const last = to ?? high;
-  const step = first <= last ? 1 : -1;
-  let address = first;
-  let within = 0;
-  let count = 0;
-  const plain = text.replace(/\/\*[\s\S]*?\*\//g, (comment) => comment.replace(/[^\n]/g, " ")).replace(/\/\/.*$/gm, "");
-  const line = (at: number) => plain.slice(0, at).split("\n").length;
-  for (const match of plain.matchAll(/\S+/g)) {
-    const word = match[0];
-    if (word.startsWith("@")) {
-      const value = Number.parseInt(word.slice(1), 16);
-      if (!/^@[0-9a-fA-F_]+$/.test(word) || value < low || value > high)
-        return `line ${line(match.index)}: the address ${word} is outside of [${dim.left}:${dim.right}].`;
-      address = value;
-      within = 0;
-      continue;
-    }
-    const value = readNumber(`${signal.width}'${hex ? "h" : "b"}${word}`);
-    if (!value) return `line ${line(match.index)}: '${word}' is no ${hex ? "hexadecimal" : "binary"} number.`;
-    if ((step > 0 ? address > last : address < last) || address < low || address > high)
-      return `line ${line(match.index)}: there are more words than places in [${first}:${last}].`;
-    writeElement(storage, signal, (address - low) * block + within, value.a, value.b);
-    count++;
-    if (++within === block) {
-      within = 0;
-      address += step;
-    }
-  }
-  if (from !== null && to !== null && count < (Math.abs(last - first) + 1) * block)
-    return `only ${count} word(s) for [${first}:${last}].`;
-  return null;
+  return readMemoryText(signal, text, hex, from, to, (at, { a, b }) => writeElement(storage, signal, at, a, b));
 }
 
 function writeElement(storage: Storage, signal: Signal, at: number, a: bigint, b: bigint): void {

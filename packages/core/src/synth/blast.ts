@@ -31,6 +31,16 @@ export interface BlastOptions {
   readonly maxCarry: number;
 }
 
+/** A hard block: literals of its input pins, and a node for each output pin that is read. */
+export interface BlockBits {
+  /** Word-level cell. */
+  readonly cell: number;
+  /** [input pins and clocks] -1: open. */
+  readonly inputs: readonly number[];
+  /** Output pin -> node, an input of the graph. */
+  readonly outputs: ReadonlyMap<number, number>;
+}
+
 export interface BitGraph {
   readonly aig: Aig;
   /** Carry chains; their sums are inputs of the graph. Only what is needed is left in them. */
@@ -38,6 +48,7 @@ export interface BitGraph {
   /** [nets] Literal of each net, -1 where nothing live needs it. */
   readonly literal: Int32Array;
   readonly states: StateBit[];
+  readonly blocks: BlockBits[];
   /** Nets of the input ports that are live, with their node. */
   readonly inputs: { readonly net: number; readonly node: number }[];
   readonly outputs: { readonly port: number; readonly bit: number; readonly literal: number }[];
@@ -76,6 +87,7 @@ function trimChains(graph: BitGraph): void {
   for (const output of graph.outputs) mark(output.literal);
   for (const state of graph.states)
     for (const literal of [state.d, state.clock, state.enable, state.reset]) mark(literal);
+  for (const block of graph.blocks) for (const literal of block.inputs) mark(literal);
   while (stack.length) {
     const node = stack.pop()!;
     if (aig.isAnd(node)) {
@@ -130,6 +142,8 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>, 
   const isPort = new Uint8Array(netCount);
   for (const port of ports) if (port.direction === "input") for (const net of port.bits) isPort[net] = 1;
   const pending: number[] = []; // state nets whose inputs are still to be built
+  const pendingBlocks: number[] = [];
+  const blockOutputs = new Map<number, Map<number, number>>();
 
   const stack: number[] = [];
   const demand = (root: number): number => {
@@ -160,6 +174,24 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>, 
         pending.push(net);
         continue;
       }
+      if (cell.kind === "block") {
+        let known = blockOutputs.get(c);
+        if (!known) {
+          known = new Map();
+          blockOutputs.set(c, known);
+          pendingBlocks.push(c);
+        }
+        const before = stack.length;
+        // what a block passes through without a register comes first in the order of nodes
+        combFanin(cell, bitAt[net], (bit) => {
+          if (literal[bit] < 0) stack.push(bit);
+        });
+        if (stack.length > before) continue;
+        aig.currentOrigin = c;
+        literal[net] = aig.input();
+        known.set(cell.block!.outputPins[bitAt[net]], literal[net] >> 1);
+        continue;
+      }
       const before = stack.length;
       combFanin(cell, bitAt[net], (bit) => {
         if (literal[bit] < 0) stack.push(bit);
@@ -179,8 +211,15 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>, 
     });
   });
   const states: StateBit[] = [];
-  for (let head = 0; head < pending.length; head++) {
-    const net = pending[head];
+  const blocks: BlockBits[] = [];
+  for (let head = 0; head < pending.length || blocks.length < pendingBlocks.length; ) {
+    if (head === pending.length) {
+      const c = pendingBlocks[blocks.length];
+      const inputs = cells[c].inputs.map((bits) => (bits.length ? demand(bits[0]) : -1));
+      blocks.push({ cell: c, inputs, outputs: blockOutputs.get(c)! });
+      continue;
+    }
+    const net = pending[head++];
     const c = driver[net];
     const bit = bitAt[net];
     const cell = cells[c];
@@ -226,7 +265,7 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>, 
       init: init === "x" ? Number(resetValue === "1") : Number(init),
     });
   }
-  return { aig, carry, literal, states, inputs, outputs };
+  return { aig, carry, literal, states, blocks, inputs, outputs };
 }
 
 class CellBuilder {
@@ -329,7 +368,9 @@ class CellBuilder {
         return set(arithmetic.shift(cell.kind, word(0), word(1)));
       case "ff":
       case "latch":
-        throw new Error("state cells are inputs of the graph");
+      case "mem":
+      case "block":
+        throw new Error("state cells and blocks are inputs of the graph");
     }
   }
 }

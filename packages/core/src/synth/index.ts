@@ -2,5 +2,7 @@
  * Word-level netlist to LUTs and flip-flops. In: `RtlNetlist`. Out: `MappedNetlist`.
  * And-inverter graph with structural hashing; depth-optimal K-LUT mapping with area recovery (see lut-map.ts).
  */
+
+export type { InferredItem } from "./inferred.ts";
 export { defaultSynthOptions, type SynthOptions, synthesize, synthOptionsFor } from "./synthesize.ts";
 export { permuteMask } from "./truth-table.ts";

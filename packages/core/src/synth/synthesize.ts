@@ -1,10 +1,12 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
-import type { Part } from "../device/part.ts";
+import { type BlockFamily, blockPinsOf } from "../device/blocks.ts";
+import { findFamily, type Part } from "../device/part.ts";
 import {
   carryStart,
   cellKind,
   ffMode,
+  type MappedBlock,
   type MappedChain,
   type MappedNetlist,
   type MappedPort,
@@ -12,9 +14,12 @@ import {
 } from "../netlist/mapped.ts";
 import { bitName, firstNet, type RtlCell, type RtlNetlist, type RtlVector } from "../netlist/rtl.ts";
 import type { Aig } from "./aig.ts";
-import { type BitGraph, blast, type StateBit } from "./blast.ts";
+import { type BitGraph, type BlockBits, blast, type StateBit } from "./blast.ts";
 import { type CarryChain, ChainLevels } from "./carry.ts";
+import type { InferredItem } from "./inferred.ts";
 import { type LutCover, mapLuts } from "./lut-map.ts";
+import { mapMemories } from "./memory-map.ts";
+import { type EditedNetlist, RtlEditor } from "./rtl-editor.ts";
 import { ConeFunction, dependsOn, permuteMask } from "./truth-table.ts";
 
 export interface SynthOptions {
@@ -26,6 +31,8 @@ export interface SynthOptions {
   readonly elementsPerTile: number;
   /** Elements that one column of tiles can link by carry. */
   readonly maxCarry: number;
+  /** The part's hard blocks. */
+  readonly blocks: BlockFamily;
 }
 
 export const defaultSynthOptions: SynthOptions = {
@@ -33,21 +40,46 @@ export const defaultSynthOptions: SynthOptions = {
   minControlShare: 3,
   elementsPerTile: 8,
   maxCarry: 128,
+  blocks: blocksOf(findFamily("Twill")),
 };
+
+function blocksOf(family: BlockFamily): BlockFamily {
+  const { name, lutInputs, memory, memoryPins, multiplier, blockRows } = family;
+  return { name, lutInputs, memory, memoryPins, multiplier, blockRows };
+}
 
 /** Options as a part wants them. */
 export function synthOptionsFor(part: Part): SynthOptions {
   const { lutInputs, elementsPerTile } = part.family;
-  return { ...defaultSynthOptions, lutInputs, elementsPerTile, maxCarry: elementsPerTile * part.die.rows };
+  return {
+    ...defaultSynthOptions,
+    lutInputs,
+    elementsPerTile,
+    maxCarry: elementsPerTile * part.die.rows,
+    blocks: blocksOf(part.family),
+  };
 }
 
-/** Word-level netlist to LUTs and flip-flops. */
+/** Word-level netlist to LUTs and flip-flops, carry chains and hard blocks. */
 export function synthesize(
-  netlist: RtlNetlist,
+  elaborated: RtlNetlist,
   options: SynthOptions,
   context: StageContext,
 ): StageResult<MappedNetlist> {
   const findings: Finding[] = [];
+  const { netlist, origin, inferred } = inferBlocks(elaborated, options);
+  for (const item of inferred) {
+    if (item.failure)
+      findings.push({
+        code: "synth/memory",
+        severity: "error",
+        place: { object: item.name },
+        message: `No circuit can be made of '${item.name}' (${item.shape}): ${item.failure}, and ${item.reason}.`,
+        remedy:
+          "Read it into a register at the clock, and write it at one clock or from two ports with addresses of their own.",
+      });
+  }
+  if (findings.length) return { artifact: null, findings };
   const graph = blast(netlist, options);
   context.progress({ fraction: 0.3 });
   const states = foldSmallControls(graph, options.minControlShare);
@@ -63,10 +95,11 @@ export function synthesize(
       if (i + 1 < chain.elements.length) aim(element.b);
     });
   }
+  for (const block of graph.blocks) for (const literal of block.inputs) aim(literal);
   const levels = new ChainLevels(graph.aig, graph.carry, options.elementsPerTile);
   const cover = mapLuts(graph.aig, [...targets], options.lutInputs, context, levels);
   context.progress({ fraction: 0.9, figure: `${cover.roots.length} LUTs, ${cover.levels} levels` });
-  const mapped = new NetlistWriter(netlist, graph, states, cover).write();
+  const mapped = new NetlistWriter(netlist, origin, inferred, options.blocks, graph, states, cover).write();
   if (mapped.cellCount === 0) {
     findings.push({
       code: "synth/empty",
@@ -77,6 +110,16 @@ export function synthesize(
     });
   }
   return { artifact: mapped, findings };
+}
+
+/** Memories and multipliers onto the part's blocks, on the word level. */
+function inferBlocks(netlist: RtlNetlist, options: SynthOptions): EditedNetlist & { inferred: InferredItem[] } {
+  const editor = new RtlEditor(
+    netlist,
+    Int32Array.from(netlist.cells, (_, c) => c),
+  );
+  const inferred = mapMemories(editor, options.blocks);
+  return { ...editor.finish(), inferred };
 }
 
 function foldSmallControls(graph: BitGraph, least: number): StateBit[] {
@@ -121,6 +164,10 @@ class NetlistWriter {
 
   constructor(
     private readonly rtl: RtlNetlist,
+    /** [cells of `rtl`] Cell of the elaborated netlist. */
+    private readonly rtlOrigin: Int32Array,
+    private readonly inferred: readonly InferredItem[],
+    private readonly blockFamily: BlockFamily,
     private readonly graph: BitGraph,
     private readonly states: readonly StateBit[],
     private readonly cover: LutCover,
@@ -136,6 +183,7 @@ class NetlistWriter {
     const ports = this.inputPorts();
     const stateCells = this.states.map((state) => this.stateCell(state));
     const chainSums = this.graph.carry.chains.map((chain) => this.chainSums(chain));
+    const blocks = this.graph.blocks.map((block) => this.blockCells(block));
     // a root that only outputs use is made there, in the polarity that they want
     const isLeaf = new Uint8Array(this.aig.nodeCount);
     for (const root of this.cover.roots) {
@@ -153,6 +201,12 @@ class NetlistWriter {
         ? [need(state.enable, "en"), need(state.d, "d"), this.outputNet[cell]]
         : [need(state.d, "d"), need(state.clock, "clock"), need(state.enable, "en"), need(state.reset, "reset")];
     });
+    this.graph.blocks.forEach((block, i) => {
+      const { cell } = blocks[i];
+      this.inputs[cell] = block.inputs.map((literal, pin) =>
+        literal <= 0 ? -1 : this.netFor(literal, `${this.cellName[cell]}$pin${pin}`, block.cell),
+      );
+    });
     const outputs = this.outputPorts();
     const inputStart = new Int32Array(this.kind.length + 1);
     this.inputs.forEach((list, c) => {
@@ -164,7 +218,7 @@ class NetlistWriter {
       netCount: this.netName.length,
       kind: Uint8Array.from(this.kind),
       cellName: this.cellName,
-      origin: Int32Array.from(this.origin),
+      origin: Int32Array.from(this.origin, (cell) => (cell >= 0 ? this.rtlOrigin[cell] : -1)),
       inputStart,
       inputNet: Int32Array.from(this.inputs.flat()),
       outputNet: Int32Array.from(this.outputNet),
@@ -174,6 +228,8 @@ class NetlistWriter {
       netName: this.netName,
       netDriver: Int32Array.from(this.netDriver),
       chains,
+      blocks,
+      inferred: this.inferred,
       ports: this.rtl.ports.map((port) => (port.direction === "input" ? ports : outputs).get(port.name)!),
       levels: this.cover.levels,
       fates: this.fates(),
@@ -275,6 +331,21 @@ class NetlistWriter {
     const vector = this.signalByName.get(cell.name.replace(/\$(ff|latch)\d*$/, ""));
     const at = vector?.bits.indexOf(cell.output[bit]) ?? -1;
     return vector && at >= 0 ? bitName(vector, at) : undefined;
+  }
+
+  private blockCells(block: BlockBits): MappedBlock {
+    const source = this.rtl.cells[block.cell];
+    const name = source.name.replace(/\$block/, "$");
+    const cell = this.addCell(cellKind.block, name, block.cell, true);
+    for (const [pin, node] of [...block.outputs].sort((a, b) => a[0] - b[0])) {
+      const out = this.addCell(cellKind.blockOutput, this.nodeName[node] ?? `${name}$q${pin}`, block.cell, true);
+      this.inputs[out] = [this.outputNet[cell]];
+      this.modes[out] = pin;
+      this.netOf.set(2 * node, this.outputNet[out]);
+    }
+    const { modes } = source.block!;
+    const { inputs, outputs } = blockPinsOf(this.blockFamily, modes);
+    return { cell, modes, inputNames: inputs, outputNames: outputs };
   }
 
   /** Outputs of a chain's elements come first: LUTs may read them. */

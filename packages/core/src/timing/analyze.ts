@@ -2,6 +2,7 @@ import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import type { PinPlan } from "../constraints/pins.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
+import { blockPinsOf, clockOfPin } from "../device/blocks.ts";
 import type { CornerName } from "../device/family.ts";
 import { Delays, type Part } from "../device/part.ts";
 import { cellKind, collectSinks, ffMode, ffPin, isLogic, type MappedNetlist } from "../netlist/mapped.ts";
@@ -9,7 +10,14 @@ import type { PackedDesign } from "../pack/pack.ts";
 import type { PlacedDesign } from "../place/place.ts";
 import type { RoutedDesign } from "../route/route.ts";
 import type { CheckKind, ClockSummary, PathStep, TimingCheck, TimingPath, TimingReport } from "./report.ts";
-import { buildTimingGraph, ownerOfSlots, propagate, setCarryArcs, type TimingGraph } from "./timing-graph.ts";
+import {
+  buildTimingGraph,
+  ownerOfSlots,
+  propagate,
+  setFixedArcs,
+  startDelays,
+  type TimingGraph,
+} from "./timing-graph.ts";
 
 export interface LayoutInputs {
   readonly netlist: MappedNetlist;
@@ -43,7 +51,7 @@ export function cornerDelays(layout: LayoutInputs, corner: CornerName): CornerDe
   const netPs = new Float32Array(netlist.inputNet.length);
   const lutPs = new Float32Array(netlist.inputNet.length);
   const padPs = new Float64Array(netlist.cellCount);
-  setCarryArcs(netlist, delays, lutPs);
+  setFixedArcs(netlist, delays, lutPs);
   const owner = ownerOfSlots(netlist);
   const sinks = collectSinks(netlist);
   const at = new Map<number, number>();
@@ -189,10 +197,15 @@ class CornerAnalysis {
   readonly findings: Finding[] = [];
   private readonly timing: CornerDelays;
   private readonly domains: Domain[] = [];
-  /** [cells] Clock edge of each flip-flop, index into `domains`; -1 for others. */
+  /** [cells] Clock edge of each flip-flop and block output, index into `domains`; -1 for others. */
   private readonly domainOf: Int32Array;
-  /** [cells] Arrival of the clock at each flip-flop. */
+  /** [cells] Arrival of the clock at each flip-flop and block output. */
   private readonly clockPs: Float64Array;
+  /** [cells] Clock to output; -Infinity for what has no clock. */
+  private readonly startPs: Float64Array;
+  /** [input pin slots] Clock edge that captures at a pin, -1 for others; and when the clock gets there. */
+  private readonly endDomain: Int32Array;
+  private readonly endClockPs: Float64Array;
   private readonly owner: Int32Array;
   /** [domains] Least period that setup allows within one clock, by name. */
   private readonly needPs = new Map<string, number>();
@@ -208,12 +221,47 @@ class CornerAnalysis {
     this.owner = ownerOfSlots(netlist);
     this.domainOf = new Int32Array(netlist.cellCount).fill(-1);
     this.clockPs = new Float64Array(netlist.cellCount);
+    this.startPs = startDelays(netlist, this.timing.delays);
+    this.endDomain = new Int32Array(netlist.inputNet.length).fill(-1);
+    this.endClockPs = new Float64Array(netlist.inputNet.length);
     for (let cell = 0; cell < netlist.cellCount; cell++) {
       if (netlist.kind[cell] !== cellKind.flipFlop) continue;
       const slot = netlist.inputStart[cell] + ffPin.clock;
       const source = this.clockSource(netlist.netDriver[netlist.inputNet[slot]], 0);
       this.clockPs[cell] = source.ps + this.timing.netPs[slot];
       this.domainOf[cell] = this.domainIndex(source.port, (netlist.modes[cell] & ffMode.clockFalling) !== 0);
+      this.endDomain.fill(this.domainOf[cell], netlist.inputStart[cell], netlist.inputStart[cell + 1]);
+      this.endClockPs.fill(this.clockPs[cell], netlist.inputStart[cell], netlist.inputStart[cell + 1]);
+    }
+    this.clockBlocks();
+  }
+
+  /** Each port of a block has a clock of its own. */
+  private clockBlocks(): void {
+    const { netlist, part } = this.layout;
+    const { inputStart, inputNet, netDriver } = netlist;
+    const clocks = netlist.blocks.map(({ cell, modes }) => {
+      const pins = blockPinsOf(part.family, modes);
+      const own = Array.from({ length: pins.clocks }, (_, p) => {
+        const slot = inputStart[cell] + pins.inputs.length + p;
+        if (inputNet[slot] < 0) return { domain: -1, ps: 0 };
+        const falling = modes.type === "memory" ? modes.ports[p].clockFalling : modes.clockFalling;
+        const source = this.clockSource(netDriver[inputNet[slot]], 0);
+        return { domain: this.domainIndex(source.port, falling), ps: source.ps + this.timing.netPs[slot] };
+      });
+      pins.inputs.forEach((name, pin) => {
+        const { domain, ps } = own[clockOfPin(modes, name)];
+        this.endDomain[inputStart[cell] + pin] = domain;
+        this.endClockPs[inputStart[cell] + pin] = ps;
+      });
+      return { own, pins, modes };
+    });
+    for (let cell = 0; cell < netlist.cellCount; cell++) {
+      if (netlist.kind[cell] !== cellKind.blockOutput || this.startPs[cell] === -Infinity) continue;
+      const { own, pins, modes } = clocks[this.layout.packed.cellBlock[cell]];
+      const { domain, ps } = own[clockOfPin(modes, pins.outputs[netlist.modes[cell]])];
+      this.domainOf[cell] = domain;
+      this.clockPs[cell] = ps;
     }
   }
 
@@ -302,7 +350,7 @@ class CornerAnalysis {
     this.domains.forEach((launch, l) => {
       const arrival = new Float64Array(netlist.cellCount).fill(never);
       for (let cell = 0; cell < netlist.cellCount; cell++) {
-        if (this.domainOf[cell] === l) arrival[cell] = this.clockPs[cell] + delays.clockToOutputPs * ratio;
+        if (this.domainOf[cell] === l) arrival[cell] = this.clockPs[cell] + this.startPs[cell] * ratio;
       }
       const worst = new Int32Array(netlist.cellCount).fill(-1);
       propagate(this.graph, scaled, arrival, latest, worst);
@@ -310,8 +358,7 @@ class CornerAnalysis {
       worstPins.push(worst);
       const relations = this.domains.map((capture) => this.relation(launch, capture));
       for (const slot of this.graph.endPins) {
-        const cell = this.owner[slot];
-        const c = this.domainOf[cell];
+        const c = this.endDomain[slot];
         if (c < 0 || this.isAsyncReset(slot)) continue;
         const at = arrival[netlist.netDriver[netlist.inputNet[slot]]];
         if (at === never) continue;
@@ -319,7 +366,7 @@ class CornerAnalysis {
         const relation = relations[c];
         let slack: number | null = null;
         if (latest) {
-          const need = data + this.setupPs(slot) - this.clockPs[cell];
+          const need = data + this.setupPs(slot) - this.endClockPs[slot];
           if (relation) slack = relation.setup - need;
           const capture = this.domains[c];
           if (capture.port === launch.port) {
@@ -332,8 +379,8 @@ class CornerAnalysis {
                   : 0.5;
             this.needPs.set(launch.port, Math.max(this.needPs.get(launch.port) ?? 0, need / share));
           }
-        } else if (relation) slack = data - relation.hold - this.clockPs[cell] - delays.holdPs;
-        else if (this.domains[c].port === launch.port) slack = data - this.clockPs[cell] - delays.holdPs;
+        } else if (relation) slack = data - relation.hold - this.endClockPs[slot] - delays.holdPs;
+        else if (this.domains[c].port === launch.port) slack = data - this.endClockPs[slot] - delays.holdPs;
         const known = best.get(slot);
         const rank = slack ?? 1e9 - data;
         if (!known || rank < (known.slack ?? 1e9 - known.data))
@@ -382,12 +429,18 @@ class CornerAnalysis {
   private isAsyncReset(slot: number): boolean {
     const { netlist } = this.layout;
     const cell = this.owner[slot];
+    if (netlist.kind[cell] !== cellKind.flipFlop) return false;
     return slot - netlist.inputStart[cell] === ffPin.reset && (netlist.modes[cell] & ffMode.asyncReset) !== 0;
   }
 
   private setupPs(slot: number): number {
-    const { netlist, packed } = this.layout;
+    const { netlist, packed, part } = this.layout;
     const cell = this.owner[slot];
+    if (netlist.kind[cell] === cellKind.block) {
+      const { modes } = netlist.blocks[packed.cellBlock[cell]];
+      const name = blockPinsOf(part.family, modes).inputs[slot - netlist.inputStart[cell]];
+      return this.timing.delays.blockSetupPs(modes, name);
+    }
     const bypass = slot === netlist.inputStart[cell] + ffPin.d && !packed.elementJoined[packed.cellElement[cell]];
     return this.timing.delays.setupPs(bypass);
   }
@@ -395,8 +448,13 @@ class CornerAnalysis {
   private position(cell: number): { tileX: number; tileY: number } {
     const { packed, placed, part } = this.layout;
     const pad = packed.cellPad[cell];
+    const block = packed.cellBlock[cell];
     const tile =
-      pad >= 0 ? part.fabric.pads[pad].tile : placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
+      pad >= 0
+        ? part.fabric.pads[pad].tile
+        : block >= 0
+          ? placed.blockTile[block]
+          : placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
     return { tileX: part.fabric.tileX(tile), tileY: part.fabric.tileY(tile) };
   }
 
@@ -423,7 +481,7 @@ class CornerAnalysis {
     // from the end back to the start
     const slots: number[] = [endSlot];
     let cell = netDriver[inputNet[endSlot]];
-    while (isLogic(netlist.kind[cell]) && worst[cell] >= 0) {
+    while (this.graph.passes[cell] && worst[cell] >= 0) {
       slots.push(worst[cell]);
       cell = netDriver[inputNet[worst[cell]]];
     }
@@ -447,10 +505,10 @@ class CornerAnalysis {
         fanout: net >= 0 ? this.fanoutOf(net) : 0,
       });
     };
-    const isRegister = netlist.kind[start] === cellKind.flipFlop;
+    const isRegister = this.domainOf[start] >= 0;
     if (isRegister) {
       add("clock", this.domains[this.domainOf[start]].port, -1, start, this.clockPs[start], false);
-      add("clock to output", cellName[start], -1, start, this.timing.delays.clockToOutputPs * ratio, true);
+      add("clock to output", cellName[start], -1, start, this.startPs[start] * ratio, true);
     } else if (netlist.kind[start] === cellKind.inputPad)
       add("input pad", cellName[start], -1, start, arrival[start], true);
     for (let i = slots.length - 1; i >= 0; i--) {
@@ -461,6 +519,11 @@ class CornerAnalysis {
       if (i === 0) break;
       if (netlist.kind[owner] === cellKind.lut) {
         add("LUT", cellName[owner], -1, owner, delays.lutPs[slot], true);
+        continue;
+      }
+      if (!isLogic(netlist.kind[owner])) {
+        if (netlist.kind[owner] === cellKind.block)
+          add("multiplier", cellName[owner], -1, owner, delays.lutPs[slot], true);
         continue;
       }
       // the climb through a chain is one step, however many elements it takes
@@ -477,7 +540,7 @@ class CornerAnalysis {
       carries += links;
     }
     const endCell = this.owner[endSlot];
-    const isEndRegister = netlist.kind[endCell] === cellKind.flipFlop;
+    const isEndRegister = netlist.kind[endCell] !== cellKind.outputPad;
     const launchClockPs = isRegister ? this.clockPs[start] : 0;
     let dataPs = end.data - launchClockPs;
     if (isEndRegister && kind === "setup") add("setup", cellName[endCell], -1, endCell, this.setupPs(endSlot), false);
@@ -488,9 +551,14 @@ class CornerAnalysis {
       dataPs += this.timing.padPs[endCell];
     }
     const launch = isRegister ? this.domains[this.domainOf[start]].name : "";
-    const capture = isEndRegister ? this.domains[this.domainOf[endCell]] : null;
+    const capture = this.endDomain[endSlot] >= 0 ? this.domains[this.endDomain[endSlot]] : null;
     const pinNames = ["", "clock", "enable", "reset"];
-    const pin = isEndRegister ? pinNames[endSlot - netlist.inputStart[endCell]] : "";
+    let pin = "";
+    if (netlist.kind[endCell] === cellKind.flipFlop) pin = pinNames[endSlot - netlist.inputStart[endCell]];
+    else if (netlist.kind[endCell] === cellKind.block)
+      pin = blockPinsOf(this.layout.part.family, netlist.blocks[this.layout.packed.cellBlock[endCell]].modes).inputs[
+        endSlot - netlist.inputStart[endCell]
+      ];
     return {
       kind,
       corner: this.timing.corner,
@@ -501,7 +569,7 @@ class CornerAnalysis {
       captureClock: capture?.name ?? "",
       requirementPs: end.relation,
       launchClockPs,
-      captureClockPs: isEndRegister ? this.clockPs[endCell] : 0,
+      captureClockPs: this.endClockPs[endSlot],
       dataPs,
       cellPs,
       levels: steps.filter((step) => step.what === "LUT").length,
@@ -518,8 +586,7 @@ class CornerAnalysis {
       const arrival = new Float64Array(netlist.cellCount).fill(-Infinity);
       for (let cell = 0; cell < netlist.cellCount; cell++) {
         if (fromPads && netlist.kind[cell] === cellKind.inputPad) arrival[cell] = this.timing.padPs[cell];
-        if (!fromPads && netlist.kind[cell] === cellKind.flipFlop)
-          arrival[cell] = this.clockPs[cell] + this.timing.delays.clockToOutputPs;
+        if (!fromPads && this.domainOf[cell] >= 0) arrival[cell] = this.clockPs[cell] + this.startPs[cell];
       }
       const worst = new Int32Array(netlist.cellCount).fill(-1);
       propagate(this.graph, this.timing, arrival, true, worst);
@@ -555,7 +622,12 @@ class CornerAnalysis {
       let earliestPs = Infinity;
       let latestPs = 0;
       for (let cell = 0; cell < netlist.cellCount; cell++) {
-        if (this.domainOf[cell] < 0 || this.domains[this.domainOf[cell]].port !== port) continue;
+        if (
+          netlist.kind[cell] === cellKind.blockOutput ||
+          this.domainOf[cell] < 0 ||
+          this.domains[this.domainOf[cell]].port !== port
+        )
+          continue;
         registers++;
         earliestPs = Math.min(earliestPs, this.clockPs[cell]);
         latestPs = Math.max(latestPs, this.clockPs[cell]);

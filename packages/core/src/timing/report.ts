@@ -27,7 +27,17 @@ export interface ClockSummary {
 }
 
 export interface PathStep {
-  readonly what: "clock" | "clock to output" | "input pad" | "net" | "LUT" | "carry" | "setup" | "hold" | "output pad";
+  readonly what:
+    | "clock"
+    | "clock to output"
+    | "input pad"
+    | "net"
+    | "LUT"
+    | "carry"
+    | "multiplier"
+    | "setup"
+    | "hold"
+    | "output pad";
   /** Cell or net name. */
   readonly name: string;
   readonly net: number;

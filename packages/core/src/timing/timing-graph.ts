@@ -1,5 +1,15 @@
+import { blockPinsOf } from "../device/blocks.ts";
 import type { Delays } from "../device/part.ts";
-import { carryPin, cellKind, ffPin, isLogic, type MappedNetlist } from "../netlist/mapped.ts";
+import {
+  blockClockCount,
+  blockOfCells,
+  carryPin,
+  cellKind,
+  ffPin,
+  isLogic,
+  isRegisteredBlock,
+  type MappedNetlist,
+} from "../netlist/mapped.ts";
 
 /**
  * Order of evaluation for timing: every LUT and carry cell after those that feed it. On a loop (a latch feeds itself) one arc is
@@ -11,18 +21,26 @@ export interface TimingGraph {
   readonly lutOrder: Int32Array;
   /** Input pin slots (indexes into `inputNet`) whose arc is left out. */
   readonly brokenPins: ReadonlySet<number>;
-  /** Data pin slots where paths end: flip-flop D, enable and synchronous reset, and output pads. */
+  /** Data pin slots where paths end: flip-flop D, enable and synchronous reset, pins of blocks with registers, pads. */
   readonly endPins: Int32Array;
+  /** [cells] 1 where a change at an input passes on to the output without a clock. */
+  readonly passes: Uint8Array;
 }
 
 export function buildTimingGraph(netlist: MappedNetlist): TimingGraph {
   const { cellCount, kind, inputStart, inputNet, netDriver } = netlist;
+  const passes = new Uint8Array(cellCount);
+  const blockOf = blockOfCells(netlist);
+  for (let cell = 0; cell < cellCount; cell++)
+    passes[cell] = Number(
+      isLogic(kind[cell]) || (blockOf[cell] >= 0 && !isRegisteredBlock(netlist.blocks[blockOf[cell]].modes)),
+    );
   const state = new Uint8Array(cellCount); // 1: on the way, 2: done
   const order: number[] = [];
   const brokenPins = new Set<number>();
   const stack: { cell: number; next: number }[] = [];
   for (let root = 0; root < cellCount; root++) {
-    if (!isLogic(kind[root]) || state[root]) continue;
+    if (!passes[root] || state[root]) continue;
     stack.push({ cell: root, next: inputStart[root] });
     state[root] = 1;
     while (stack.length) {
@@ -36,7 +54,7 @@ export function buildTimingGraph(netlist: MappedNetlist): TimingGraph {
       const slot = top.next++;
       if (inputNet[slot] < 0) continue;
       const driver = netDriver[inputNet[slot]];
-      if (!isLogic(kind[driver])) continue;
+      if (!passes[driver]) continue;
       if (state[driver] === 1) brokenPins.add(slot);
       else if (state[driver] === 0) {
         state[driver] = 1;
@@ -47,11 +65,15 @@ export function buildTimingGraph(netlist: MappedNetlist): TimingGraph {
   const endPins: number[] = [];
   for (let cell = 0; cell < cellCount; cell++) {
     if (kind[cell] === cellKind.outputPad) endPins.push(inputStart[cell]);
+    if (kind[cell] === cellKind.block && !passes[cell]) {
+      const last = inputStart[cell + 1] - blockClockCount(netlist.blocks[blockOf[cell]].modes);
+      for (let slot = inputStart[cell]; slot < last; slot++) if (inputNet[slot] >= 0) endPins.push(slot);
+    }
     if (kind[cell] !== cellKind.flipFlop) continue;
     for (const pin of [ffPin.d, ffPin.enable, ffPin.reset])
       if (inputNet[inputStart[cell] + pin] >= 0) endPins.push(inputStart[cell] + pin);
   }
-  return { netlist, lutOrder: Int32Array.from(order), brokenPins, endPins: Int32Array.from(endPins) };
+  return { netlist, lutOrder: Int32Array.from(order), brokenPins, endPins: Int32Array.from(endPins), passes };
 }
 
 export interface ArcDelays {
@@ -99,24 +121,19 @@ export function propagate(
 /**
  * Criticality of every input pin, 0 to 1: how close the longest path through it comes to the longest of all, with
  * goals respected when there are any. For the cost functions of placement and routing.
- * @param goalPs [cells] Time that a path into the cell may take, Infinity without a goal.
+ * @param startPs [cells] As from `startDelays`. @param goalPs [cells] Time that a path into the cell may take, Infinity without a goal.
  */
 export function criticalities(
   graph: TimingGraph,
   delays: ArcDelays,
-  clockToOutputPs: number,
+  startPs: Float64Array,
   goalPs: Float64Array,
   out: Float32Array,
 ): { worstPs: number } {
-  const { netlist, lutOrder, endPins, brokenPins } = graph;
-  const { cellCount, kind, inputStart, inputNet, netDriver } = netlist;
+  const { netlist, lutOrder, endPins, brokenPins, passes } = graph;
+  const { cellCount, inputStart, inputNet, netDriver } = netlist;
   const { netPs, lutPs } = delays;
-  const arrival = new Float64Array(cellCount).fill(-Infinity);
-  for (let cell = 0; cell < cellCount; cell++) {
-    if (kind[cell] === cellKind.flipFlop) arrival[cell] = clockToOutputPs;
-    else if (kind[cell] === cellKind.inputPad) arrival[cell] = 0;
-    else if (kind[cell] === cellKind.lut && inputStart[cell] === inputStart[cell + 1]) arrival[cell] = -Infinity;
-  }
+  const arrival = startPs.slice();
   propagate(graph, delays, arrival, true);
   let worst = 1;
   for (const slot of endPins) {
@@ -145,7 +162,7 @@ export function criticalities(
     const cell = endOwner[slot];
     const at = arrival[netDriver[inputNet[slot]]];
     if (at === -Infinity) return Infinity;
-    if (isLogic(kind[cell])) return required[cell] - lutPs[slot] - netPs[slot] - at;
+    if (passes[cell]) return required[cell] - lutPs[slot] - netPs[slot] - at;
     return Math.min(worst, goalPs[cell]) - netPs[slot] - at;
   };
   for (let slot = 0; slot < inputNet.length; slot++) {
@@ -162,14 +179,39 @@ export function criticalities(
   return { worstPs: worst };
 }
 
-/** Fills in the arcs through carry cells, which no routing changes. @param lutPs [input pin slots] */
-export function setCarryArcs(netlist: MappedNetlist, delays: Delays, lutPs: Float32Array): void {
+/** [cells] When each output changes after its clock, or 0 for input pads; -Infinity for what only passes on. */
+export function startDelays(netlist: MappedNetlist, delays: Delays): Float64Array {
+  const { kind } = netlist;
+  const start = new Float64Array(netlist.cellCount).fill(-Infinity);
+  const blockOf = blockOfCells(netlist);
+  for (let cell = 0; cell < netlist.cellCount; cell++) {
+    if (kind[cell] === cellKind.flipFlop) start[cell] = delays.clockToOutputPs;
+    else if (kind[cell] === cellKind.inputPad) start[cell] = 0;
+    else if (kind[cell] === cellKind.blockOutput) {
+      const { modes } = netlist.blocks[blockOf[cell]];
+      if (isRegisteredBlock(modes))
+        start[cell] = delays.blockClockPs(modes, blockPinsOf(delays.family, modes).outputs[netlist.modes[cell]]);
+    }
+  }
+  return start;
+}
+
+/** Fills in the arcs through carry cells and blocks, which no routing changes. @param lutPs [input pin slots] */
+export function setFixedArcs(netlist: MappedNetlist, delays: Delays, lutPs: Float32Array): void {
   const { kind, inputStart } = netlist;
   for (let cell = 0; cell < netlist.cellCount; cell++) {
     if (kind[cell] === cellKind.carrySum) lutPs.fill(delays.carrySumPs, inputStart[cell], inputStart[cell + 1]);
+    if (kind[cell] === cellKind.blockOutput) lutPs[inputStart[cell]] = 0;
     if (kind[cell] !== cellKind.carryMux) continue;
     lutPs.fill(delays.carryEntryPs, inputStart[cell], inputStart[cell + 1]);
     lutPs[inputStart[cell] + carryPin.carryIn] = delays.carryPs;
+  }
+  for (const { cell, modes } of netlist.blocks) {
+    if (isRegisteredBlock(modes)) continue;
+    const names = blockPinsOf(delays.family, modes).inputs;
+    names.forEach((name, pin) => {
+      lutPs[inputStart[cell] + pin] = delays.blockThroughPs(name);
+    });
   }
 }
 
@@ -181,6 +223,7 @@ export function internalSlots(
   const { kind, inputStart } = netlist;
   const internal = new Uint8Array(netlist.inputNet.length);
   for (let cell = 0; cell < netlist.cellCount; cell++) {
+    if (kind[cell] === cellKind.blockOutput) internal[inputStart[cell]] = 1;
     if (kind[cell] !== cellKind.carrySum && kind[cell] !== cellKind.carryMux) continue;
     internal[inputStart[cell] + carryPin.p] = 1;
     internal[inputStart[cell] + carryPin.carryIn] = 1;

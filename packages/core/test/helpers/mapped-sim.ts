@@ -1,16 +1,29 @@
-import { cellKind, ffMode, ffPin, isLogic, logicOutput, type MappedNetlist } from "../../src/netlist/index.ts";
+import {
+  blockOfCells,
+  cellKind,
+  ffMode,
+  ffPin,
+  isLogic,
+  logicOutput,
+  type MappedNetlist,
+} from "../../src/netlist/index.ts";
+import { BlockReference } from "./block-reference.ts";
 
 /** Slow and obvious simulator of a mapped netlist: evaluates until nothing changes. One clock, both edges. */
 export class MappedSimulator {
   private readonly value: Uint8Array;
+  private readonly blockOf: Int32Array;
   constructor(private readonly netlist: MappedNetlist) {
     this.value = new Uint8Array(netlist.netCount);
+    this.blockOf = blockOfCells(netlist);
     for (let cell = 0; cell < netlist.cellCount; cell++) {
       if (netlist.kind[cell] === cellKind.flipFlop)
         this.value[netlist.outputNet[cell]] = netlist.modes[cell] & ffMode.init ? 1 : 0;
     }
+    this.blocks = netlist.blocks.map((block) => new BlockReference(block));
     this.settle();
   }
+  private readonly blocks: BlockReference[];
   private input(cell: number, pin: number): number {
     const net = this.netlist.inputNet[this.netlist.inputStart[cell] + pin];
     return net < 0 ? -1 : this.value[net];
@@ -22,7 +35,10 @@ export class MappedSimulator {
       changed = false;
       for (let cell = 0; cell < netlist.cellCount; cell++) {
         let next = -1;
-        if (isLogic(netlist.kind[cell])) next = logicOutput(netlist, cell, (net) => this.value[net]);
+        if (netlist.kind[cell] === cellKind.blockOutput) {
+          const block = this.blocks[this.blockOf[cell]];
+          next = block.output(netlist.modes[cell], (pin) => Math.max(0, this.input(block.cell, pin)));
+        } else if (isLogic(netlist.kind[cell])) next = logicOutput(netlist, cell, (net) => this.value[net]);
         else if (
           netlist.kind[cell] === cellKind.flipFlop &&
           netlist.modes[cell] & ffMode.asyncReset &&
@@ -60,6 +76,14 @@ export class MappedSimulator {
         if (this.input(cell, ffPin.enable) !== 0) q = this.input(cell, ffPin.d);
         if (this.input(cell, ffPin.reset) === 1) q = netlist.modes[cell] & ffMode.resetValue ? 1 : 0;
         next.push([netlist.outputNet[cell], q]);
+      }
+      // pins as they are before the edge
+      for (const block of this.blocks) {
+        const clocks = block.clockEdges(level === 1n).filter((p) => {
+          const net = netlist.inputNet[netlist.inputStart[block.cell] + block.inputCount + p];
+          return net >= 0 && netlist.kind[netlist.netDriver[net]] === cellKind.inputPad;
+        });
+        block.edge(clocks, (pin) => Math.max(0, this.input(block.cell, pin)));
       }
       this.set(clock, level);
       for (const [net, q] of next) this.value[net] = q;

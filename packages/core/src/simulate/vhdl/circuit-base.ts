@@ -19,6 +19,7 @@ import type { VhdlInstance } from "./elaborator-base.ts";
 import { Frame } from "./frames.ts";
 import { type Bounds, rightOf, type Shape, shapeText } from "./shapes.ts";
 import { leavesOf, type Sig, type SigTree } from "./signals.ts";
+import { WordArrays } from "./word-arrays.ts";
 
 /** A value in a circuit: bits, with what they mean. Whole numbers bring their limits. */
 export interface Val {
@@ -97,6 +98,8 @@ export abstract class CircuitBase {
     throw new NoCircuit();
   }
 
+  protected readonly wordArrays = new WordArrays();
+
   /** Statements that an expression needs before it. */
   protected before: ModelStmt[] = [];
 
@@ -163,6 +166,11 @@ export abstract class CircuitBase {
     for (const { top } of tops) this.behave(top);
   }
   protected outer: Instance | null = null;
+
+  /** To be called when nothing more is written. */
+  finish(): void {
+    this.wordArrays.settle(this.model);
+  }
 
   /** A value for the border, in the port's width; null after a finding. */
   value(expr: Expr, frame: Frame, owner: VhdlInstance, width: number): ModelExpr | null {

@@ -190,6 +190,7 @@ export abstract class CircuitStmt extends CircuitCall {
       return [this.put(place, val.e, blocking, loc)];
     }
     const { at, bounds, make } = chain;
+    const words = this.wordTarget(target, at);
     const index = this.expr(at);
     const held = this.local(
       "index",
@@ -212,7 +213,36 @@ export abstract class CircuitStmt extends CircuitCall {
         loc,
       });
     }
-    return made;
+    if (!words) return made;
+    const first = this.place(make({ op: "literal", value: lowOf(bounds), type: at.type, loc: at.loc }));
+    const { signal } = words;
+    const elemWidth = signal.width / bounds.n;
+    const below = bounds.d ? 0 : (bounds.n - 1) * elemWidth;
+    if (typeof first.offset !== "number") return made;
+    const part = { signal, width: val.e.width, index: [this.wordIndex(at, bounds)], offset: first.offset - below, loc };
+    const element: ModelStmt = {
+      op: "assign",
+      target: { parts: [part], width: val.e.width, loc },
+      value: val.e,
+      blocking,
+      intra: null,
+      loc,
+    };
+    return [this.wordArrays.write(signal, element, made)];
+  }
+
+  /** The array of words that a target with this one computed index means. */
+  private wordTarget(target: Expr, at: Expr): { signal: Signal; bounds: Bounds } | null {
+    switch (target.op) {
+      case "index":
+        if (target.indexes.length === 1 && target.indexes[0] === at) return this.wordsOf(target.of);
+        return target.indexes.every((index) => this.knownValue(index) !== null) ? this.wordTarget(target.of, at) : null;
+      case "slice":
+      case "field":
+        return this.wordTarget(target.of, at);
+      default:
+        return null;
+    }
   }
   protected put(place: Place, value: ModelExpr, blocking: boolean, loc: Loc): ModelStmt {
     const part: TargetPart = { signal: place.signal, width: value.width, index: [], offset: place.offset, loc };

@@ -1,5 +1,5 @@
 import type { Loc } from "../../common/source.ts";
-import type { Expr as ModelExpr } from "../../elaborate/model.ts";
+import type { Expr as ModelExpr, Signal } from "../../elaborate/model.ts";
 import type { AggregateElement, Expr } from "../../elaborate/vhdl/bound.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
 import { CircuitBase, NoCircuit, type Place, type Val } from "./circuit-base.ts";
@@ -75,9 +75,11 @@ export abstract class CircuitValue extends CircuitBase {
         return this.typed(slice(of.e, below, widthOf(shape) ?? 0), shape);
       }
       case "index": {
+        const words = e.indexes.length === 1 && this.knownValue(e.indexes[0]) === null ? this.wordsOf(e.of) : null;
         let at = this.expr(e.of);
         for (const index of e.indexes) at = this.element(at, index);
-        return at;
+        if (!words) return at;
+        return { ...at, e: this.wordArrays.read(words.signal, this.wordIndex(e.indexes[0], words.bounds), at.e) };
       }
       case "slice":
         return this.sliced(e);
@@ -133,6 +135,34 @@ export abstract class CircuitValue extends CircuitBase {
     }
     return { e: e.signed ? { ...e, signed: false } : e, shape };
   }
+  /** The signal that a name means, if it is an array of words. */
+  protected wordsOf(e: Expr): { signal: Signal; bounds: Bounds } | null {
+    if (e.op !== "object" || (e.decl.kind !== "signal" && e.decl.kind !== "variable")) return null;
+    const home = this.home(e.decl, e.loc);
+    const place =
+      home.k === "signal"
+        ? { signal: home.signal, offset: 0 }
+        : home.k === "tree"
+          ? this.treePlace(home.tree, home.shape)
+          : null;
+    const { shape } = home.k === "place" ? home.place : home;
+    if (place?.offset !== 0 || shape.k !== "a" || shape.pack || shape.dims?.length !== 1) return null;
+    const width = widthOf(shape.elem);
+    const [bounds] = shape.dims;
+    if (!width || place.signal.kind !== "variable") return null;
+    const words = { width, count: bounds.n, low: lowOf(bounds), ascending: bounds.d === 0 };
+    return this.wordArrays.offer(place.signal, words) ? { signal: place.signal, bounds } : null;
+  }
+
+  /** Number of an element, counted from the lowest. */
+  protected wordIndex(index: Expr, bounds: Bounds): ModelExpr {
+    const { e } = this.expr(index);
+    const low = lowOf(bounds);
+    if (low === 0) return e;
+    const width = Math.max(e.width, low.toString(2).length + 1) + 1;
+    return binary("sub", extend(e, width, e.signed), number(low, width, index.loc), width, false, index.loc);
+  }
+
   protected readPlace(place: Place, loc: Loc): Val {
     const width = widthOf(place.shape) ?? 0;
     const from = read(place.signal, loc);

@@ -342,6 +342,7 @@ export class MixedDesign {
       } else
         writer.drive(crossing.tree!, crossing.part?.lo ?? null, crossing.shape, read(port, loc), crossing.owner, loc);
     }
+    writer.finish();
   }
 }
 

@@ -1,0 +1,91 @@
+import type { BlockModes } from "../netlist/rtl.ts";
+import type { FamilyDescription } from "./family.ts";
+
+/** What stages that place nothing need to know of a family's hard blocks. */
+export type BlockFamily = Pick<
+  FamilyDescription,
+  "name" | "lutInputs" | "memory" | "memoryPins" | "multiplier" | "blockRows"
+>;
+
+/**
+ * Pins of the hard blocks by name. A block spans `blockRows` tiles of its column; its pins are dealt to them in this
+ * order, so many to a tile. The clocks are the tiles' own clock pins: port A's (or the multiplier's) that of the foot,
+ * port B's that of the tile above.
+ */
+export interface BlockPins {
+  readonly inputs: readonly string[];
+  readonly outputs: readonly string[];
+  readonly clocks: number;
+}
+
+const span = (name: string, count: number) => Array.from({ length: count }, (_, i) => `${name}${i}`);
+
+/** Bits of an address, counted in single bits of the memory: a word of 2^w bits leaves the lowest w open. */
+export function memoryAddressBits(family: BlockFamily): number {
+  return Math.log2(family.memoryPins.bits * family.blockRows);
+}
+/** Widest word, in bits. */
+export function memoryWidth(family: BlockFamily): number {
+  return (family.memoryPins.outputs * family.blockRows) / (family.memory === "dual" ? 2 : 1);
+}
+
+const memoryPins = new Map<string, BlockPins>();
+
+/** Address, data, byte enables, port enable and output reset of each port that has them; then what is read. */
+export function memoryBlockPins(family: BlockFamily): BlockPins {
+  let pins = memoryPins.get(family.name);
+  if (!pins) {
+    const width = memoryWidth(family);
+    const bytes = Math.max(1, width / 8);
+    const address = memoryAddressBits(family);
+    const port = (p: string, writes: boolean, reads: boolean) => [
+      ...span(`A${p}`, address),
+      ...(writes ? [...span(`D${p}`, width), ...span(`W${p}`, bytes)] : []),
+      `E${p}`,
+      ...(reads ? [`R${p}`] : []),
+    ];
+    pins =
+      family.memory === "dual"
+        ? {
+            inputs: [...port("A", true, true), ...port("B", true, true)],
+            outputs: [...span("QA", width), ...span("QB", width)],
+            clocks: 2,
+          }
+        : { inputs: [...port("A", true, false), ...port("B", false, true)], outputs: span("QB", width), clocks: 2 };
+    memoryPins.set(family.name, pins);
+  }
+  return pins;
+}
+
+/** Operands of the multiplier, and of what its product is added to. */
+export const multiplierWidth = 18;
+export const accumulatorWidth = 48;
+
+/** a, b, addend c; enable and reset of all registers; load: adds c, not the last result. */
+export const multiplierBlockPins: BlockPins = {
+  inputs: [
+    ...span("A", multiplierWidth),
+    ...span("B", multiplierWidth),
+    ...span("C", accumulatorWidth),
+    "E",
+    "R",
+    "LOAD",
+  ],
+  outputs: span("P", accumulatorWidth),
+  clocks: 1,
+};
+
+/** Tile of a block (0 at its foot) and place among that tile's block pins. */
+export function blockPinPlace(perTile: number, pin: number): { row: number; at: number } {
+  return { row: Math.floor(pin / perTile), at: pin % perTile };
+}
+
+/** Pins of a block by what it is. */
+export function blockPinsOf(family: BlockFamily, modes: BlockModes): BlockPins {
+  return modes.type === "memory" ? memoryBlockPins(family) : multiplierBlockPins;
+}
+
+/** Clock that an input or output pin of a block goes by. */
+export function clockOfPin(modes: BlockModes, name: string): number {
+  return modes.type === "memory" && name[1] === "B" ? 1 : 0;
+}
