@@ -4,7 +4,7 @@
  */
 export { Fabric, type Pad } from "./fabric.ts";
 export { type CornerName, corners, type FamilyDescription, type TileKind } from "./family.ts";
-export { Delays, findPart, listParts, nodeName, type PackagePin, type Part, partByIdcode } from "./part.ts";
+export { Delays, findFamily, findPart, listParts, nodeName, type PackagePin, type Part, partByIdcode } from "./part.ts";
 export type { RoutingGraph } from "./rr-graph.ts";
 export {
   directionName,

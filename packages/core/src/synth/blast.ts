@@ -1,4 +1,5 @@
 import { combFanin } from "../netlist/comb-graph.ts";
+import { isRegisteredBlock } from "../netlist/mapped.ts";
 import { bit1, bitX, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
 import { Aig } from "./aig.ts";
 import { Arithmetic, type LazySum } from "./arithmetic.ts";
@@ -39,6 +40,8 @@ export interface BlockBits {
   readonly inputs: readonly number[];
   /** Output pin -> node, an input of the graph. */
   readonly outputs: ReadonlyMap<number, number>;
+  /** A change at an input passes on without a clock. */
+  readonly isThrough: boolean;
 }
 
 export interface BitGraph {
@@ -188,8 +191,10 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>, 
         });
         if (stack.length > before) continue;
         aig.currentOrigin = c;
-        literal[net] = aig.input();
-        known.set(cell.block!.outputPins[bitAt[net]], literal[net] >> 1);
+        const pin = cell.block!.outputPins[bitAt[net]];
+        const node = known.get(pin);
+        literal[net] = node === undefined ? aig.input() : 2 * node;
+        known.set(pin, literal[net] >> 1);
         continue;
       }
       const before = stack.length;
@@ -216,7 +221,12 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>, 
     if (head === pending.length) {
       const c = pendingBlocks[blocks.length];
       const inputs = cells[c].inputs.map((bits) => (bits.length ? demand(bits[0]) : -1));
-      blocks.push({ cell: c, inputs, outputs: blockOutputs.get(c)! });
+      blocks.push({
+        cell: c,
+        inputs,
+        outputs: blockOutputs.get(c)!,
+        isThrough: !isRegisteredBlock(cells[c].block!.modes),
+      });
       continue;
     }
     const net = pending[head++];

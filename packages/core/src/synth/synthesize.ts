@@ -15,10 +15,12 @@ import {
 import { bitName, firstNet, type RtlCell, type RtlNetlist, type RtlVector } from "../netlist/rtl.ts";
 import type { Aig } from "./aig.ts";
 import { type BitGraph, type BlockBits, blast, type StateBit } from "./blast.ts";
-import { type CarryChain, ChainLevels } from "./carry.ts";
+import type { CarryChain } from "./carry.ts";
+import { GraphLevels } from "./graph-levels.ts";
 import type { InferredItem } from "./inferred.ts";
 import { type LutCover, mapLuts } from "./lut-map.ts";
 import { mapMemories } from "./memory-map.ts";
+import { mapMultipliers } from "./multiplier-map.ts";
 import { type EditedNetlist, RtlEditor } from "./rtl-editor.ts";
 import { ConeFunction, dependsOn, permuteMask } from "./truth-table.ts";
 
@@ -31,8 +33,9 @@ export interface SynthOptions {
   readonly elementsPerTile: number;
   /** Elements that one column of tiles can link by carry. */
   readonly maxCarry: number;
-  /** The part's hard blocks. */
+  /** The part's hard blocks, and how many multipliers it has: more products than those are logic. */
   readonly blocks: BlockFamily;
+  readonly multipliers: number;
 }
 
 export const defaultSynthOptions: SynthOptions = {
@@ -41,6 +44,7 @@ export const defaultSynthOptions: SynthOptions = {
   elementsPerTile: 8,
   maxCarry: 128,
   blocks: blocksOf(findFamily("Twill")),
+  multipliers: 4,
 };
 
 function blocksOf(family: BlockFamily): BlockFamily {
@@ -96,7 +100,7 @@ export function synthesize(
     });
   }
   for (const block of graph.blocks) for (const literal of block.inputs) aim(literal);
-  const levels = new ChainLevels(graph.aig, graph.carry, options.elementsPerTile);
+  const levels = new GraphLevels(graph, options.elementsPerTile);
   const cover = mapLuts(graph.aig, [...targets], options.lutInputs, context, levels);
   context.progress({ fraction: 0.9, figure: `${cover.roots.length} LUTs, ${cover.levels} levels` });
   const mapped = new NetlistWriter(netlist, origin, inferred, options.blocks, graph, states, cover).write();
@@ -118,8 +122,10 @@ function inferBlocks(netlist: RtlNetlist, options: SynthOptions): EditedNetlist 
     netlist,
     Int32Array.from(netlist.cells, (_, c) => c),
   );
-  const inferred = mapMemories(editor, options.blocks);
-  return { ...editor.finish(), inferred };
+  const memories = mapMemories(editor, options.blocks);
+  const available = options.blocks.multiplier === "none" ? 0 : options.multipliers;
+  const multipliers = mapMultipliers(editor, available, () => false);
+  return { ...editor.finish(), inferred: [...memories, ...multipliers] };
 }
 
 function foldSmallControls(graph: BitGraph, least: number): StateBit[] {
