@@ -13,7 +13,7 @@ export function generateDesign(luts) {
     );
   }
   lines.push(
-    `  always @(posedge clk) y <= ${Array.from({ length: Math.min(blocks, 8) }, (_, i) => `r${Math.floor((i * blocks) / 8)}`).join(" ^ ")};`,
+    `  always @(posedge clk) y <= ${Array.from({ length: Math.min(blocks, 8) }, (_, i) => `r${Math.floor((i * blocks) / Math.min(blocks, 8))}`).join(" ^ ")};`,
     "endmodule",
     "",
   );

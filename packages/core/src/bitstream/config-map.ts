@@ -69,15 +69,17 @@ export class TileConfig {
     const { at, bits } = this.field(tile, name);
     writeBits(this.memory, at, bits, value);
   }
-  /** A LUT's 64 rows, in two halves. */
+  /** A LUT's rows, in two halves of 32; those of fewer inputs are repeated. */
   getMask(tile: number, element: number): { low: number; high: number } {
-    const { at } = this.field(tile, `mask${element}`);
-    return { low: readBits(this.memory, at, 32), high: readBits(this.memory, at + 32, 32) };
+    const { at, bits } = this.field(tile, `mask${element}`);
+    let low = readBits(this.memory, at, Math.min(32, bits));
+    for (let have = bits; have < 32; have *= 2) low |= low << have;
+    return { low: low >>> 0, high: bits > 32 ? readBits(this.memory, at + 32, 32) : low >>> 0 };
   }
   setMask(tile: number, element: number, low: number, high: number): void {
-    const { at } = this.field(tile, `mask${element}`);
-    writeBits(this.memory, at, 32, low);
-    writeBits(this.memory, at + 32, 32, high);
+    const { at, bits } = this.field(tile, `mask${element}`);
+    writeBits(this.memory, at, Math.min(32, bits), low);
+    if (bits > 32) writeBits(this.memory, at + 32, 32, high);
   }
   /** A long field as hex, its bit 0 last. Bits in multiples of 4. */
   getHex(tile: number, name: string): string {

@@ -7,6 +7,8 @@ export interface Pad {
   readonly tile: number;
   readonly index: number;
   /** 0 north, 1 east, 2 south, 3 west. */
+  readonly side: number;
+  /** Banks are numbered side by side, clockwise. */
   readonly bank: number;
 }
 
@@ -17,7 +19,7 @@ export class Fabric {
   readonly width: number;
   readonly height: number;
   readonly pads: readonly Pad[];
-  /** Pad ids that reach the global clock muxes, two in the middle of each side. */
+  /** Pad ids that reach the global clock muxes, in the middle of the sides. */
   readonly clockPads: readonly number[];
   /** Bottom left, bottom right, top left, top right: each holds the clock muxes of its quarter. */
   readonly cornerTiles: readonly number[];
@@ -49,9 +51,12 @@ export class Fabric {
     this.cornerTiles = [0, width - 1, (height - 1) * width, height * width - 1];
     this.logicTiles = this.kinds.flatMap((kind, tile) => (kind === "logic" ? [tile] : []));
     const pads: Pad[] = [];
-    const side = (tiles: number[], bank: number) => {
-      for (const tile of tiles)
-        for (let index = 0; index < family.padsPerTile; index++) pads.push({ id: pads.length, tile, index, bank });
+    const side = (tiles: number[], number: number) => {
+      tiles.forEach((tile, i) => {
+        const bank = number * part.banksPerSide + Math.floor((i * part.banksPerSide) / tiles.length);
+        for (let index = 0; index < family.padsPerTile; index++)
+          pads.push({ id: pads.length, tile, index, side: number, bank });
+      });
     };
     const span = (count: number) => Array.from({ length: count }, (_, i) => i + 1);
     side(
@@ -71,10 +76,13 @@ export class Fabric {
       3,
     );
     this.pads = pads;
-    this.clockPads = [0, 1, 2, 3].flatMap((bank) => {
-      const own = pads.filter((pad) => pad.bank === bank);
+    // as many as there are global clocks, two, one or none in the middle of each side
+    const onSide = [0, 2, 1, 3].map((_, at) => Math.min(2, Math.ceil((family.globalClocks - at) / 4)));
+    this.clockPads = [0, 1, 2, 3].flatMap((number) => {
+      const own = pads.filter((pad) => pad.side === number);
       const middle = own.length >> 1;
-      return [own[middle - 1].id, own[middle].id];
+      const count = onSide[[0, 2, 1, 3].indexOf(number)];
+      return [own[middle - 1].id, own[middle].id].slice(0, Math.max(0, count));
     });
   }
 

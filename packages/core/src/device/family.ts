@@ -48,6 +48,10 @@ export interface DelayTable {
 
 export interface FamilyDescription {
   readonly name: string;
+  /** For whom it is, in a few words. */
+  readonly what: string;
+  /** Where the configuration is kept without power: nowhere, or in flash on the die. */
+  readonly configuration: "volatile" | "flash";
   readonly lutInputs: number;
   readonly elementsPerTile: number;
   /** Elements that share one enable and one reset. */
@@ -86,6 +90,8 @@ export interface PackageDescription {
   readonly pinsPerSide: number;
   /** Places on each side that carry supply or ground. */
   readonly supplyPlaces: readonly number[];
+  /** Share that it adds to the price. */
+  readonly extraCost: number;
 }
 
 export interface PartDescription {
@@ -97,17 +103,36 @@ export interface PartDescription {
   readonly rows: number;
   readonly packages: readonly PackageDescription[];
   readonly grades: readonly string[];
-  readonly bankVolts: readonly number[];
+  /** I/O banks on each side of the die; each has one supply. */
+  readonly banksPerSide: number;
+  /** Price beside that of the smallest part, in its cheapest package and slowest grade. */
+  readonly cost: number;
 }
+
+/** Junction temperatures that a part is good for: commercial 0 to 85 C, industrial -40 to 100 C. */
+export type TemperatureGrade = "C" | "I";
+export const temperatureRange: Readonly<Record<TemperatureGrade, readonly [number, number]>> = {
+  C: [0, 85],
+  I: [-40, 100],
+};
 
 export type CornerName = "slow-hot" | "slow-cold" | "fast-cold";
 
 /**
- * Delay factors by corner, commercial grade. `min` is the least delay on the same die at the same time; clock wires
- * count as equal for both edges of a check, so it applies to data only.
+ * Delay factors by corner: the hot and the cold end of the range. `min` is the least delay on the same die at the same
+ * time; clock wires count as equal for both edges of a check, so it applies to data only.
  */
-export const corners: Readonly<Record<CornerName, { readonly factor: number; readonly min: number }>> = {
-  "slow-hot": { factor: 1, min: 0.86 },
-  "slow-cold": { factor: 0.94, min: 0.86 },
-  "fast-cold": { factor: 0.52, min: 0.86 },
+export const corners: Readonly<
+  Record<TemperatureGrade, Readonly<Record<CornerName, { readonly factor: number; readonly min: number }>>>
+> = {
+  C: {
+    "slow-hot": { factor: 1, min: 0.86 },
+    "slow-cold": { factor: 0.94, min: 0.86 },
+    "fast-cold": { factor: 0.52, min: 0.86 },
+  },
+  I: {
+    "slow-hot": { factor: 1.02, min: 0.86 },
+    "slow-cold": { factor: 0.91, min: 0.86 },
+    "fast-cold": { factor: 0.5, min: 0.86 },
+  },
 };

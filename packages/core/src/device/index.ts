@@ -1,10 +1,28 @@
 /**
  * Families, parts, packages; the fabric and its routing-resource graph, expanded from tile patterns; the delay table.
- * In: descriptions (`twill.ts`). Out: a `Part` that every later stage works from.
+ * In: descriptions (`twill.ts`, `calico.ts`, `felt.ts`). Out: a `Part` that every later stage works from.
  */
 export { Fabric, type Pad } from "./fabric.ts";
-export { type CornerName, corners, type FamilyDescription, type TileKind } from "./family.ts";
-export { Delays, findFamily, findPart, listParts, nodeName, type PackagePin, type Part, partByIdcode } from "./part.ts";
+export {
+  type CornerName,
+  corners,
+  type FamilyDescription,
+  type TemperatureGrade,
+  type TileKind,
+  temperatureRange,
+} from "./family.ts";
+export {
+  Delays,
+  findFamily,
+  findPart,
+  listDies,
+  listFamilies,
+  listParts,
+  nodeName,
+  type PackagePin,
+  type Part,
+  partByIdcode,
+} from "./part.ts";
 export type { RoutingGraph } from "./rr-graph.ts";
 export {
   directionName,

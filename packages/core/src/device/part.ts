@@ -1,6 +1,7 @@
 import { type Finding, InvariantError, nearestName } from "../common/finding.ts";
 import type { BlockModes } from "../netlist/rtl.ts";
 import { clockOfPin } from "./blocks.ts";
+import { calico, calicoParts } from "./calico.ts";
 import { Fabric } from "./fabric.ts";
 import {
   type CornerName,
@@ -8,7 +9,9 @@ import {
   type FamilyDescription,
   type PackageDescription,
   type PartDescription,
+  type TemperatureGrade,
 } from "./family.ts";
+import { felt, feltParts } from "./felt.ts";
 import { buildRoutingGraph, type RoutingGraph } from "./rr-graph.ts";
 import { nodeKind } from "./tile-pattern.ts";
 import { twill, twillParts } from "./twill.ts";
@@ -20,7 +23,11 @@ export interface Part {
   readonly die: PartDescription;
   readonly family: FamilyDescription;
   readonly package: PackageDescription;
+  /** Speed grade. */
   readonly grade: string;
+  readonly temperature: TemperatureGrade;
+  /** Price beside that of the cheapest part. */
+  readonly cost: number;
   readonly fabric: Fabric;
   readonly graph: RoutingGraph;
   /** Package pins that carry a signal. */
@@ -37,8 +44,9 @@ export interface PackagePin {
   readonly isClock: boolean;
 }
 
-const families: readonly FamilyDescription[] = [twill];
-const dies: readonly PartDescription[] = [...twillParts];
+const families: readonly FamilyDescription[] = [twill, calico, felt];
+const dies: readonly PartDescription[] = [...twillParts, ...calicoParts, ...feltParts];
+const temperatures: readonly TemperatureGrade[] = ["C", "I"];
 
 /** @throws InvariantError if there is no such family. */
 export function findFamily(name: string): FamilyDescription {
@@ -60,10 +68,21 @@ function graphOf(fabric: Fabric): RoutingGraph {
   return graph;
 }
 
+export function listFamilies(): readonly FamilyDescription[] {
+  return families;
+}
+export function listDies(): readonly PartDescription[] {
+  return dies;
+}
+
 /** Every part that can be ordered, by full name. */
 export function listParts(): string[] {
   return dies.flatMap((die) =>
-    die.packages.flatMap((pack) => die.grades.map((grade) => `${die.name}-${pack.name}-${grade}C`)),
+    die.packages.flatMap((pack) =>
+      die.grades.flatMap((grade) =>
+        temperatures.map((temperature) => `${die.name}-${pack.name}-${grade}${temperature}`),
+      ),
+    ),
   );
 }
 
@@ -79,7 +98,9 @@ export function findPart(name: string): { part: Part | null; findings: Finding[]
       severity: "error",
       place: { object: name },
       message: `There is no part '${name}'.`,
-      remedy: near ? `Did you mean ${near}?` : `Choose one of ${listParts().join(", ")}.`,
+      remedy: near
+        ? `Did you mean ${near}?`
+        : `Parts are named like ${listParts()[0]}; there are ${dies.map((candidate) => candidate.name).join(", ")}.`,
     };
     return { part: null, findings: [finding] };
   }
@@ -100,6 +121,8 @@ export function findPart(name: string): { part: Part | null; findings: Finding[]
       family,
       package: pack,
       grade: grade[0],
+      temperature: grade[1] as TemperatureGrade,
+      cost: die.cost * (1 + pack.extraCost) * (1 + 0.13 * (Number(grade[0]) - 1)) * (grade[1] === "I" ? 1.2 : 1),
       fabric: shared,
       get graph() {
         return graphOf(shared);
@@ -119,8 +142,8 @@ export function partByIdcode(idcode: number): PartDescription | undefined {
 /** Pads of each side are bonded out evenly; the clock pads always are. */
 function packagePins(fabric: Fabric, pack: PackageDescription): PackagePin[] {
   const pins: PackagePin[] = [];
-  for (let bank = 0; bank < 4; bank++) {
-    const pads = fabric.pads.filter((pad) => pad.bank === bank);
+  for (let side = 0; side < 4; side++) {
+    const pads = fabric.pads.filter((pad) => pad.side === side);
     const places: number[] = [];
     for (let place = 1; place <= pack.pinsPerSide; place++) if (!pack.supplyPlaces.includes(place)) places.push(place);
     const count = Math.min(places.length, pads.length);
@@ -132,9 +155,9 @@ function packagePins(fabric: Fabric, pack: PackageDescription): PackagePin[] {
       .filter((pad) => chosen.has(pad.id))
       .forEach((pad, i) => {
         pins.push({
-          name: `${sideLetters[bank]}${places[i]}`,
+          name: `${sideLetters[side]}${places[i]}`,
           pad: pad.id,
-          bank,
+          bank: pad.bank,
           isClock: fabric.clockPads.includes(pad.id),
         });
       });
@@ -152,7 +175,7 @@ export class Delays {
     private readonly part: Part,
     readonly corner: CornerName,
   ) {
-    this.scale = corners[corner].factor * part.family.gradeFactor[part.grade];
+    this.scale = corners[part.temperature][corner].factor * part.family.gradeFactor[part.grade];
   }
 
   get family(): FamilyDescription {
@@ -160,7 +183,7 @@ export class Delays {
   }
   /** Least delay of a data element over its largest, on the same die. */
   get minRatio(): number {
-    return corners[this.corner].min;
+    return corners[this.part.temperature][this.corner].min;
   }
   lutPs(pin: number): number {
     return this.part.family.delays.lutPs[pin] * this.scale;

@@ -64,6 +64,7 @@ export const padFields = {
 } as const;
 /** Values of an element's carry field: not used; goes on from the element below; starts with 0 or with 1. */
 export const carryMode = { off: 0, on: 1, zero: 2, one: 3 } as const;
+/** The mask has a bit for each row of the family's LUT; 64 is the most. */
 export const elementFields = { mask: 64, init: 1, resetValue: 1, asyncReset: 1, bypass: 1, carry: 2 } as const;
 
 /** Wires that start in a tile, in the order of their local numbers. */
@@ -244,7 +245,8 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
     case "logic":
       for (let g = 0; g < groups; g++) field(`enableUsed${g}`, 1);
       for (let e = 0; e < per; e++)
-        for (const [name, bits] of Object.entries(elementFields)) field(`${name}${e}`, bits);
+        for (const [name, bits] of Object.entries(elementFields))
+          field(`${name}${e}`, name === "mask" ? 2 ** family.lutInputs : bits);
       break;
     case "io":
       for (let p = 0; p < family.padsPerTile; p++)

@@ -2,6 +2,8 @@ import type { FamilyDescription, PartDescription } from "./family.ts";
 
 export const twill: FamilyDescription = {
   name: "Twill",
+  what: "Mainstream: six-input LUTs, true dual-port memories, multipliers that accumulate",
+  configuration: "volatile",
   lutInputs: 6,
   elementsPerTile: 8,
   elementsPerGroup: 4,
@@ -60,6 +62,12 @@ export const twill: FamilyDescription = {
   ],
 };
 
+const grades = ["1", "2", "3"];
+const p84 = { name: "P84", pinsPerSide: 21, supplyPlaces: [4, 11, 18], extraCost: 0 };
+const p144 = { name: "P144", pinsPerSide: 36, supplyPlaces: [5, 14, 23, 32], extraCost: 0.12 };
+const p208 = { name: "P208", pinsPerSide: 52, supplyPlaces: [5, 14, 23, 31, 40, 48], extraCost: 0.2 };
+const p304 = { name: "P304", pinsPerSide: 76, supplyPlaces: [6, 16, 26, 36, 46, 56, 66, 74], extraCost: 0.28 };
+
 export const twillParts: readonly PartDescription[] = [
   {
     name: "TW-2",
@@ -67,11 +75,31 @@ export const twillParts: readonly PartDescription[] = [
     idcode: 0x1a7020d1,
     columns: "LLLLMLLLLXLLLLMLLLL",
     rows: 16,
-    packages: [
-      { name: "P144", pinsPerSide: 36, supplyPlaces: [5, 14, 23, 32] },
-      { name: "P84", pinsPerSide: 21, supplyPlaces: [4, 11, 18] },
-    ],
-    grades: ["1", "2", "3"],
-    bankVolts: [3.3, 3.3, 3.3, 3.3],
+    packages: [p144, p84],
+    grades,
+    banksPerSide: 1,
+    cost: 6,
+  },
+  {
+    name: "TW-9",
+    family: "Twill",
+    idcode: 0x1a7090d1,
+    columns: "LLLLMLLLLXLLLLLMLLLLLXLLLLMLLLLLL",
+    rows: 40,
+    packages: [p208, p144],
+    grades,
+    banksPerSide: 2,
+    cost: 17,
+  },
+  {
+    name: "TW-36",
+    family: "Twill",
+    idcode: 0x1a7360d1,
+    columns: "LLLLMLLLLLLXLLLLLLMLLLLLLMLLLLLLXLLLLLLMLLLLLLMLLLLLLXLLLLMLLLLLL",
+    rows: 80,
+    packages: [p304, p208],
+    grades,
+    banksPerSide: 2,
+    cost: 58,
   },
 ];

@@ -26,10 +26,11 @@ export function lookaheadFor(part: Part): Lookahead {
     byGrade = new Map();
     cache.set(part.fabric, byGrade);
   }
-  let table = byGrade.get(part.grade);
+  const grade = `${part.grade}${part.temperature}`;
+  let table = byGrade.get(grade);
   if (!table) {
     table = buildLookahead(part);
-    byGrade.set(part.grade, table);
+    byGrade.set(grade, table);
   }
   return table;
 }

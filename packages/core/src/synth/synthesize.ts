@@ -61,6 +61,7 @@ export function synthOptionsFor(part: Part): SynthOptions {
     elementsPerTile,
     maxCarry: elementsPerTile * part.die.rows,
     blocks: blocksOf(part.family),
+    multipliers: part.fabric.blockSites("multiplier").length,
   };
 }
 

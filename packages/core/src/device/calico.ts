@@ -1,0 +1,91 @@
+import type { FamilyDescription, PartDescription } from "./family.ts";
+
+export const calico: FamilyDescription = {
+  name: "Calico",
+  what: "Low cost: four-input LUTs, memories with a port to write and a port to read",
+  configuration: "volatile",
+  lutInputs: 4,
+  elementsPerTile: 8,
+  elementsPerGroup: 4,
+  wires: [
+    { length: 1, perDirection: 7, taps: [1], fromOutputs: 5, fromWires: [3, 4, 1] },
+    { length: 4, perDirection: 6, taps: [2, 4], fromOutputs: 5, fromWires: [2, 4, 2] },
+    { length: 12, perDirection: 2, taps: [4, 8, 12], fromOutputs: 3, fromWires: [0, 4, 3] },
+  ],
+  pinFromOutputs: 3,
+  pinFromWires: [7, 6, 2],
+  clockFromWires: 6,
+  globalClocks: 4,
+  regionClocks: 4,
+  blockRows: 4,
+  memory: "simple",
+  memoryPins: { inputs: 12, outputs: 4, bits: 2048 },
+  multiplier: "18 x 18",
+  multiplierPins: { inputs: 23, outputs: 12 },
+  padsPerTile: 2,
+  delays: {
+    lutPs: [520, 500, 455, 390],
+    carryPs: 58,
+    carryEntryPs: 160,
+    carrySumPs: 130,
+    clockToOutputPs: 470,
+    setupPs: 95,
+    holdPs: 70,
+    bypassSetupPs: 80,
+    memoryClockPs: 2150,
+    memoryRegisteredPs: 760,
+    memorySetupPs: 260,
+    multiplierPs: 2450,
+    multiplierAddPs: 820,
+    multiplierClockPs: 610,
+    multiplierSetupPs: 160,
+    wirePs: [250, 430, 790],
+    pinMuxPs: 190,
+    globalClockPs: 900,
+    regionClockPs: 590,
+    tileClockPs: 330,
+    tileClockStepPs: 8,
+    inputPadPs: 1150,
+    outputPadPs: 2320,
+  },
+  gradeFactor: { "1": 1.18, "2": 1 },
+  standards: [
+    { name: "LVCMOS33", volts: 3.3, outputPs: 0, inputPs: 0 },
+    { name: "LVTTL", volts: 3.3, outputPs: 50, inputPs: 40 },
+    { name: "LVCMOS25", volts: 2.5, outputPs: 110, inputPs: 50 },
+    { name: "LVCMOS18", volts: 1.8, outputPs: 330, inputPs: 140 },
+    { name: "LVCMOS15", volts: 1.5, outputPs: 540, inputPs: 210 },
+    { name: "LVCMOS12", volts: 1.2, outputPs: 900, inputPs: 330 },
+    { name: "LVDS25", volts: 2.5, outputPs: -90, inputPs: -40 },
+  ],
+};
+
+const grades = ["1", "2"];
+const p68 = { name: "P68", pinsPerSide: 17, supplyPlaces: [4, 13], extraCost: 0 };
+const p84 = { name: "P84", pinsPerSide: 21, supplyPlaces: [4, 11, 18], extraCost: 0.06 };
+const p144 = { name: "P144", pinsPerSide: 36, supplyPlaces: [5, 14, 23, 32], extraCost: 0.14 };
+
+export const calicoParts: readonly PartDescription[] = [
+  {
+    name: "CA-1",
+    family: "Calico",
+    idcode: 0x1ca010d1,
+    columns: "LLLLMLLLL",
+    rows: 16,
+    packages: [p84, p68],
+    grades,
+    banksPerSide: 1,
+    cost: 2.2,
+  },
+  {
+    name: "CA-6",
+    family: "Calico",
+    idcode: 0x1ca060d1,
+    columns: "LLLLLLMLLLLLLXLLLLLLMLLLLLL",
+    rows: 32,
+    packages: [p144, p84],
+    grades,
+    banksPerSide: 1,
+    cost: 7.5,
+  },
+];
