@@ -1,6 +1,7 @@
 import { Command, CommanderError } from "commander";
 import { type BuildOptions, build, check, type Output, play, report } from "./commands.ts";
 import { type LoadOptions, UsageError } from "./load-design.ts";
+import { type ProveCall, proveCall } from "./prove.ts";
 import { runSimulation, type SimulateCall } from "./simulate.ts";
 
 const processOutput: Output = {
@@ -52,6 +53,20 @@ export async function main(args: readonly string[], io: Output = processOutput):
     .description("all stages up to the bitstream")
     .action(async (design: string[], options: BuildOptions) => {
       status = await build(design, options, io);
+    });
+  program
+    .command("prove")
+    .argument("<design...>", "design folder, or HDL, .pins and .sdc files")
+    .option("--top <module>")
+    .option("--part <name>")
+    .option("--recipe <name>")
+    .option("--seed <number>")
+    .option("--logic-only", "leave out the layout: circuit as written = circuit as built")
+    .option("--vcd <file>", "where they differ, the inputs that show it as a value change dump")
+    .option("--json", "machine-readable result")
+    .description("circuit as written = circuit as built = bits read back")
+    .action(async (design: string[], options: ProveCall) => {
+      status = await proveCall(design, options, io);
     });
   program
     .command("play")

@@ -13,6 +13,7 @@ export * from "./jtag/index.ts";
 export * from "./netlist/index.ts";
 export * from "./pack/index.ts";
 export * from "./place/index.ts";
+export * from "./prove/index.ts";
 export * from "./route/index.ts";
 export * from "./silicon/index.ts";
 export * from "./simulate/index.ts";

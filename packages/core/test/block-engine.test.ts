@@ -33,6 +33,7 @@ class Both {
       outputs: [...outputs.values()].map((signal, pad) => ({ pad, signal, enable: -1 })),
       tables: [],
       flipFlops: [],
+      signalOfNode: new Map(),
       blocks: [
         {
           modes,

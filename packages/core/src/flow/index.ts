@@ -7,6 +7,15 @@ export { checkDesign, type DesignCheck } from "./check-design.ts";
 export { type DesignInput, type Recipe, recipes, type StageName, stageNames } from "./design-input.ts";
 export { PlayError, Player, type PlayRead, type PlayStep } from "./play.ts";
 export {
+  type DesignProof,
+  type ProofInputs,
+  type ProofStore,
+  proofKey,
+  proofText,
+  proofVersion,
+  proveDesign,
+} from "./prove-design.ts";
+export {
   type ArtifactStore,
   clockPorts,
   type FlowOptions,

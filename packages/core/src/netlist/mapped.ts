@@ -74,6 +74,11 @@ export interface MappedNetlist {
   /** [cells] Flip-flop modes, bits of `ffMode`; `carryStart` of carry cells; output pin of block outputs. */
   readonly modes: Uint8Array;
   readonly chains: readonly MappedChain[];
+  /**
+   * Register bits of the word-level netlist as synthesis prepared it, three numbers each: cell, bit, and the flip-flop
+   * (or latch's LUT) that holds it. Those that are not there never change.
+   */
+  readonly states: Int32Array;
   readonly blocks: readonly MappedBlock[];
   /** Structures that synthesis recognised, and what it made of them. */
   readonly inferred: readonly InferredItem[];
@@ -89,6 +94,8 @@ export interface MappedNetlist {
 
 export interface MappedBlock {
   readonly cell: number;
+  /** Its cell in the word-level netlist as synthesis prepared it. */
+  readonly source: number;
   readonly modes: BlockModes;
   /** Names of its pins, in order; the clocks come behind the input pins. */
   readonly inputNames: readonly string[];

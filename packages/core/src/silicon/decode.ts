@@ -18,6 +18,8 @@ export interface Circuit {
   readonly tables: readonly Table[];
   readonly flipFlops: readonly DecodedFlipFlop[];
   readonly blocks: readonly DecodedBlock[];
+  /** Output pin of the routing graph -> its signal. */
+  readonly signalOfNode: ReadonlyMap<number, number>;
 }
 export interface Table {
   readonly output: number;
@@ -110,6 +112,7 @@ class Decoder {
       tables: this.tables,
       flipFlops: this.flipFlops,
       blocks: this.blocks,
+      signalOfNode: this.signalOf,
     };
   }
 

@@ -72,7 +72,7 @@ export function synthesize(
   context: StageContext,
 ): StageResult<MappedNetlist> {
   const findings: Finding[] = [];
-  const { netlist, origin, inferred } = inferBlocks(elaborated, options);
+  const { netlist, origin, inferred } = prepareNetlist(elaborated, options);
   for (const item of inferred) {
     if (item.failure)
       findings.push({
@@ -117,8 +117,11 @@ export function synthesize(
   return { artifact: mapped, findings };
 }
 
-/** Memories and multipliers onto the part's blocks, on the word level. */
-function inferBlocks(netlist: RtlNetlist, options: SynthOptions): EditedNetlist & { inferred: InferredItem[] } {
+/** What synthesis does on the word level: memories and multipliers onto the part's blocks. */
+export function prepareNetlist(
+  netlist: RtlNetlist,
+  options: SynthOptions,
+): EditedNetlist & { inferred: InferredItem[] } {
   const editor = new RtlEditor(
     netlist,
     Int32Array.from(netlist.cells, (_, c) => c),
@@ -236,6 +239,7 @@ class NetlistWriter {
       netDriver: Int32Array.from(this.netDriver),
       chains,
       blocks,
+      states: Int32Array.from(this.states.flatMap((state, i) => [state.cell, state.bit, stateCells[i]])),
       inferred: this.inferred,
       ports: this.rtl.ports.map((port) => (port.direction === "input" ? ports : outputs).get(port.name)!),
       levels: this.cover.levels,
@@ -352,7 +356,7 @@ class NetlistWriter {
     }
     const { modes } = source.block!;
     const { inputs, outputs } = blockPinsOf(this.blockFamily, modes);
-    return { cell, modes, inputNames: inputs, outputNames: outputs };
+    return { cell, source: block.cell, modes, inputNames: inputs, outputNames: outputs };
   }
 
   /** Outputs of a chain's elements come first: LUTs may read them. */

@@ -63,6 +63,10 @@ export class MappedSimulator {
     const found = this.netlist.ports.find((candidate) => candidate.name === port)!;
     return found.pads.reduce((sum, cell, i) => sum | (BigInt(this.input(cell, 0)) << BigInt(i)), 0n);
   }
+  /** Value of a net by its name. */
+  net(name: string): number {
+    return this.value[this.netlist.netName.indexOf(name)];
+  }
   /** One cycle of the clock: rising registers, then falling ones. */
   cycle(clock: string): void {
     const { netlist } = this;

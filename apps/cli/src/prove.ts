@@ -1,0 +1,48 @@
+import { writeFile } from "node:fs/promises";
+import {
+  counterexampleVcd,
+  MemoryStore,
+  type ProofInputs,
+  proofKey,
+  proofText,
+  proveDesign,
+  quietContext,
+  runFlow,
+} from "@gate-clock/core";
+import { type Output, printFindings } from "./commands.ts";
+import { type LoadOptions, loadDesign } from "./load-design.ts";
+
+export interface ProveCall extends LoadOptions {
+  readonly logicOnly?: boolean;
+  readonly vcd?: string;
+  readonly json?: boolean;
+}
+
+/** Builds a design and proves it. @returns 0 if all is proven equal, else 1. */
+export async function proveCall(paths: readonly string[], options: ProveCall, io: Output): Promise<number> {
+  const input = await loadDesign(paths, options);
+  const result = await runFlow(input, new MemoryStore(), options.logicOnly ? { stopAfter: "synth" } : {});
+  const [elaborate, synth, rules, pack, place, route, image] = await Promise.all([
+    result.artifact("elaborate"),
+    result.artifact("synth"),
+    result.artifact("rules"),
+    result.artifact("pack"),
+    result.artifact("place"),
+    result.artifact("route"),
+    result.artifact("image"),
+  ]);
+  if (result.status !== "done" || !elaborate || !synth || !result.part) {
+    printFindings(result.findings, io);
+    return 1;
+  }
+  const layout = rules && pack && place && route && image ? { rules, pack, place, route, image } : null;
+  const inputs: ProofInputs = { part: result.part, elaborate, synth, layout };
+  const keyOf = (stage: string) => result.stages.find((record) => record.stage === stage)?.key ?? "";
+  const none = { get: async () => null, put: async () => {} };
+  const proof = await proveDesign(inputs, proofKey(keyOf("synth"), keyOf("image")), none, quietContext());
+  const { counterexample } = proof.logic;
+  if (options.vcd && counterexample) await writeFile(options.vcd, counterexampleVcd(counterexample));
+  if (options.json) io.out(JSON.stringify(proof, null, 2));
+  else io.out(`${input.name}: ${proofText(proof)}`);
+  return proof.verdict === "equal" ? 0 : 1;
+}
