@@ -16,7 +16,7 @@ const SourcesStation = station("SourcesStation", () => import("./stations/source
 const SimulateStation = station("SimulateStation", () => import("./stations/simulate/SimulateStation.tsx"));
 const PinsStation = station("PinsStation", () => import("./stations/PinsStation.tsx"));
 const ClocksStation = station("ClocksStation", () => import("./stations/ClocksStation.tsx"));
-const FitStation = station("FitStation", () => import("./stations/FitStation.tsx"));
+const FitStation = station("FitStation", () => import("./stations/fit/FitStation.tsx"));
 const LayoutStation = station("LayoutStation", () => import("./stations/layout/LayoutStation.tsx"));
 const TimingStation = station("TimingStation", () => import("./stations/TimingStation.tsx"));
 const ImageStation = station("ImageStation", () => import("./stations/ImageStation.tsx"));

@@ -80,6 +80,7 @@ export const api = {
     json<DesignFile>(`/api/designs/${id}/files/${fileId}`, "PATCH", { path }),
   fileHistory: (id: string, fileId: string) => json<FileVersion[]>(`/api/designs/${id}/files/${fileId}/versions`),
   removeFile: (id: string, fileId: string) => json<void>(`/api/designs/${id}/files/${fileId}`, "DELETE"),
+  trials: (id: string, signal?: AbortSignal) => json<Trial[]>(`/api/designs/${id}/trials`, "GET", undefined, signal),
   startTrial: (id: string) => json<Trial>(`/api/designs/${id}/trials`, "POST"),
   cancelTrial: (id: string, trialId: string) => json<void>(`/api/designs/${id}/trials/${trialId}/cancel`, "POST"),
   kept: (id: string, signal?: AbortSignal) => json<Kept[]>(`/api/designs/${id}/kept`, "GET", undefined, signal),

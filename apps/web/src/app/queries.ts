@@ -20,6 +20,10 @@ export function updateDesign(queries: QueryClient, id: string, change: (old: Des
   if (isReading) void queries.invalidateQueries({ queryKey, exact: true });
 }
 
+/** All trials of a design, newest first. */
+export const trialsQuery = (id: string) =>
+  queryOptions({ queryKey: ["trials", id], queryFn: ({ signal }) => api.trials(id, signal) });
+
 /** Layouts of waves and last verdicts of test benches. */
 export const keptQuery = (id: string) =>
   queryOptions({ queryKey: ["kept", id], queryFn: ({ signal }) => api.kept(id, signal) });

@@ -5,6 +5,7 @@
 export type * from "./artifacts.ts";
 export { checkDesign, type DesignCheck } from "./check-design.ts";
 export { type DesignInput, type Recipe, recipes, type StageName, stageNames } from "./design-input.ts";
+export { carryOver, estimateFmax, fitParts, type PartFit, type StyleFigures, styleFigures } from "./fit.ts";
 export { PlayError, Player, type PlayRead, type PlayStep } from "./play.ts";
 export {
   type DesignProof,
@@ -27,4 +28,4 @@ export {
   type StoredStage,
   stageVersions,
 } from "./run-flow.ts";
-export { type ModuleUse, type ResourceUse, utilization, utilizationByModule } from "./utilization.ts";
+export { estimateTiles, type ModuleUse, type ResourceUse, utilization, utilizationByModule } from "./utilization.ts";

@@ -3,7 +3,7 @@ import { cellKind, clockSlots, type MappedNetlist } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 
 export interface ResourceUse {
-  readonly kind: "LUTs" | "registers" | "logic tiles" | "pins" | "clocks" | "memories" | "multipliers";
+  readonly kind: "LUTs" | "registers" | "carry links" | "logic tiles" | "pins" | "clocks" | "memories" | "multipliers";
   readonly used: number;
   readonly available: number;
 }
@@ -12,8 +12,30 @@ export interface ModuleUse {
   readonly path: string;
   readonly luts: number;
   readonly registers: number;
+  readonly carry: number;
+  readonly memories: number;
+  readonly multipliers: number;
   readonly ownLuts: number;
   readonly ownRegisters: number;
+}
+
+/**
+ * Logic tiles that packing will take, from the mapped netlist alone: elements with one LUT and one register each, where
+ * a register fed by a LUT of its own shares its element; tiles are filled to nine tenths.
+ */
+export function estimateTiles(netlist: MappedNetlist, part: Part): number {
+  const { kind, inputStart, inputNet, netDriver } = netlist;
+  const taken = new Uint8Array(netlist.cellCount);
+  let elements = 0;
+  for (let cell = 0; cell < netlist.cellCount; cell++) {
+    if (kind[cell] === cellKind.lut) elements++;
+    if (kind[cell] !== cellKind.flipFlop) continue;
+    const driver = netDriver[inputNet[inputStart[cell]]];
+    const joins = (kind[driver] === cellKind.lut || kind[driver] === cellKind.carrySum) && !taken[driver];
+    if (joins) taken[driver] = 1;
+    else elements++;
+  }
+  return Math.ceil(elements / (0.9 * part.family.elementsPerTile));
 }
 
 /** Used and available by kind. `packed` is null before packing: then the tiles are an estimate that is left out. */
@@ -30,6 +52,11 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
     { kind: "LUTs", used: count(cellKind.lut), available: elements },
     { kind: "registers", used: count(cellKind.flipFlop), available: elements },
   ];
+  uses.push({
+    kind: "carry links",
+    used: netlist.chains.reduce((sum, chain) => sum + chain.lut.length, 0),
+    available: elements,
+  });
   if (packed) uses.push({ kind: "logic tiles", used: packed.clusterCount, available: fabric.logicTiles.length });
   uses.push(
     {
@@ -53,31 +80,51 @@ export function utilizationByModule(
   instances: readonly string[],
   originNames: readonly string[],
 ): ModuleUse[] {
-  const rows = new Map<string, { luts: number; registers: number; ownLuts: number; ownRegisters: number }>();
+  type Row = { -readonly [K in Exclude<keyof ModuleUse, "path">]: number };
+  const rows = new Map<string, Row>();
   const known = new Set(instances);
-  for (const path of ["", ...instances]) rows.set(path, { luts: 0, registers: 0, ownLuts: 0, ownRegisters: 0 });
+  const fresh = (): Row => ({
+    luts: 0,
+    registers: 0,
+    carry: 0,
+    memories: 0,
+    multipliers: 0,
+    ownLuts: 0,
+    ownRegisters: 0,
+  });
+  for (const path of ["", ...instances]) rows.set(path, fresh());
+  const inChain = new Uint8Array(netlist.cellCount);
+  for (const chain of netlist.chains) for (const cell of chain.lut) inChain[cell] = 1;
+  const blockType = new Map(netlist.blocks.map((block) => [block.cell, block.modes.type]));
   for (let cell = 0; cell < netlist.cellCount; cell++) {
-    const isLut = netlist.kind[cell] === cellKind.lut;
-    if (!isLut && netlist.kind[cell] !== cellKind.flipFlop) continue;
-    const name = netlist.origin[cell] >= 0 ? originNames[netlist.origin[cell]] : netlist.cellName[cell];
-    let owner = "";
-    for (let dot = name.lastIndexOf("."); dot > 0; dot = name.lastIndexOf(".", dot - 1)) {
-      if (known.has(name.slice(0, dot))) {
-        owner = name.slice(0, dot);
-        break;
-      }
-    }
+    const kind = netlist.kind[cell];
+    if (kind !== cellKind.lut && kind !== cellKind.flipFlop && kind !== cellKind.block) continue;
+    const owner = ownerOf(
+      netlist.origin[cell] >= 0 ? originNames[netlist.origin[cell]] : netlist.cellName[cell],
+      known,
+    );
     const own = rows.get(owner)!;
-    if (isLut) own.ownLuts++;
-    else own.ownRegisters++;
+    if (kind === cellKind.lut) own.ownLuts++;
+    if (kind === cellKind.flipFlop) own.ownRegisters++;
     for (let path = owner; ; path = known.has(path) ? parentOf(path, known) : "") {
       const row = rows.get(path)!;
-      if (isLut) row.luts++;
-      else row.registers++;
+      if (kind === cellKind.lut) {
+        row.luts++;
+        row.carry += inChain[cell];
+      } else if (kind === cellKind.flipFlop) row.registers++;
+      else if (blockType.get(cell) === "memory") row.memories++;
+      else row.multipliers++;
       if (path === "") break;
     }
   }
   return [...rows].map(([path, row]) => ({ path, ...row }));
+}
+
+/** Innermost instance that a hierarchical name lies in; "" for the top. */
+function ownerOf(name: string, known: ReadonlySet<string>): string {
+  for (let dot = name.lastIndexOf("."); dot > 0; dot = name.lastIndexOf(".", dot - 1))
+    if (known.has(name.slice(0, dot))) return name.slice(0, dot);
+  return "";
 }
 
 function parentOf(path: string, known: ReadonlySet<string>): string {

@@ -1,0 +1,129 @@
+import { counterexampleVcd, type DesignProof, proofKey, proofText } from "@gate-clock/core";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Download, ShieldCheck } from "lucide-react";
+import { useMemo } from "react";
+import { api } from "../../app/api.ts";
+import { artifactQuery, keptQuery } from "../../app/queries.ts";
+import { useDesign } from "../../design/context.ts";
+import { Button } from "../../ui/Button.tsx";
+import { formatCount, formatDuration } from "../../ui/format.ts";
+import { useFitter } from "./use-fitter.ts";
+
+/** The circuit as written equals the circuit as built equals the bits: proven in a worker, kept under its key. */
+export function ProofView() {
+  const { trial, design } = useDesign();
+  const queries = useQueryClient();
+  const [elaborate, synth, rules, pack, place, route, image] = [
+    useQuery(artifactQuery(trial, "elaborate")),
+    useQuery(artifactQuery(trial, "synth")),
+    useQuery(artifactQuery(trial, "rules")),
+    useQuery(artifactQuery(trial, "pack")),
+    useQuery(artifactQuery(trial, "place")),
+    useQuery(artifactQuery(trial, "route")),
+    useQuery(artifactQuery(trial, "image")),
+  ];
+  const kept = useQuery(keptQuery(design.id));
+  const keyOf = (stage: string) => trial?.stages.find((record) => record.stage === stage)?.key ?? "";
+  const key = proofKey(keyOf("synth"), image.data ? keyOf("image") : "");
+  const known = useMemo(() => {
+    const value = kept.data?.find((each) => each.name === "proof")?.value as
+      | { key?: string; proof?: DesignProof }
+      | undefined;
+    return value?.key === key ? (value.proof ?? null) : null;
+  }, [kept.data, key]);
+  const { result, progress, problem, start, cancel } = useFitter<DesignProof>();
+  const proof = known ?? (progress ? null : result);
+  const run = async () => {
+    if (!trial || !elaborate.data || !synth.data) return;
+    const layout =
+      rules.data && pack.data && place.data && route.data && image.data
+        ? { rules: rules.data, pack: pack.data, place: place.data, route: route.data, image: image.data }
+        : null;
+    const inputs = { part: trial.part, elaborate: elaborate.data, synth: synth.data, layout };
+    const made = await start((fitter, tell) => fitter.prove(inputs, key, tell));
+    if (!made) return;
+    await api.keep(design.id, "proof", { key, proof: made });
+    void queries.invalidateQueries({ queryKey: keptQuery(design.id).queryKey });
+  };
+  const example = proof?.logic.counterexample;
+  const saveVcd = () => {
+    if (!example) return;
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(new Blob([counterexampleVcd(example)], { type: "text/plain" }));
+    link.download = `${design.name.replace(/[^\w.-]+/g, "-")}-difference.vcd`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  };
+  const tone = proof?.verdict === "equal" ? "text-good" : proof?.verdict === "different" ? "text-bad" : "text-warn";
+  return (
+    <div className="h-full overflow-auto bg-panel p-6">
+      <div className="max-w-2xl">
+        <p className={`text-[15px] ${proof ? tone : ""}`} data-testid="proof">
+          {proof
+            ? proofText(proof)
+            : progress
+              ? `Proving: ${progress.figure ?? "loading"} …`
+              : "Prove that the mapped circuit does what the source says, and that the bits make that circuit."}
+        </p>
+        {progress && <progress className="mt-3 block w-full" value={progress.fraction} aria-label="Proof" />}
+        <div className="mt-4 flex gap-2">
+          {progress ? (
+            <Button onClick={cancel}>Cancel</Button>
+          ) : (
+            <Button
+              look={proof ? "plain" : "main"}
+              disabled={!elaborate.data || !synth.data}
+              onClick={() => void run()}
+              data-testid="prove"
+            >
+              <ShieldCheck className="size-4" /> {proof ? "Prove again" : "Prove"}
+            </Button>
+          )}
+          {example && (
+            <Button onClick={saveVcd}>
+              <Download className="size-4" /> Inputs that show it, as VCD
+            </Button>
+          )}
+        </div>
+        {problem && <p className="mt-3 text-bad">{problem}</p>}
+        {proof && (
+          <dl className="mt-6 grid grid-cols-[1fr_auto] gap-x-6 gap-y-1 text-[13px]">
+            {(
+              [
+                ["Outputs, registers and pins compared, written against built", formatCount(proof.logic.points)],
+                [
+                  "Compared, built against bits read back",
+                  proof.readback ? formatCount(proof.readback.points) : "no bitstream",
+                ],
+                ["Cycles simulated first, 32 runs side by side", formatCount(proof.logic.cyclesSimulated)],
+                ["Gates in the joint graph", formatCount(proof.logic.nodes)],
+                ["Questions to the SAT solver", formatCount(proof.logic.satQuestions)],
+                ["Memories and multipliers, compared at their pins", formatCount(proof.logic.blocks)],
+                [
+                  "Products and quotients checked against whole numbers",
+                  proof.logic.wordFaults.length ? "differ" : "agree",
+                ],
+                ["Time", formatDuration(proof.elapsedMs)],
+              ] as const
+            ).map(([name, value]) => (
+              <div key={name} className="contents">
+                <dt className="text-soft">{name}</dt>
+                <dd className="tabular text-right">{value}</dd>
+              </div>
+            ))}
+          </dl>
+        )}
+        {proof && proof.logic.open.length > 0 && (
+          <ul className="mt-4 max-h-48 overflow-auto text-[13px]">
+            {proof.logic.open.map((point) => (
+              <li key={`${point.what} ${point.name}`} className="flex gap-3 border-b border-line/60 py-1">
+                <span className="w-24 text-soft">{point.what}</span>
+                <span className="font-mono text-xs">{point.name}</span>
+              </li>
+            ))}
+          </ul>
+        )}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,51 @@
+import {
+  type DesignProof,
+  findPart,
+  fitParts,
+  type PartFit,
+  type Progress,
+  type ProofInputs,
+  proveDesign,
+  quietContext,
+  type RtlNetlist,
+  type SourceFile,
+  type StageContext,
+  type StyleFigures,
+  styleFigures,
+} from "@gate-clock/core";
+import { expose } from "comlink";
+
+/** Work of the Fit and Circuit stations that takes a second or more. The page ends the worker to cancel. */
+type Tell = (progress: Progress) => void;
+
+function telling(tell: Tell): StageContext {
+  let last = 0;
+  return {
+    ...quietContext(),
+    progress: (progress) => {
+      const now = Date.now();
+      if (now - last < 80) return;
+      last = now;
+      tell(progress);
+    },
+  };
+}
+
+const fitter = {
+  fitParts: (netlist: RtlNetlist, tell: Tell): PartFit[] => fitParts(netlist, telling(tell)),
+  styles: (sources: readonly SourceFile[], tops: readonly string[], part: string): StyleFigures[] =>
+    tops.map((top) => styleFigures(sources, top, part, quietContext())),
+  prove: (inputs: Omit<ProofInputs, "part"> & { part: string }, key: string, tell: Tell): Promise<DesignProof> => {
+    const found = findPartOrThrow(inputs.part);
+    const none = { get: async () => null, put: async () => {} };
+    return proveDesign({ ...inputs, part: found }, key, none, telling(tell));
+  },
+};
+export type Fitter = typeof fitter;
+expose(fitter);
+
+function findPartOrThrow(name: string): ProofInputs["part"] {
+  const { part, findings } = findPart(name);
+  if (!part) throw new Error(findings[0]?.message ?? name);
+  return part;
+}

@@ -1,0 +1,174 @@
+import type { StageContext } from "../common/context.ts";
+import type { Finding } from "../common/finding.ts";
+import { hasErrors } from "../common/finding.ts";
+import type { SourceFile } from "../common/source.ts";
+import { parsePins, planPins } from "../constraints/pins.ts";
+import { Delays, findPart, listDies, type Part } from "../device/part.ts";
+import { elaborate } from "../elaborate/elaborate.ts";
+import { cellKind, type MappedNetlist } from "../netlist/mapped.ts";
+import type { RtlNetlist } from "../netlist/rtl.ts";
+import { synthesize, synthOptionsFor } from "../synth/synthesize.ts";
+import { buildTimingGraph, criticalities, setFixedArcs, startDelays } from "../timing/timing-graph.ts";
+import type { DesignInput } from "./design-input.ts";
+import { pinNeeds } from "./run-flow.ts";
+import { estimateTiles, type ResourceUse, utilization } from "./utilization.ts";
+
+/** How a design would stand in one die and package. */
+export interface PartFit {
+  readonly part: string;
+  readonly die: string;
+  readonly package: string;
+  readonly family: string;
+  readonly uses: readonly ResourceUse[];
+  readonly fits: boolean;
+  /** What runs out first, or is fullest. */
+  readonly first: ResourceUse;
+  /** Share of `first`, 1 is full. */
+  readonly share: number;
+  readonly levels: number;
+  /** Highest clock by the estimate, before layout; null without a path between registers. */
+  readonly fmaxMhz: number | null;
+  /** Price beside that of the cheapest part. */
+  readonly cost: number;
+  /** Why no circuit could be mapped at all. */
+  readonly problem: string | null;
+}
+
+/**
+ * The highest clock that LUT, carry and block delays allow when every connection takes one short and one middle wire:
+ * a figure to compare by, not a promise.
+ */
+export function estimateFmax(netlist: MappedNetlist, part: Part): number | null {
+  const delays = new Delays(part, "slow-hot");
+  const slots = netlist.inputNet.length;
+  const { wirePs, pinMuxPs } = part.family.delays;
+  const scale = delays.lutPs(0) / part.family.delays.lutPs[0];
+  const netPs = new Float32Array(slots).fill((wirePs[0] + wirePs[1] + pinMuxPs) * scale);
+  const lutPs = new Float32Array(slots).fill(delays.lutPs(Math.floor(part.family.lutInputs / 2)));
+  setFixedArcs(netlist, delays, lutPs);
+  for (const chain of netlist.chains) {
+    for (const cells of [chain.sum, chain.mux])
+      for (const cell of cells) if (cell >= 0) netPs.fill(0, netlist.inputStart[cell], netlist.inputStart[cell] + 2);
+  }
+  for (let cell = 0; cell < netlist.cellCount; cell++)
+    if (netlist.kind[cell] === cellKind.blockOutput) netPs[netlist.inputStart[cell]] = 0;
+  const start = startDelays(netlist, delays);
+  // pads belong to the board's timing, not to the clock's
+  for (let cell = 0; cell < netlist.cellCount; cell++)
+    if (netlist.kind[cell] === cellKind.inputPad) start[cell] = -Infinity;
+  const graph = buildTimingGraph(netlist);
+  const inner = { ...graph, endPins: graph.endPins.filter((slot) => !isPad(netlist, slot)) };
+  const goals = new Float64Array(netlist.cellCount).fill(Infinity);
+  const { worstPs } = criticalities(inner, { netPs, lutPs }, start, goals, new Float32Array(slots));
+  return worstPs > 1 ? 1e6 / (worstPs + delays.setupPs(false)) : null;
+}
+
+function isPad(netlist: MappedNetlist, slot: number): boolean {
+  // pads have one pin, and their cell's first slot is that pin
+  let low = 0;
+  let high = netlist.cellCount - 1;
+  while (low < high) {
+    const middle = (low + high + 1) >> 1;
+    if (netlist.inputStart[middle] <= slot) low = middle;
+    else high = middle - 1;
+  }
+  return netlist.kind[low] === cellKind.outputPad;
+}
+
+/** How the design would stand in every die and package, cheapest that fits first. Maps it once for each die. */
+export function fitParts(elaborated: RtlNetlist, context: StageContext): PartFit[] {
+  const rows: PartFit[] = [];
+  const dies = listDies();
+  dies.forEach((die, d) => {
+    context.checkCancelled();
+    context.progress({ fraction: d / dies.length, figure: die.name });
+    const partOf = (pack: string) => findPart(`${die.name}-${pack}-${die.grades[0]}C`).part!;
+    const first = partOf(die.packages[0].name);
+    const quiet = { ...context, progress() {} };
+    const { artifact, findings } = synthesize(elaborated, synthOptionsFor(first), quiet);
+    for (const pack of die.packages) {
+      const part = partOf(pack.name);
+      const base = { part: part.name, die: die.name, package: pack.name, family: die.family, cost: part.cost };
+      if (!artifact) {
+        const none: ResourceUse = { kind: "memories", used: 1, available: 0 };
+        const problem = findings[0]?.message ?? "It cannot be mapped.";
+        rows.push({ ...base, uses: [], fits: false, first: none, share: Infinity, levels: 0, fmaxMhz: null, problem });
+        continue;
+      }
+      const uses = utilization(artifact, null, part);
+      const tiles: ResourceUse = {
+        kind: "logic tiles",
+        used: estimateTiles(artifact, part),
+        available: part.fabric.logicTiles.length,
+      };
+      uses.splice(3, 0, tiles);
+      const shareOf = (use: ResourceUse) => (use.used === 0 ? 0 : use.used / use.available);
+      // tiles are an estimate: what is counted decides, and they only warn
+      const counted = uses.filter((use) => use !== tiles && use.kind !== "carry links" && use.kind !== "clocks");
+      const fullest = counted.reduce((a, b) => (shareOf(b) > shareOf(a) ? b : a));
+      rows.push({
+        ...base,
+        uses,
+        fits: counted.every((use) => use.used <= use.available),
+        first: fullest,
+        share: shareOf(fullest),
+        levels: artifact.levels,
+        fmaxMhz: estimateFmax(artifact, part),
+        problem: null,
+      });
+    }
+  });
+  return rows.sort((a, b) => Number(b.fits) - Number(a.fits) || a.cost - b.cost);
+}
+
+/** What of a design's rules would not hold on another part. Empty: all carries over. */
+export function carryOver(input: DesignInput, netlist: MappedNetlist, to: string): Finding[] {
+  const { part, findings } = findPart(to);
+  if (!part) return findings;
+  const parsed = parsePins(input.pinFiles);
+  const plan = planPins(parsed.pins, pinNeeds(netlist), part);
+  return plan.findings.filter((finding) => finding.severity !== "note");
+}
+
+/** One way of writing a circuit, mapped for a part. */
+export interface StyleFigures {
+  readonly top: string;
+  readonly problem: string | null;
+  readonly luts: number;
+  readonly registers: number;
+  readonly carry: number;
+  readonly memories: number;
+  readonly multipliers: number;
+  readonly levels: number;
+  readonly fmaxMhz: number | null;
+}
+
+/** Figures of one module by itself. */
+export function styleFigures(
+  sources: readonly SourceFile[],
+  top: string,
+  partName: string,
+  context: StageContext,
+): StyleFigures {
+  const none = { top, luts: 0, registers: 0, carry: 0, memories: 0, multipliers: 0, levels: 0, fmaxMhz: null };
+  const { part } = findPart(partName);
+  if (!part) return { ...none, problem: `There is no part ${partName}.` };
+  const design = elaborate(sources, { top, withKey: false });
+  const error = design.findings.find((finding) => finding.severity === "error");
+  if (!design.artifact || hasErrors(design.findings)) return { ...none, problem: error?.message ?? "It has errors." };
+  const { artifact, findings } = synthesize(design.artifact.netlist, synthOptionsFor(part), context);
+  if (!artifact) return { ...none, problem: findings[0]?.message ?? "It cannot be mapped." };
+  const used = (kind: ResourceUse["kind"]) =>
+    utilization(artifact, null, part).find((use) => use.kind === kind)?.used ?? 0;
+  return {
+    top,
+    problem: null,
+    luts: used("LUTs"),
+    registers: used("registers"),
+    carry: used("carry links"),
+    memories: used("memories"),
+    multipliers: used("multipliers"),
+    levels: artifact.levels,
+    fmaxMhz: estimateFmax(artifact, part),
+  };
+}
