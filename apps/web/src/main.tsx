@@ -16,6 +16,7 @@ const SourcesStation = station("SourcesStation", () => import("./stations/source
 const SimulateStation = station("SimulateStation", () => import("./stations/simulate/SimulateStation.tsx"));
 const PinsStation = station("PinsStation", () => import("./stations/PinsStation.tsx"));
 const ClocksStation = station("ClocksStation", () => import("./stations/ClocksStation.tsx"));
+const CircuitStation = station("CircuitStation", () => import("./stations/circuit/CircuitStation.tsx"));
 const FitStation = station("FitStation", () => import("./stations/fit/FitStation.tsx"));
 const LayoutStation = station("LayoutStation", () => import("./stations/layout/LayoutStation.tsx"));
 const TimingStation = station("TimingStation", () => import("./stations/TimingStation.tsx"));
@@ -45,6 +46,7 @@ const router = createBrowserRouter([
       { path: "simulate", Component: SimulateStation },
       { path: "pins", Component: PinsStation },
       { path: "clocks", Component: ClocksStation },
+      { path: "circuit", Component: CircuitStation },
       { path: "fit", Component: FitStation },
       { path: "layout", Component: LayoutStation },
       { path: "timing", Component: TimingStation },

@@ -18,7 +18,7 @@ import {
 } from "class-validator";
 
 /** Names that something may be kept by with a design: `waves:` or `verdict:` and the test bench. */
-export const keptNamePattern = /^(?:waves|verdict):.{1,200}$/s;
+export const keptNamePattern = /^(?:(?:waves|verdict):.{1,200}|proof)$/s;
 /** Longest kept value, as JSON text. */
 export const maxKeptText = 200_000;
 

@@ -1,5 +1,6 @@
 /** Gate Clock's core: every computation from source text to configuration bits and the part that runs them. */
 export * from "./bitstream/index.ts";
+export * from "./circuit/index.ts";
 export * from "./common/index.ts";
 export * from "./constraints/index.ts";
 export * from "./device/index.ts";

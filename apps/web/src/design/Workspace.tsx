@@ -178,13 +178,13 @@ function OpenDesign({ design }: { design: Design }) {
             </Button>
           )}
         </header>
-        <nav aria-label="Stations" className="grid shrink-0 grid-cols-9 border-b border-line bg-cloth">
+        <nav aria-label="Stations" className="grid shrink-0 grid-cols-10 border-b border-line bg-cloth">
           {heads.map((head, i) => (
             <NavLink
               key={head.path}
               to={`/designs/${design.id}/${head.path}${keep}`}
               className={({ isActive }) =>
-                `group relative flex flex-col px-4 py-1.5 ${i ? "border-l border-line" : ""} ${isActive ? "bg-panel shadow-[inset_0_3px_0_var(--indigo)]" : "hover:bg-raised"}`
+                `group relative flex min-w-0 flex-col px-3 py-1.5 ${i ? "border-l border-line" : ""} ${isActive ? "bg-panel shadow-[inset_0_3px_0_var(--indigo)]" : "hover:bg-raised"}`
               }
               data-testid={`station-${head.path}`}
             >

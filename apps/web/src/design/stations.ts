@@ -76,6 +76,14 @@ export function stationHeads(
     },
     { path: "simulate", name: "Simulate", ...benches },
     {
+      path: "circuit",
+      name: "Circuit",
+      isOld: old,
+      ...(figures?.luts != null && figures.registers != null
+        ? { figure: `${figures.luts + figures.registers} cells`, tone: "good" as Tone }
+        : waiting),
+    },
+    {
       path: "pins",
       name: "Pins",
       isOld: false,

@@ -403,11 +403,25 @@ class DesignLowering {
       } else signals.push({ name: signal.name, bits: settle(bits), msb: signal.msb, lsb: signal.lsb });
       signalPlaces.push(at(signal.loc));
     }
+    const byInstance = new Map<Instance, Signal[]>();
+    for (const signal of design.signals) {
+      if (signal.direction !== "input" && signal.direction !== "output") continue;
+      const list = byInstance.get(signal.instance);
+      if (list) list.push(signal);
+      else byInstance.set(signal.instance, [signal]);
+    }
+    const portsOf = (instance: Instance) =>
+      (byInstance.get(instance) ?? []).flatMap((signal) => {
+        const bits = this.bits[signal.id];
+        if (!bits || signal.dims.length) return [];
+        return [{ name: signal.plainName, direction: signal.direction as "input" | "output", bits: settle(bits) }];
+      });
     const node = (instance: Instance): HierarchyNode => ({
       instance: instance.name,
       module: variantOf(instance),
       place: at(instance.loc),
       children: instance.children.map(node),
+      ports: design.signals.length ? portsOf(instance) : [],
     });
     return {
       netlist: {

@@ -155,6 +155,8 @@ export interface HierarchyNode {
   readonly module: string;
   readonly place: SourcePosition;
   readonly children: readonly HierarchyNode[];
+  /** Ports of the module, with the nets on them. */
+  readonly ports?: readonly { readonly name: string; readonly direction: "input" | "output"; readonly bits: Bits }[];
 }
 
 /** `name[3]` for a vector's bit, `name` for a scalar, with the declared index. */

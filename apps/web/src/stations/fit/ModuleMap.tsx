@@ -69,6 +69,7 @@ export function ModuleMap({
         series: [
           {
             type: "treemap",
+            name: top.path,
             roam: false,
             nodeClick: "zoomToNode",
             left: 8,

@@ -24,7 +24,10 @@ export function PartsView() {
   }, [elaborated.data, start]);
   const rows = useMemo(() => {
     const limit = 1 - margin / 100;
-    const group = (row: PartFit) => (row.fits && row.share <= limit ? 0 : row.fits ? 1 : 2);
+    // tiles are an estimate: a part that may run out of them is never the first choice
+    const isTight = (row: PartFit) =>
+      row.share > limit || row.uses.some((use) => use.kind === "logic tiles" && use.used > use.available);
+    const group = (row: PartFit) => (!row.fits ? 2 : isTight(row) ? 1 : 0);
     return [...(result ?? [])].sort((a, b) => group(a) - group(b) || a.cost - b.cost);
   }, [result, margin]);
   const best = rows.find((row) => row.fits && row.share <= 1 - margin / 100);
@@ -71,7 +74,7 @@ export function PartsView() {
               <th className="px-2 font-semibold">Family</th>
               {shownKinds.map((kind) => (
                 <th key={kind} className="px-2 text-right font-semibold">
-                  {kind} %
+                  {kind[0].toUpperCase() + kind.slice(1)} %
                 </th>
               ))}
               <th className="px-2 text-right font-semibold">Levels</th>
@@ -101,7 +104,9 @@ export function PartsView() {
                           ? "this one"
                           : row === best
                             ? "least costly"
-                            : ""
+                            : row.uses.some((use) => use.kind === "logic tiles" && use.used > use.available)
+                              ? "logic tiles may run out"
+                              : ""
                         : row.problem
                           ? row.problem
                           : `${formatCount(row.first.used)} of ${formatCount(row.first.available)} ${row.first.kind}`}

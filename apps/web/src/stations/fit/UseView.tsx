@@ -63,7 +63,7 @@ export function UseView({
               const percent = (100 * use.used) / Math.max(1, use.available);
               return (
                 <tr key={use.kind} className="border-b border-line/60">
-                  <td className="py-2 whitespace-nowrap">{use.kind}</td>
+                  <td className="py-2 whitespace-nowrap">{use.kind[0].toUpperCase() + use.kind.slice(1)}</td>
                   <td className="px-3">
                     <div className="h-2 overflow-hidden rounded-full bg-raised">
                       <div

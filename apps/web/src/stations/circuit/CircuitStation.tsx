@@ -1,0 +1,384 @@
+import type { SchematicChange } from "@gate-clock/core";
+import { useQuery } from "@tanstack/react-query";
+import { type Remote, wrap } from "comlink";
+import { ArrowUp, Download, Search } from "lucide-react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useSearchParams } from "react-router";
+import { artifactQuery, trialsQuery } from "../../app/queries.ts";
+import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
+import { useDesign } from "../../design/context.ts";
+import { formatFocus, parseFocus } from "../../design/focus.ts";
+import { NotBuilt } from "../../design/NotBuilt.tsx";
+import { Button } from "../../ui/Button.tsx";
+import { formatCount } from "../../ui/format.ts";
+import { Verdict } from "../../ui/Verdict.tsx";
+import type { Circuits, Found, Shown } from "../../workers/circuit.worker.ts";
+import type { LaidNode } from "./layout-graph.ts";
+import { NodePanel } from "./NodePanel.tsx";
+import { SchematicCanvas } from "./SchematicCanvas.tsx";
+
+/** Symbols that are laid out at once; of larger views a neighbourhood is shown first. */
+const limits = [80, 200, 500] as const;
+type Kind = "written" | "built";
+
+/** The circuit as written and as built, as pictures to walk through. Everything that is seen is in the address. */
+export function CircuitStation() {
+  const { trial, design, showPlace } = useDesign();
+  const [params, setParams] = useSearchParams();
+  const elaborated = useQuery(artifactQuery(trial, "elaborate"));
+  const netlist = useQuery(artifactQuery(trial, "synth"));
+  const [circuits, setCircuits] = useState<Remote<Circuits> | null>(null);
+  const [shown, setShown] = useState<Shown | null>(null);
+  const [problem, setProblem] = useState<string | null>(null);
+  const [changes, setChanges] = useState<readonly SchematicChange[]>([]);
+  const svg = useRef<SVGSVGElement>(null);
+
+  const kind: Kind = params.get("as") === "built" ? "built" : "written";
+  const root = params.get("in") ?? "";
+  const open = useMemo(() => params.getAll("open"), [params]);
+  const around = useMemo(() => params.getAll("at"), [params]);
+  const mode = params.get("cut") === "cone" ? "cone" : params.get("cut") === "between" ? "between" : "near";
+  const limit = Number(params.get("most")) || 80;
+  const against = Number(params.get("against")) || 0;
+  const focus = parseFocus(params.get("focus"));
+  const focusName = focus && focus.kind !== "line" ? focus.name : null;
+
+  const set = useCallback(
+    (change: Record<string, string | readonly string[] | null>, replace = false) =>
+      setParams(
+        (old) => {
+          const next = new URLSearchParams(old);
+          for (const [key, value] of Object.entries(change)) {
+            next.delete(key);
+            if (typeof value === "string") next.set(key, value);
+            else for (const each of value ?? []) next.append(key, each);
+          }
+          return next;
+        },
+        { replace },
+      ),
+    [setParams],
+  );
+
+  useEffect(() => {
+    if (!elaborated.data) return;
+    const worker = new Worker(new URL("../../workers/circuit.worker.ts", import.meta.url), { type: "module" });
+    const remote = wrap<Circuits>(worker);
+    let isOver = false;
+    void remote
+      .load(elaborated.data.netlist, elaborated.data.hierarchy, netlist.data ?? null)
+      .then(() => {
+        if (!isOver) setCircuits(() => remote);
+      })
+      .catch((error: Error) => setProblem(error.message));
+    return () => {
+      isOver = true;
+      worker.terminate();
+      setCircuits(null);
+    };
+  }, [elaborated.data, netlist.data]);
+
+  // a focus that comes from another station is looked up once, and the view goes there
+  useEffect(() => {
+    if (!circuits || !focusName || around.length > 0) return;
+    let isOver = false;
+    void circuits.locate(kind, focusName).then((found) => {
+      if (isOver || !found) return;
+      set({ at: [found.node], ...(found.path === null ? {} : { in: found.path || null }) }, true);
+    });
+    return () => {
+      isOver = true;
+    };
+  }, [circuits, focusName, around.length, kind, set]);
+
+  useEffect(() => {
+    if (!circuits) return;
+    let isOver = false;
+    const part = { around, mode, limit } as const;
+    setProblem(null);
+    const work = kind === "built" ? circuits.built(part) : circuits.written({ root, expanded: open }, part);
+    void work
+      .then((result) => {
+        if (!isOver) setShown(result);
+      })
+      .catch((error: Error) => {
+        if (!isOver) setProblem(error.message);
+      });
+    return () => {
+      isOver = true;
+    };
+  }, [circuits, kind, root, open, around, mode, limit]);
+
+  const trials = useQuery(trialsQuery(design.id));
+  const other = trials.data?.find((each) => each.number === against) ?? null;
+  const before = useQuery(artifactQuery(other, "elaborate"));
+  useEffect(() => {
+    if (!circuits || !before.data || !against || kind !== "written") {
+      setChanges([]);
+      return;
+    }
+    void circuits.compare(before.data.netlist, before.data.hierarchy, { root, expanded: open }).then(setChanges);
+  }, [circuits, before.data, against, root, open, kind]);
+
+  const selectedId = around[around.length - 1] ?? null;
+  const selected = shown?.laid.nodes.find((each) => each.node.id === selectedId) ?? null;
+  const focusNets = useMemo(() => {
+    const nets = new Set<number>();
+    for (const edge of shown?.laid.edges ?? []) if (focusName && edge.edge.name === focusName) nets.add(edge.edge.net);
+    return nets;
+  }, [shown, focusName]);
+  const changed = useMemo(
+    () => new Map(changes.map(({ id, change }) => [id, change === "added" ? "+" : change === "removed" ? "−" : "~"])),
+    [changes],
+  );
+
+  if (elaborated.error) return <ProblemPanel error={elaborated.error} onRetry={() => void elaborated.refetch()} />;
+  if (!elaborated.data)
+    return elaborated.isLoading ? <LoadingPanel what="the circuit" /> : <NotBuilt what="The circuit" trial={trial} />;
+
+  const nameOf = (each: LaidNode): string => {
+    const net = each.node.outputs[0]?.net ?? -1;
+    const edge = shown?.laid.edges.find((candidate) => candidate.edge.net === net && net >= 0);
+    return edge?.edge.name || each.node.label;
+  };
+  const choose = (each: LaidNode) => {
+    const list = mode === "between" ? around : [each.node.id];
+    // keep the picture, move only the selection, where the whole view is on it
+    const name = nameOf(each);
+    set({
+      at: mode === "between" && around.length === 1 ? [...list, each.node.id] : [each.node.id],
+      cut: mode === "cone" ? null : (params.get("cut") ?? null),
+      focus: name ? formatFocus({ kind: "net", name }) : null,
+    });
+  };
+  const stepIn = (each: LaidNode) => {
+    if (each.node.kind !== "instance" || each.node.path === null) return;
+    set({ in: each.node.path, at: null, open: null, cut: null, focus: null });
+  };
+  const goTo = (found: Found) =>
+    set({
+      at: [found.node],
+      cut: null,
+      ...(found.path === null ? {} : { in: found.path || null }),
+      focus: formatFocus({ kind: "net", name: found.name }),
+    });
+  const save = () => {
+    const element = svg.current;
+    if (!element || !shown) return;
+    const copy = element.cloneNode(true) as SVGSVGElement;
+    const style = getComputedStyle(document.documentElement);
+    copy.setAttribute("xmlns", "http://www.w3.org/2000/svg");
+    copy.setAttribute("viewBox", `0 0 ${shown.laid.width} ${shown.laid.height}`);
+    copy.setAttribute("width", String(shown.laid.width));
+    copy.setAttribute("height", String(shown.laid.height));
+    copy.querySelector("g")?.removeAttribute("transform");
+    const text = new XMLSerializer()
+      .serializeToString(copy)
+      .replace(/var\((--[\w-]+)\)/g, (_, name: string) => style.getPropertyValue(name).trim());
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(new Blob([text], { type: "image/svg+xml" }));
+    link.download = `${design.name}-${kind}-${root || "top"}.svg`.replace(/[^\w.-]+/g, "-");
+    link.click();
+    URL.revokeObjectURL(link.href);
+  };
+  const undriven = shown?.laid.nodes.filter((each) => each.node.inputs.some((pin) => pin.isOpen)).length ?? 0;
+  const path = root ? root.split(".") : [];
+  const crumbs = [{ name: elaborated.data.netlist.top, to: "" }];
+  for (let i = 0; i < path.length; i++) crumbs.push({ name: path[i], to: path.slice(0, i + 1).join(".") });
+
+  return (
+    <div className="flex h-full flex-col">
+      <Verdict
+        tone={undriven ? "warn" : "good"}
+        figure={shown ? formatCount(shown.laid.total) : "…"}
+        unit={kind === "built" ? "cells and ports" : "symbols"}
+      >
+        {shown
+          ? undriven
+            ? `${undriven} of the symbols here ${undriven === 1 ? "has" : "have"} an input that nothing drives.`
+            : shown.laid.nodes.length < shown.laid.total
+              ? `Showing the ${shown.laid.nodes.length} around ${selected ? selected.node.label : "the outputs"}; +n under a symbol counts neighbours that are not drawn.`
+              : `All of ${root || elaborated.data.netlist.top} ${kind === "built" ? "as built" : "as written"}.`
+          : "Laying out …"}
+      </Verdict>
+      <div className="flex shrink-0 flex-wrap items-center gap-2 border-b border-line bg-cloth px-4 py-1.5 text-[13px]">
+        <fieldset className="flex overflow-hidden rounded-md border border-line">
+          <legend className="sr-only">Which circuit</legend>
+          {(["written", "built"] as const).map((each) => (
+            <button
+              key={each}
+              type="button"
+              aria-pressed={kind === each}
+              data-testid={`as-${each}`}
+              disabled={each === "built" && !netlist.data}
+              className={`px-3 py-1 ${kind === each ? "bg-indigo text-indigo-ink" : "bg-panel hover:bg-raised"} disabled:opacity-50`}
+              onClick={() => set({ as: each === "built" ? "built" : null, at: null, cut: null })}
+            >
+              As {each}
+            </button>
+          ))}
+        </fieldset>
+        {kind === "written" && (
+          <nav aria-label="Instances" className="flex min-w-0 items-center gap-1 font-mono text-xs">
+            <Button
+              look="quiet"
+              className="h-7 px-1.5"
+              disabled={!root}
+              aria-label="Up to the module around this one"
+              title="Up"
+              onClick={() => set({ in: path.slice(0, -1).join(".") || null, at: null, open: null, cut: null })}
+            >
+              <ArrowUp className="size-4" />
+            </Button>
+            {crumbs.map((crumb, i) => (
+              <span key={crumb.to} className="flex items-center gap-1">
+                {i > 0 && <span className="text-soft">/</span>}
+                <button
+                  type="button"
+                  className={`max-w-48 truncate rounded px-1 hover:bg-raised ${i === crumbs.length - 1 ? "font-semibold" : "text-soft"}`}
+                  onClick={() => set({ in: crumb.to || null, at: null, open: null, cut: null })}
+                >
+                  {crumb.name}
+                </button>
+              </span>
+            ))}
+          </nav>
+        )}
+        <span className="flex-1" />
+        <Finder circuits={circuits} kind={kind} onFound={goTo} />
+        {kind === "written" && (trials.data?.length ?? 0) > 1 && (
+          <select
+            aria-label="Compare with an earlier trial"
+            className="h-7 rounded-md border border-line bg-panel px-1"
+            value={against}
+            onChange={(event) => set({ against: event.target.value === "0" ? null : event.target.value })}
+          >
+            <option value={0}>compare with …</option>
+            {trials.data
+              ?.filter((each) => each.id !== trial?.id)
+              .map((each) => (
+                <option key={each.id} value={each.number}>
+                  trial {each.number}
+                </option>
+              ))}
+          </select>
+        )}
+        <select
+          aria-label="Most symbols at once"
+          className="h-7 rounded-md border border-line bg-panel px-1"
+          value={limit}
+          onChange={(event) => set({ most: event.target.value })}
+        >
+          {limits.map((each) => (
+            <option key={each} value={each}>
+              up to {each}
+            </option>
+          ))}
+        </select>
+        <Button className="h-7 px-2 text-xs" onClick={save} disabled={!shown}>
+          <Download className="size-3.5" /> SVG
+        </Button>
+      </div>
+      <div className="grid min-h-0 flex-1 grid-cols-[1fr_minmax(260px,300px)]">
+        <div className="relative min-h-0">
+          {problem && <p className="p-5 text-bad">{problem}</p>}
+          {shown && !problem && (
+            <SchematicCanvas
+              laid={shown.laid}
+              selected={selectedId}
+              focusNets={focusNets}
+              changed={changed}
+              svgRef={svg}
+              onNode={choose}
+              onOpen={stepIn}
+              onEdge={({ edge }) => edge.name && set({ focus: formatFocus({ kind: "net", name: edge.name }) })}
+            />
+          )}
+          {!shown && !problem && <LoadingPanel what="the picture" />}
+        </div>
+        <NodePanel
+          shown={shown}
+          selected={selected}
+          kind={kind}
+          mode={mode}
+          openInstances={open}
+          changes={changes}
+          against={against}
+          focusName={focusName}
+          sourceOf={(origin) => elaborated.data.positions.cells[origin] ?? null}
+          onPlace={showPlace}
+          onChoose={(id) => set({ at: [id] })}
+          onCut={(cut) => set({ cut })}
+          onStepIn={stepIn}
+          onOpen={(next) => set({ open: next })}
+          onOther={() => set({ as: kind === "built" ? null : "built", at: null, cut: null })}
+        />
+      </div>
+    </div>
+  );
+}
+
+function Finder({
+  circuits,
+  kind,
+  onFound,
+}: {
+  circuits: Remote<Circuits> | null;
+  kind: Kind;
+  onFound: (found: Found) => void;
+}) {
+  const [text, setText] = useState("");
+  const [found, setFound] = useState<readonly Found[]>([]);
+  useEffect(() => {
+    if (!circuits || text.length < 2) {
+      setFound([]);
+      return;
+    }
+    let isOver = false;
+    void circuits.find(kind, text).then((list) => {
+      if (!isOver) setFound(list);
+    });
+    return () => {
+      isOver = true;
+    };
+  }, [circuits, kind, text]);
+  return (
+    <div className="relative">
+      <label className="flex h-7 items-center gap-1.5 rounded-md border border-line bg-panel px-2">
+        <Search className="size-3.5 text-soft" aria-hidden />
+        <input
+          aria-label="Find a name in the circuit"
+          placeholder="Find a name"
+          className="w-36 bg-transparent text-[13px]"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key === "Enter" && found[0]) {
+              onFound(found[0]);
+              setText("");
+            } else if (event.key === "Escape") setText("");
+          }}
+          data-testid="find-name"
+        />
+      </label>
+      {found.length > 0 && (
+        <ul className="absolute right-0 z-20 mt-1 max-h-80 w-80 overflow-auto rounded-md border border-line bg-panel py-1 shadow-xl">
+          {found.map((each) => (
+            <li key={`${each.node} ${each.name}`}>
+              <button
+                type="button"
+                className="block w-full truncate px-3 py-1 text-left font-mono text-xs hover:bg-raised"
+                onClick={() => {
+                  onFound(each);
+                  setText("");
+                }}
+              >
+                {each.name}
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
+  );
+}
