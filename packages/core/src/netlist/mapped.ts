@@ -75,8 +75,8 @@ export interface MappedNetlist {
   readonly modes: Uint8Array;
   readonly chains: readonly MappedChain[];
   /**
-   * Register bits of the word-level netlist as synthesis prepared it, three numbers each: cell, bit, and the flip-flop
-   * (or latch's LUT) that holds it. Those that are not there never change.
+   * Register bits of the word-level netlist as synthesis prepared it, two numbers each: the net of its output, and the
+   * flip-flop (or latch's LUT) that holds it. Those that are not there never change.
    */
   readonly states: Int32Array;
   readonly blocks: readonly MappedBlock[];
@@ -94,7 +94,7 @@ export interface MappedNetlist {
 
 export interface MappedBlock {
   readonly cell: number;
-  /** Its cell in the word-level netlist as synthesis prepared it. */
+  /** Number of its cell among the block cells of the word-level netlist as synthesis prepared it. */
   readonly source: number;
   readonly modes: BlockModes;
   /** Names of its pins, in order; the clocks come behind the input pins. */

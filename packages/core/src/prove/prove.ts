@@ -140,11 +140,12 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
     }
     return index;
   };
-  const hints = new Map<string, number>();
-  for (let i = 0; i < mapped.states.length; i += 3)
-    hints.set(`${mapped.states[i]}:${mapped.states[i + 1]}`, mapped.states[i + 2]);
+  const byNet = new Map<number, number>();
+  for (let i = 0; i < mapped.states.length; i += 2) byNet.set(mapped.states[i], mapped.states[i + 1]);
+  const hint = (c: number, bit: number) => byNet.get(netlist.cells[c].output[bit]);
+  const blockCells = netlist.cells.flatMap((cell, c) => (cell.kind === "block" ? [c] : []));
   const blockIndex = new Map<number, number>(); // word-level block cell -> block of the mapped netlist
-  mapped.blocks.forEach((block, b) => blockIndex.set(block.source, b));
+  mapped.blocks.forEach((block, b) => blockIndex.set(blockCells[block.source], b));
   const portName = new Map<number, string>();
   for (const port of netlist.ports)
     if (port.direction === "input") port.bits.forEach((net, i) => portName.set(net, bitName(port, i)));
@@ -157,7 +158,7 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
       return name === undefined ? null : graph.input(name);
     },
     state: (c, bit) => {
-      const cell = hints.get(`${c}:${bit}`);
+      const cell = hint(c, bit);
       if (cell === undefined) {
         // synthesis says that it never changes; that is one of the things to prove
         const init = netlist.cells[c].modes?.init ?? "x";
@@ -210,7 +211,7 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
   };
   for (const state of words.states) {
     const { cell: c, bit } = state;
-    const cell = hints.get(`${c}:${bit}`);
+    const cell = hint(c, bit);
     const modes = netlist.cells[c].modes;
     const pick = (text: string) => text[text.length - 1 - bit];
     const q = words.literal[netlist.cells[c].output[bit]];
@@ -252,7 +253,7 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
     point(`${vector}[${bit}] is always ${value}`, "register", next, value);
   }
   mapped.blocks.forEach((block) => {
-    const source = netlist.cells[block.source];
+    const source = netlist.cells[blockCells[block.source]];
     const last = block.inputNames.length;
     source.inputs.forEach((bits, pin) => {
       const clocks = blockClockCount(block.modes);

@@ -48,6 +48,8 @@ export interface BitGraph {
   readonly aig: Aig;
   /** Carry chains; their sums are inputs of the graph. Only what is needed is left in them. */
   readonly carry: CarryStore;
+  /** Register outputs that another one stands for: net -> net. */
+  readonly merged: ReadonlyMap<number, number>;
   /** [nets] Literal of each net, -1 where nothing live needs it. */
   readonly literal: Int32Array;
   readonly states: StateBit[];
@@ -59,18 +61,28 @@ export interface BitGraph {
 
 /**
  * Word-level cells to an and-inverter graph, from the outputs backwards, so that dead logic never appears. Register
- * bits that can only ever hold their start value are replaced by it, and the graph is built again until none is left.
+ * bits that can only ever hold their start value are replaced by it, those that take the same data under the same
+ * controls from the same start are one; the graph is built again until neither is found.
  */
 export function blast(netlist: RtlNetlist, options: BlastOptions): BitGraph {
   const constants = new Map<number, number>();
+  const merged = new Map<number, number>();
   for (;;) {
-    const graph = blastOnce(netlist, constants, options);
-    const before = constants.size;
+    const graph = blastOnce(netlist, constants, merged, options);
+    const before = constants.size + merged.size;
+    const netOf = (state: StateBit) => netlist.cells[state.cell].output[state.bit];
+    const first = new Map<string, StateBit>();
     for (const state of graph.states) {
       const value = constantValue(state);
-      if (value >= 0) constants.set(netlist.cells[state.cell].output[state.bit], value);
+      if (value >= 0) constants.set(netOf(state), value);
+      if (value >= 0 || state.isLatch) continue;
+      const { d, clock, enable, reset, clockRising, asyncReset, resetValue, init } = state;
+      const key = `${d} ${clock} ${enable} ${reset} ${clockRising} ${asyncReset} ${resetValue} ${init}`;
+      const same = first.get(key);
+      if (same) merged.set(netOf(state), netOf(same));
+      else first.set(key, state);
     }
-    if (constants.size === before) {
+    if (constants.size + merged.size === before) {
       trimChains(graph);
       return graph;
     }
@@ -124,7 +136,12 @@ function constantValue(state: StateBit): number {
   return state.init;
 }
 
-function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>, options: BlastOptions): BitGraph {
+function blastOnce(
+  netlist: RtlNetlist,
+  constants: ReadonlyMap<number, number>,
+  merged: ReadonlyMap<number, number>,
+  options: BlastOptions,
+): BitGraph {
   const { cells, netCount, ports } = netlist;
   const aig = new Aig();
   const carry = new CarryStore(aig, options.maxCarry);
@@ -165,6 +182,12 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>, 
         continue;
       }
       const c = driver[net];
+      const same = merged.get(net);
+      if (same !== undefined) {
+        if (literal[same] < 0) stack.push(same);
+        else literal[net] = literal[same];
+        continue;
+      }
       const constant = constants.get(net);
       if (constant !== undefined || c < 0) {
         literal[net] = constant ?? 0;
@@ -275,13 +298,15 @@ function blastOnce(netlist: RtlNetlist, constants: ReadonlyMap<number, number>, 
       init: init === "x" ? Number(resetValue === "1") : Number(init),
     });
   }
-  return { aig, carry, literal, states, blocks, inputs, outputs };
+  return { aig, carry, merged, literal, states, blocks, inputs, outputs };
 }
 
 class CellBuilder {
   private readonly arithmetic: Arithmetic;
   /** Sums of add and sub cells, made bit by bit. */
   private readonly sums = new Map<number, LazySum>();
+  /** Operators by kind and operands: the same one twice is made once. */
+  private readonly known = new Map<string, LazySum | readonly number[]>();
 
   constructor(
     private readonly aig: Aig,
@@ -297,7 +322,8 @@ class CellBuilder {
   }
 
   private sumOf(cell: RtlCell, c: number, literal: Int32Array): LazySum {
-    const known = this.sums.get(c);
+    const id = operatorId(cell);
+    const known = this.sums.get(c) ?? (this.known.get(id) as LazySum | undefined);
     if (known) return known;
     const [a, b] = cell.inputs;
     const open = new Set([...a, ...b].filter((net) => this.isOpen(net))).size;
@@ -322,6 +348,7 @@ class CellBuilder {
       );
     }
     this.sums.set(c, made);
+    this.known.set(id, made);
     return made;
   }
 
@@ -333,6 +360,15 @@ class CellBuilder {
     const out = cell.output;
     const set = (values: readonly number[]) => {
       for (let i = 0; i < out.length; i++) literal[out[i]] = values[i];
+    };
+    const once = (make: () => readonly number[]): readonly number[] => {
+      const id = operatorId(cell);
+      let values = this.known.get(id) as readonly number[] | undefined;
+      if (!values) {
+        values = make();
+        this.known.set(id, values);
+      }
+      return values;
     };
     switch (cell.kind) {
       case "not":
@@ -361,17 +397,23 @@ class CellBuilder {
         literal[out[at]] = this.sumOf(cell, c, literal).sum(at);
         return;
       case "mul":
-        return set(arithmetic.mul(word(0), word(1)));
+        return set(once(() => arithmetic.mul(word(0), word(1))));
       case "div":
-        return set(arithmetic.divide(word(0), word(1), cell.signed).quotient);
-      case "mod":
-        return set(arithmetic.divide(word(0), word(1), cell.signed).remainder);
+      case "mod": {
+        // a quotient and its remainder come from one array of subtractions
+        const pair = once(() => {
+          const { quotient, remainder } = arithmetic.divide(word(0), word(1), cell.signed);
+          return [...quotient, ...remainder];
+        });
+        const half = pair.length / 2;
+        return set(cell.kind === "div" ? pair.slice(0, half) : pair.slice(half));
+      }
       case "eq": {
         const right = word(1);
         return set([aig.andAll(word(0).map((left, i) => aig.xor(left, right[i]) ^ 1))]);
       }
       case "lt":
-        return set([arithmetic.lessThan(word(0), word(1), cell.signed)]);
+        return set(once(() => [arithmetic.lessThan(word(0), word(1), cell.signed)]));
       case "shl":
       case "shr":
       case "sshr":
@@ -383,4 +425,12 @@ class CellBuilder {
         throw new Error("state cells and blocks are inputs of the graph");
     }
   }
+}
+
+/** Equal for operators that give the same from the same nets; operands of sums and products in either order. */
+function operatorId(cell: RtlCell): string {
+  const words = cell.inputs.map((input) => input.join(","));
+  if (cell.kind === "add" || cell.kind === "mul") words.sort();
+  const kind = cell.kind === "mod" ? "div" : cell.kind;
+  return `${kind} ${cell.signed} ${words.join(" ")}`;
 }

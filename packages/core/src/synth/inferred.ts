@@ -1,3 +1,5 @@
+import type { StateMachine } from "./state-machines.ts";
+
 /** A structure that synthesis recognised in the source, and what it made of it. */
 export interface InferredItem {
   readonly kind: "memory" | "multiplier" | "shift register" | "state machine";
@@ -10,6 +12,8 @@ export interface InferredItem {
   readonly count: number;
   /** Why it became that, or how. */
   readonly reason: string;
+  /** Of a state machine: its states and ways. */
+  readonly machine?: StateMachine;
   /** Why no circuit can be made of it at all. */
   readonly failure?: string;
 }

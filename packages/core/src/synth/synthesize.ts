@@ -14,6 +14,7 @@ import {
 } from "../netlist/mapped.ts";
 import { bitName, firstNet, type RtlCell, type RtlNetlist, type RtlVector } from "../netlist/rtl.ts";
 import type { Aig } from "./aig.ts";
+import { balance, foldedLiteral } from "./balance.ts";
 import { type BitGraph, type BlockBits, blast, type StateBit } from "./blast.ts";
 import type { CarryChain } from "./carry.ts";
 import { GraphLevels } from "./graph-levels.ts";
@@ -22,6 +23,9 @@ import { type LutCover, mapLuts } from "./lut-map.ts";
 import { mapMemories } from "./memory-map.ts";
 import { mapMultipliers } from "./multiplier-map.ts";
 import { type EditedNetlist, RtlEditor } from "./rtl-editor.ts";
+import { shareOperators } from "./share.ts";
+import { findShiftRegisters } from "./shift-registers.ts";
+import { findStateMachines } from "./state-machines.ts";
 import { ConeFunction, dependsOn, permuteMask } from "./truth-table.ts";
 
 export interface SynthOptions {
@@ -72,8 +76,8 @@ export function synthesize(
   context: StageContext,
 ): StageResult<MappedNetlist> {
   const findings: Finding[] = [];
-  const { netlist, origin, inferred } = prepareNetlist(elaborated, options);
-  for (const item of inferred) {
+  const prepared = prepareNetlist(elaborated, options);
+  for (const item of prepared.inferred) {
     if (item.failure)
       findings.push({
         code: "synth/memory",
@@ -85,7 +89,11 @@ export function synthesize(
       });
   }
   if (findings.length) return { artifact: null, findings };
-  const graph = blast(netlist, options);
+  const shared = shareResources(prepared);
+  const { netlist, origin } = shared;
+  const raw = blast(netlist, options);
+  const inferred = [...prepared.inferred, ...structures(raw, netlist, origin)];
+  const graph = balance(raw);
   context.progress({ fraction: 0.3 });
   const states = foldSmallControls(graph, options.minControlShare);
   const targets = new Set<number>();
@@ -130,6 +138,41 @@ export function prepareNetlist(
   const available = options.blocks.multiplier === "none" ? 0 : options.multipliers;
   const multipliers = mapMultipliers(editor, available, () => false);
   return { ...editor.finish(), inferred: [...memories, ...multipliers] };
+}
+
+function shareResources({ netlist, origin }: EditedNetlist): EditedNetlist {
+  const editor = new RtlEditor(netlist, origin);
+  return shareOperators(editor) ? editor.finish() : { netlist, origin };
+}
+
+/** State machines and shift registers, which stay registers but are worth knowing of. */
+function structures(graph: BitGraph, netlist: RtlNetlist, origin: Int32Array): InferredItem[] {
+  const nameOf = (cell: number) => netlist.cells[cell].name.replace(/\$ff\d*$/, "");
+  const machines = findStateMachines(graph).map((machine): InferredItem => {
+    const unreachable = 2 ** machine.bits - machine.states.length;
+    return {
+      kind: "state machine",
+      name: nameOf(machine.cell),
+      origin: origin[machine.cell],
+      shape: `${machine.states.length} states in ${machine.bits} bits, ${machine.transitions.length} ways`,
+      becomes: "registers",
+      count: 0,
+      reason: unreachable ? `as written; ${unreachable} of ${2 ** machine.bits} codes are never reached` : "as written",
+      machine,
+    };
+  });
+  const shifts = findShiftRegisters(graph).map(
+    ({ cell, length }): InferredItem => ({
+      kind: "shift register",
+      name: nameOf(cell),
+      origin: origin[cell],
+      shape: `${length} long`,
+      becomes: "registers",
+      count: 0,
+      reason: "each bit is one flip-flop, fed past its LUT",
+    }),
+  );
+  return [...machines, ...shifts];
 }
 
 function foldSmallControls(graph: BitGraph, least: number): StateBit[] {
@@ -239,12 +282,23 @@ class NetlistWriter {
       netDriver: Int32Array.from(this.netDriver),
       chains,
       blocks,
-      states: Int32Array.from(this.states.flatMap((state, i) => [state.cell, state.bit, stateCells[i]])),
+      states: this.stateNets(stateCells),
       inferred: this.inferred,
       ports: this.rtl.ports.map((port) => (port.direction === "input" ? ports : outputs).get(port.name)!),
       levels: this.cover.levels,
       fates: this.fates(),
     };
+  }
+
+  private stateNets(stateCells: readonly number[]): Int32Array {
+    const cellOf = new Map(this.states.map((state, i) => [this.rtl.cells[state.cell].output[state.bit], stateCells[i]]));
+    for (const net of this.graph.merged.keys()) {
+      let at = net;
+      while (this.graph.merged.has(at)) at = this.graph.merged.get(at)!;
+      const cell = cellOf.get(at);
+      if (cell !== undefined) cellOf.set(net, cell);
+    }
+    return Int32Array.from([...cellOf].flat());
   }
 
   /** A node takes the name of the first declared signal bit that equals it or its inverse, tops before inner scopes. */
@@ -356,7 +410,9 @@ class NetlistWriter {
     }
     const { modes } = source.block!;
     const { inputs, outputs } = blockPinsOf(this.blockFamily, modes);
-    return { cell, source: block.cell, modes, inputNames: inputs, outputNames: outputs };
+    // later steps add no blocks and keep their order
+    const ordinal = this.rtl.cells.slice(0, block.cell).filter((each) => each.kind === "block").length;
+    return { cell, source: ordinal, modes, inputNames: inputs, outputNames: outputs };
   }
 
   /** Outputs of a chain's elements come first: LUTs may read them. */
@@ -471,6 +527,7 @@ class NetlistWriter {
         const carrier = literal > 1 ? this.netOf.get(literal) : undefined;
         if (literal === 0 || literal === 1) fates.push({ name, became: literal ? "constant 1" : "constant 0" });
         else if (carrier !== undefined) fates.push({ name, became: "another name of", net: this.netName[carrier] });
+        else if (literal === foldedLiteral) fates.push({ name, became: "folded into logic" });
         else if (literal < 0) fates.push({ name, became: "unused" });
         else fates.push({ name, became: "folded into logic" });
       });

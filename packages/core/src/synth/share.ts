@@ -1,0 +1,51 @@
+import type { RtlCell } from "../netlist/rtl.ts";
+import type { RtlEditor } from "./rtl-editor.ts";
+
+const sharable = new Set<RtlCell["kind"]>(["add", "sub", "mul", "div", "mod", "lt"]);
+
+/**
+ * One operator for two of which a multiplexer takes only one result: the choice moves in front of the operands. Pays
+ * where carry chains or whole arrays of gates are saved for a multiplexer that their LUTs mostly take in.
+ * @returns How many operators were saved.
+ */
+export function shareOperators(editor: RtlEditor): number {
+  let saved = 0;
+  editor.netlist.cells.forEach((mux, c) => {
+    if (mux.kind !== "mux" || editor.isRemoved(c)) return;
+    const yes = wholeOperator(editor, mux.inputs[1], c);
+    const no = wholeOperator(editor, mux.inputs[2], c);
+    if (!yes || !no || yes.id === no.id) return;
+    const [a, b] = [yes.cell, no.cell];
+    if (a.kind !== b.kind || a.signed !== b.signed || a.inputs[0].length !== b.inputs[0].length) return;
+    const alike = (x: readonly number[], y: readonly number[]) => x.filter((net, i) => net === y[i]).length;
+    const [b0, b1] = b.inputs;
+    const commutes = a.kind === "add" || a.kind === "mul";
+    const swapped = commutes && alike(a.inputs[0], b1) + alike(a.inputs[1], b0) > alike(a.inputs[0], b0) + alike(a.inputs[1], b1);
+    const [right0, right1] = swapped ? [b1, b0] : [b0, b1];
+    editor.from(yes.id, () => {
+      const { builder } = editor;
+      const [select] = mux.inputs[0];
+      const left = builder.mux(select, a.inputs[0], right0);
+      const right = builder.mux(select, a.inputs[1], right1);
+      builder.add(a.kind, [left, right], mux.output.length, a.signed, null, mux.output);
+    });
+    editor.remove(c);
+    editor.remove(yes.id);
+    editor.remove(no.id);
+    saved++;
+  });
+  return saved;
+}
+
+/** The operator whose whole result, and nothing else, a word is; null if anything but the multiplexer reads it too. */
+function wholeOperator(editor: RtlEditor, word: readonly number[], mux: number): { cell: RtlCell; id: number } | null {
+  const first = editor.driver(word[0]);
+  if (!first || editor.isRemoved(first.cell)) return null;
+  const cell = editor.cell(first.cell);
+  if (!sharable.has(cell.kind) || cell.output.length !== word.length) return null;
+  for (let i = 0; i < word.length; i++) {
+    if (cell.output[i] !== word[i]) return null;
+    if (editor.onlyReader(word[i])?.cell !== mux) return null;
+  }
+  return { cell, id: first.cell };
+}
