@@ -441,5 +441,6 @@ function constantText(bits: Bits): string {
 export function rangeName(low: string, high: string, width: number): string {
   if (width === 1 || low === "") return low;
   const [a, b] = [low, high].map((name) => /^(.*)\[(-?\d+)\]$/.exec(name));
-  return a && b && a[1] === b[1] ? `${a[1]}[${b[2]}:${a[2]}]` : low.replace(/\[-?\d+\]$/, "");
+  const isStretch = a && b && a[1] === b[1] && Math.abs(Number(a[2]) - Number(b[2])) + 1 === width;
+  return isStretch ? `${a[1]}[${b[2]}:${a[2]}]` : low;
 }

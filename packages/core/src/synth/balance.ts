@@ -45,7 +45,8 @@ class Balancer {
       }
     }
     for (const { literal } of graph.outputs) outside(literal);
-    for (const state of graph.states) for (const literal of [state.d, state.clock, state.enable, state.reset]) outside(literal);
+    for (const state of graph.states)
+      for (const literal of [state.d, state.clock, state.enable, state.reset]) outside(literal);
     for (const block of graph.blocks) block.inputs.forEach(outside);
     for (const chain of graph.carry.chains)
       for (const { p, b } of chain.elements) {
@@ -109,7 +110,8 @@ class Balancer {
     if (!place) return 0;
     const { p } = place.chain.elements[place.at];
     const below = place.at > 0 ? place.chain.elements[place.at - 1].sumNode : -1;
-    const of = (literal: number) => (literal > 1 && this.map[literal >> 1] >= 0 ? this.level[this.map[literal >> 1] >> 1] : 0);
+    const of = (literal: number) =>
+      literal > 1 && this.map[literal >> 1] >= 0 ? this.level[this.map[literal >> 1] >> 1] : 0;
     return Math.max(of(p), below >= 0 ? of(2 * below) - 2 : 0) + 2;
   }
 

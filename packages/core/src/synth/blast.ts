@@ -48,6 +48,8 @@ export interface BitGraph {
   readonly aig: Aig;
   /** Carry chains; their sums are inputs of the graph. Only what is needed is left in them. */
   readonly carry: CarryStore;
+  /** Register outputs that never change: net -> value. */
+  readonly constants: ReadonlyMap<number, number>;
   /** Register outputs that another one stands for: net -> net. */
   readonly merged: ReadonlyMap<number, number>;
   /** [nets] Literal of each net, -1 where nothing live needs it. */
@@ -298,7 +300,7 @@ function blastOnce(
       init: init === "x" ? Number(resetValue === "1") : Number(init),
     });
   }
-  return { aig, carry, merged, literal, states, blocks, inputs, outputs };
+  return { aig, carry, constants, merged, literal, states, blocks, inputs, outputs };
 }
 
 class CellBuilder {

@@ -4,5 +4,6 @@
  */
 
 export type { InferredItem } from "./inferred.ts";
+export type { StateMachine } from "./state-machines.ts";
 export { defaultSynthOptions, type SynthOptions, synthesize, synthOptionsFor } from "./synthesize.ts";
 export { permuteMask } from "./truth-table.ts";

@@ -20,7 +20,8 @@ export function shareOperators(editor: RtlEditor): number {
     const alike = (x: readonly number[], y: readonly number[]) => x.filter((net, i) => net === y[i]).length;
     const [b0, b1] = b.inputs;
     const commutes = a.kind === "add" || a.kind === "mul";
-    const swapped = commutes && alike(a.inputs[0], b1) + alike(a.inputs[1], b0) > alike(a.inputs[0], b0) + alike(a.inputs[1], b1);
+    const swapped =
+      commutes && alike(a.inputs[0], b1) + alike(a.inputs[1], b0) > alike(a.inputs[0], b0) + alike(a.inputs[1], b1);
     const [right0, right1] = swapped ? [b1, b0] : [b0, b1];
     editor.from(yes.id, () => {
       const { builder } = editor;

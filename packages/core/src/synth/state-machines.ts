@@ -1,3 +1,4 @@
+import type { Bits, RtlNetlist } from "../netlist/rtl.ts";
 import { SatSolver } from "../prove/sat-solver.ts";
 import type { BitGraph, StateBit } from "./blast.ts";
 
@@ -24,7 +25,7 @@ const conflictBudget = 400;
  * Registers of two to six bits that reach few codes: from the start and the reset value on, a SAT solver lists every code
  * that can follow each reached one. Counters, and registers that can take any value, are none.
  */
-export function findStateMachines(graph: BitGraph): StateMachine[] {
+export function findStateMachines(graph: BitGraph, netlist: RtlNetlist): StateMachine[] {
   const byCell = new Map<number, StateBit[]>();
   for (const state of graph.states) {
     if (state.isLatch) continue;
@@ -34,15 +35,15 @@ export function findStateMachines(graph: BitGraph): StateMachine[] {
   }
   const found: StateMachine[] = [];
   for (const [cell, bits] of byCell) {
-    if (bits.length < 2 || bits.length > widest) continue;
+    if (bits.length < 2 || netlist.cells[cell].output.length > widest) continue;
     bits.sort((a, b) => a.bit - b.bit);
-    const machine = explore(graph, cell, bits);
+    const machine = explore(graph, netlist.cells[cell].output, cell, bits);
     if (machine) found.push(machine);
   }
   return found;
 }
 
-function explore(graph: BitGraph, cell: number, bits: readonly StateBit[]): StateMachine | null {
+function explore(graph: BitGraph, nets: Bits, cell: number, bits: readonly StateBit[]): StateMachine | null {
   const { aig, carry } = graph;
   // the cone of the next state: if a carry chain feeds it, or its own value does not, it counts or stores
   const cone = new Set<number>();
@@ -74,7 +75,23 @@ function explore(graph: BitGraph, cell: number, bits: readonly StateBit[]): Stat
     solver.addClause([2 * v, x ^ 1, y ^ 1]);
   }
   for (const bit of bits) if (!variable.has(bit.qNode)) variable.set(bit.qNode, solver.newVar());
-  const codeOf = (value: (bit: StateBit) => number) => bits.reduce((sum, bit, i) => sum | (value(bit) << i), 0);
+  // bits that never change, or that another one stands for, belong to the code too
+  const place = new Map(bits.map((bit) => [nets[bit.bit], bit.bit]));
+  const standsFor = (net: number) => {
+    let at = net;
+    while (graph.merged.has(at)) at = graph.merged.get(at)!;
+    return at;
+  };
+  const fixed = nets.reduce((sum, net, i) => sum | ((graph.constants.get(standsFor(net)) ?? 0) << i), 0);
+  const copies = nets.flatMap((net, i) => {
+    const of = place.get(standsFor(net));
+    return of === undefined || of === i ? [] : [{ i, of }];
+  });
+  const codeOf = (value: (bit: StateBit) => number) => {
+    let code = bits.reduce((sum, bit) => sum | (value(bit) << bit.bit), fixed);
+    for (const { i, of } of copies) code |= ((code >> of) & 1) << i;
+    return code;
+  };
   const init = codeOf((bit) => bit.init);
   const hasReset = bits.every((bit) => bit.reset >= 0);
   const resetTo = hasReset ? codeOf((bit) => bit.resetValue) : init;
@@ -83,7 +100,7 @@ function explore(graph: BitGraph, cell: number, bits: readonly StateBit[]): Stat
   for (let head = 0; head < states.length; head++) {
     const from = states[head];
     const guard = solver.newVar();
-    const assumed = [2 * guard, ...bits.map((bit, i) => 2 * variable.get(bit.qNode)! + (((from >> i) & 1) ^ 1))];
+    const assumed = [2 * guard, ...bits.map((bit) => 2 * variable.get(bit.qNode)! + (((from >> bit.bit) & 1) ^ 1))];
     for (let ways = 0; ; ways++) {
       const answer = solver.solve(assumed, conflictBudget);
       if (answer === null || ways > mostWays) return null;
@@ -93,12 +110,14 @@ function explore(graph: BitGraph, cell: number, bits: readonly StateBit[]): Stat
       if (!states.includes(to)) states.push(to);
       if (states.length > mostStates) return null;
       // another next state, please
-      solver.addClause([2 * guard + 1, ...bits.map((bit, i) => literalOf(bit.d) ^ ((to >> i) & 1))]);
+      solver.addClause([2 * guard + 1, ...bits.map((bit) => literalOf(bit.d) ^ ((to >> bit.bit) & 1))]);
     }
   }
-  const all = 2 ** bits.length;
-  const counts = transitions.every(([from, to]) => to === (from + 1) % all || to === (from + all - 1) % all || to === resetTo);
+  const all = 2 ** nets.length;
+  const counts = transitions.every(
+    ([from, to]) => to === (from + 1) % all || to === (from + all - 1) % all || to === resetTo,
+  );
   const stores = states.length === all && transitions.length >= (all * (all - 1)) / 2;
   if (states.length < 3 || counts || stores) return null;
-  return { cell, bits: bits.length, states, start: resetTo, transitions };
+  return { cell, bits: nets.length, states, start: resetTo, transitions };
 }

@@ -148,7 +148,7 @@ function shareResources({ netlist, origin }: EditedNetlist): EditedNetlist {
 /** State machines and shift registers, which stay registers but are worth knowing of. */
 function structures(graph: BitGraph, netlist: RtlNetlist, origin: Int32Array): InferredItem[] {
   const nameOf = (cell: number) => netlist.cells[cell].name.replace(/\$ff\d*$/, "");
-  const machines = findStateMachines(graph).map((machine): InferredItem => {
+  const machines = findStateMachines(graph, netlist).map((machine): InferredItem => {
     const unreachable = 2 ** machine.bits - machine.states.length;
     return {
       kind: "state machine",
@@ -291,7 +291,9 @@ class NetlistWriter {
   }
 
   private stateNets(stateCells: readonly number[]): Int32Array {
-    const cellOf = new Map(this.states.map((state, i) => [this.rtl.cells[state.cell].output[state.bit], stateCells[i]]));
+    const cellOf = new Map(
+      this.states.map((state, i) => [this.rtl.cells[state.cell].output[state.bit], stateCells[i]]),
+    );
     for (const net of this.graph.merged.keys()) {
       let at = net;
       while (this.graph.merged.has(at)) at = this.graph.merged.get(at)!;

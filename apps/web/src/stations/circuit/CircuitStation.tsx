@@ -1,4 +1,4 @@
-import type { SchematicChange } from "@gate-clock/core";
+import type { HierarchyNode, SchematicChange, SchematicNode, SourcePosition, StageArtifacts } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
 import { type Remote, wrap } from "comlink";
 import { ArrowUp, Download, Search } from "lucide-react";
@@ -20,6 +20,8 @@ import { SchematicCanvas } from "./SchematicCanvas.tsx";
 /** Symbols that are laid out at once; of larger views a neighbourhood is shown first. */
 const limits = [80, 200, 500] as const;
 type Kind = "written" | "built";
+/** The focus is one net: of `count[7:2]` the lowest, `count[2]`, which other stations know by this name. */
+const lowestBit = (name: string) => name.replace(/\[(-?\d+):(-?\d+)\]$/, "[$2]");
 
 /** The circuit as written and as built, as pictures to walk through. Everything that is seen is in the address. */
 export function CircuitStation() {
@@ -120,11 +122,13 @@ export function CircuitStation() {
     void circuits.compare(before.data.netlist, before.data.hierarchy, { root, expanded: open }).then(setChanges);
   }, [circuits, before.data, against, root, open, kind]);
 
+  const noBuilt = kind === "built" && !netlist.data && !netlist.isLoading;
   const selectedId = around[around.length - 1] ?? null;
   const selected = shown?.laid.nodes.find((each) => each.node.id === selectedId) ?? null;
   const focusNets = useMemo(() => {
     const nets = new Set<number>();
-    for (const edge of shown?.laid.edges ?? []) if (focusName && edge.edge.name === focusName) nets.add(edge.edge.net);
+    for (const edge of shown?.laid.edges ?? [])
+      if (focusName && lowestBit(edge.edge.name) === focusName) nets.add(edge.edge.net);
     return nets;
   }, [shown, focusName]);
   const changed = useMemo(
@@ -137,9 +141,10 @@ export function CircuitStation() {
     return elaborated.isLoading ? <LoadingPanel what="the circuit" /> : <NotBuilt what="The circuit" trial={trial} />;
 
   const nameOf = (each: LaidNode): string => {
-    const net = each.node.outputs[0]?.net ?? -1;
+    // a port that only takes is known by what it takes
+    const net = (each.node.outputs[0] ?? each.node.inputs[0])?.net ?? -1;
     const edge = shown?.laid.edges.find((candidate) => candidate.edge.net === net && net >= 0);
-    return edge?.edge.name || each.node.label;
+    return edge?.edge.name ? lowestBit(edge.edge.name) : each.node.label;
   };
   const choose = (each: LaidNode) => {
     const list = mode === "between" ? around : [each.node.id];
@@ -281,8 +286,13 @@ export function CircuitStation() {
       </div>
       <div className="grid min-h-0 flex-1 grid-cols-[1fr_minmax(260px,300px)]">
         <div className="relative min-h-0">
+          {noBuilt && (
+            <p className="p-5 text-bad">
+              {netlist.error?.message ?? "This trial has no mapped circuit. Build the design to see it."}
+            </p>
+          )}
           {problem && <p className="p-5 text-bad">{problem}</p>}
-          {shown && !problem && (
+          {shown && !problem && !noBuilt && (
             <SchematicCanvas
               laid={shown.laid}
               selected={selectedId}
@@ -291,10 +301,12 @@ export function CircuitStation() {
               svgRef={svg}
               onNode={choose}
               onOpen={stepIn}
-              onEdge={({ edge }) => edge.name && set({ focus: formatFocus({ kind: "net", name: edge.name }) })}
+              onEdge={({ edge }) =>
+                edge.name && set({ focus: formatFocus({ kind: "net", name: lowestBit(edge.name) }) })
+              }
             />
           )}
-          {!shown && !problem && <LoadingPanel what="the picture" />}
+          {!shown && !problem && !noBuilt && <LoadingPanel what="the picture" />}
         </div>
         <NodePanel
           shown={shown}
@@ -305,7 +317,7 @@ export function CircuitStation() {
           changes={changes}
           against={against}
           focusName={focusName}
-          sourceOf={(origin) => elaborated.data.positions.cells[origin] ?? null}
+          sourceOf={(node) => sourceOf(elaborated.data, root, node)}
           onPlace={showPlace}
           onChoose={(id) => set({ at: [id] })}
           onCut={(cut) => set({ cut })}
@@ -316,6 +328,29 @@ export function CircuitStation() {
       </div>
     </div>
   );
+}
+
+/** Where a symbol is written: its operator, its instance, or the declaration of its port. */
+function sourceOf(design: StageArtifacts["elaborate"], root: string, node: SchematicNode): SourcePosition | null {
+  const { positions, netlist, hierarchy } = design;
+  if (node.origin >= 0) return positions.cells[node.origin] ?? null;
+  if (node.path) {
+    let at: HierarchyNode | undefined = hierarchy;
+    let rest = node.path;
+    while (at && rest) {
+      const next: HierarchyNode | undefined = at.children.find(
+        (child) => rest === child.instance || rest.startsWith(`${child.instance}.`),
+      );
+      rest = next ? rest.slice(next.instance.length + 1) : "";
+      at = next;
+    }
+    return at?.place ?? null;
+  }
+  const port = netlist.ports.findIndex((each) => root === "" && each.name === node.label);
+  if (port >= 0) return positions.ports[port] ?? null;
+  const name = root ? `${root}.${node.label}` : node.label;
+  const signal = netlist.signals.findIndex((each) => each.name === name);
+  return signal >= 0 ? (positions.signals[signal] ?? null) : null;
 }
 
 function Finder({

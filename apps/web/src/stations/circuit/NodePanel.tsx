@@ -1,4 +1,4 @@
-import type { SchematicChange, SourcePosition } from "@gate-clock/core";
+import type { SchematicChange, SchematicNode, SourcePosition } from "@gate-clock/core";
 import { Button } from "../../ui/Button.tsx";
 import type { Shown } from "../../workers/circuit.worker.ts";
 import type { LaidNode } from "./layout-graph.ts";
@@ -29,7 +29,7 @@ export function NodePanel({
   changes: readonly SchematicChange[];
   against: number;
   focusName: string | null;
-  sourceOf: (origin: number) => SourcePosition | null;
+  sourceOf: (node: SchematicNode) => SourcePosition | null;
   onPlace: (place: SourcePosition) => void;
   onChoose: (id: string) => void;
   onCut: (cut: string | null) => void;
@@ -42,7 +42,7 @@ export function NodePanel({
   const id = selected?.node.id;
   const drivers = [...new Set(edges.filter((each) => each.edge.to.node === id).map((each) => each.edge.from.node))];
   const loads = [...new Set(edges.filter((each) => each.edge.from.node === id).map((each) => each.edge.to.node))];
-  const place = selected && selected.node.origin >= 0 ? sourceOf(selected.node.origin) : null;
+  const place = selected ? sourceOf(selected.node) : null;
   const isOpen = selected?.node.path ? openInstances.includes(selected.node.path) : false;
   const list = (title: string, ids: readonly string[]) =>
     ids.length > 0 && (

@@ -1,8 +1,10 @@
 import type { InferredItem, StageArtifacts } from "@gate-clock/core";
 import type { ColumnDef } from "@tanstack/react-table";
 import { useMemo } from "react";
+import { useSearchParams } from "react-router";
 import { useDesign } from "../../design/context.ts";
 import { DataTable } from "../../ui/DataTable.tsx";
+import { StateDiagram } from "./StateDiagram.tsx";
 
 interface Row extends InferredItem {
   readonly id: string;
@@ -16,7 +18,7 @@ const columns: ColumnDef<Row>[] = [
   { accessorKey: "reason", header: "Why, and how", size: 420 },
 ];
 
-/** Structures that synthesis recognised, and what it made of each. */
+/** Structures that synthesis recognised, and what it made of each; a state machine as a diagram. */
 export function MadeOfView({
   netlist,
   elaborated,
@@ -25,6 +27,7 @@ export function MadeOfView({
   elaborated: StageArtifacts["elaborate"];
 }) {
   const { showPlace } = useDesign();
+  const [params, setParams] = useSearchParams();
   const rows = useMemo(() => netlist.inferred.map((item, i): Row => ({ ...item, id: `${i} ${item.name}` })), [netlist]);
   if (rows.length === 0)
     return (
@@ -33,18 +36,52 @@ export function MadeOfView({
         carry its sums and comparisons.
       </p>
     );
+  const chosen = rows.find((row) => row.id === params.get("item")) ?? rows.find((row) => row.machine) ?? null;
+  const place = chosen && elaborated.positions.cells[chosen.origin];
   return (
-    <div className="h-full bg-panel">
-      <DataTable
-        rows={rows}
-        columns={columns}
-        label="structures"
-        rowId={(row) => row.id}
-        onSelect={(row) => {
-          const place = elaborated.positions.cells[row.origin];
-          if (place) showPlace(place);
-        }}
-      />
+    <div className="grid h-full min-h-0 grid-rows-[3fr_minmax(150px,2fr)] bg-panel">
+      <div className="min-h-0">
+        <DataTable
+          rows={rows}
+          columns={columns}
+          label="structures"
+          rowId={(row) => row.id}
+          selectedId={chosen?.id}
+          onSelect={(row) =>
+            setParams((old) => {
+              const next = new URLSearchParams(old);
+              next.set("item", row.id);
+              return next;
+            })
+          }
+        />
+      </div>
+      <section className="flex min-h-0 flex-col border-t border-line bg-cloth px-5 py-3">
+        {chosen ? (
+          <>
+            <p className="mb-2 shrink-0 text-[13px]">
+              <span className="font-mono text-xs font-semibold">{chosen.name}</span>: {chosen.kind}, {chosen.shape}
+              {chosen.reason && `; ${chosen.reason}`}.{" "}
+              {place && (
+                <button
+                  type="button"
+                  className="font-mono text-xs text-indigo underline"
+                  onClick={() => showPlace(place)}
+                >
+                  {place.file}:{place.line}
+                </button>
+              )}
+            </p>
+            {chosen.machine && (
+              <div className="flex min-h-0 flex-1 items-center justify-center">
+                <StateDiagram name={chosen.name} machine={chosen.machine} />
+              </div>
+            )}
+          </>
+        ) : (
+          <p className="text-soft">Choose one to see where it is written, and a state machine as a diagram.</p>
+        )}
+      </section>
     </div>
   );
 }

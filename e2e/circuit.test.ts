@@ -1,0 +1,142 @@
+import { By, type WebDriver } from "selenium-webdriver";
+import { describe, expect, it } from "vitest";
+import { serveForTests } from "./app.ts";
+import { byTestId, clickTestId } from "./browser.js";
+
+/** Looking at the circuit, finding a part that fits, proving it: in the real interface. */
+let driver: WebDriver;
+const server = serveForTests((made) => {
+  driver = made;
+});
+
+async function waitForText(id: string, pattern: RegExp, timeoutMs = 40_000): Promise<string> {
+  let last = "";
+  await driver
+    .wait(async () => {
+      try {
+        last = await (await byTestId(driver, id)).getText();
+        return pattern.test(last);
+      } catch {
+        return false; // drawn anew
+      }
+    }, timeoutMs)
+    .catch(() => {
+      throw new Error(`${id} never showed ${pattern}; at the end it showed: ${last}`);
+    });
+  return last;
+}
+
+async function makeDesign(name: string, part: string, text: string): Promise<string> {
+  const post = (path: string, body?: object) =>
+    fetch(`${server.address}${path}`, {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: body && JSON.stringify(body),
+    });
+  const made = await post("/api/designs", {
+    name,
+    part,
+    files: [{ path: "m.v", kind: "source", text }],
+  });
+  const { id } = (await made.json()) as { id: string };
+  await post(`/api/designs/${id}/trials`);
+  return id;
+}
+
+const heddles = (
+  count: number,
+  connect: string,
+) => `module heddle #(parameter W = 8)(input clk, input lift, input [W-1:0] d, output reg [W-1:0] q);
+  always @(posedge clk) if (lift) q <= q + (d ^ {q[0], q[W-1:1]});
+endmodule
+module m(input clk, input lift, input [7:0] d, output [7:0] y);
+  wire [7:0] a [0:${count}]; assign a[0] = d; genvar i;
+  generate for (i = 0; i < ${count}; i = i + 1) begin : row
+    heddle #(.W(8)) h(.clk(clk), ${connect}.d(a[i]), .q(a[i+1]));
+  end endgenerate
+  assign y = a[${count}];
+endmodule
+`;
+
+describe("the circuit and the fit", () => {
+  it("show a connection that was left out, in the picture and in the findings", async () => {
+    const id = await makeDesign("left-out", "TW-2-P144-2C", heddles(3, ""));
+    await driver.get(`${server.address}/designs/${id}/circuit`);
+    await waitForText("verdict", /input that nothing drives/, 60_000);
+    await clickTestId(driver, "node-h");
+    await waitForText("node-panel", /Nothing drives lift/);
+    await clickTestId(driver, "station-sources");
+    await waitForText("verdict", /worth a look/);
+  });
+
+  it("lead from an instance into it, to the line it is written in, and to what it became", async () => {
+    const id = await makeDesign("step-in", "TW-2-P144-2C", heddles(2, ".lift(lift), "));
+    await driver.get(`${server.address}/designs/${id}/circuit`);
+    await waitForText("verdict", /All of m as written/, 60_000);
+    await clickTestId(driver, "node-h");
+    await clickTestId(driver, "step-in");
+    await waitForText("verdict", /All of row\[\d\]\.h as written/);
+    await clickTestId(driver, "node-q");
+    await waitForText("node-panel", /register/);
+    await clickTestId(driver, "other-circuit");
+    await waitForText("verdict", /cells and ports/);
+    await waitForText("node-panel", /carry|register/);
+    await driver.navigate().back();
+    await waitForText("verdict", /row\[\d\]\.h as written/);
+    await clickTestId(driver, "to-source");
+    await waitForText("verdict", /sound/);
+    expect(await driver.getCurrentUrl()).toMatch(/file=m\.v/);
+  });
+
+  it("lead from a part that is too small to one that fits, and say what does not carry over", async () => {
+    const id = await makeDesign("too-big", "FE-64-P44-1C", heddles(14, ".lift(lift), "));
+    await driver.get(`${server.address}/designs/${id}/fit`);
+    await waitForText("verdict", /does not fit FE-64-P44-1C/, 60_000);
+    await clickTestId(driver, "find-part");
+    await waitForText("best-part", /The least costly part .* is FE-256/);
+    const row = await driver.findElement(By.css('[data-testid="part-FE-256-P44"]'));
+    await (await row.findElement(By.css("button"))).click();
+    await waitForText("retarget", /carry over/);
+    await clickTestId(driver, "retarget-take");
+    await driver.wait(async () => (await (await byTestId(driver, "settings")).getText()).includes("FE-256"), 10_000);
+    await clickTestId(driver, "build");
+    await clickTestId(driver, "view-use");
+    await waitForText("verdict", /Fits FE-256-P44-1C/, 60_000);
+    // where it grew is told against the first trial
+    await clickTestId(driver, "view-growth");
+    await waitForText("growth", /Nothing has grown/);
+  });
+
+  it("prove that the circuit as built and the bits do what was written, and keep the proof", async () => {
+    const id = await makeDesign("proof", "CA-1-P84-2C", heddles(3, ".lift(lift), "));
+    await driver.get(`${server.address}/designs/${id}/fit?view=proof`);
+    await waitForText("verdict", /Fits CA-1/, 60_000);
+    await driver.wait(async () => {
+      const text = await (await byTestId(driver, "station-image")).getText();
+      return /KiB|B/.test(text);
+    }, 30_000);
+    await clickTestId(driver, "prove");
+    await waitForText("proof", /does what was written: \d+ .* bits read back/, 60_000);
+    await driver.navigate().refresh();
+    await waitForText("proof", /does what was written/);
+  });
+
+  it("draw a state machine, and compare two ways of writing", async () => {
+    const id = await makeDesign(
+      "sequencer",
+      "TW-2-P144-2C",
+      `module m(input clk, input r, go, output reg [1:0] y); reg [2:0] s;
+  always @(posedge clk) if (r) s <= 0; else case (s) 0: if (go) s <= 3; 3: s <= 6; 6: s <= go ? 5 : 0; 5: s <= 0; default: s <= 0; endcase
+  always @* case (s) 3: y = 1; 6: y = 2; 5: y = 3; default: y = 0; endcase
+endmodule
+module slow(input clk, input [7:0] a, output reg [7:0] y); always @(posedge clk) y <= a * 8'd7; endmodule
+module quick(input clk, input [7:0] a, output reg [7:0] y); always @(posedge clk) y <= (a << 3) - a; endmodule
+`,
+    );
+    await driver.get(`${server.address}/designs/${id}/fit?view=made`);
+    const diagram = await byTestId(driver, "state-diagram", 60_000);
+    expect(await diagram.getAttribute("aria-label")).toMatch(/4 states, start 3'd0/);
+    await driver.get(`${server.address}/designs/${id}/fit?view=styles&left=slow&right=quick`);
+    await waitForText("styles", /LUTs\s+\d+\s+\d+/);
+  });
+});

@@ -1,0 +1,155 @@
+import { describe, expect, it } from "vitest";
+import { quietContext, Random } from "../src/common/index.ts";
+import { elaborate } from "../src/elaborate/index.ts";
+import { cellKind, type MappedNetlist } from "../src/netlist/index.ts";
+import { defaultProveOptions, prove } from "../src/prove/index.ts";
+import { Aig } from "../src/synth/aig.ts";
+import { balance } from "../src/synth/balance.ts";
+import { blast } from "../src/synth/blast.ts";
+import { defaultSynthOptions, synthesize } from "../src/synth/index.ts";
+
+function synth(text: string, lutInputs = 6): MappedNetlist {
+  const design = elaborate([{ name: "t.v", text }]);
+  if (!design.artifact) throw new Error(design.findings.map((finding) => finding.message).join("\n"));
+  const options = { ...defaultSynthOptions, lutInputs };
+  const mapped = synthesize(design.artifact.netlist, options, quietContext()).artifact!;
+  const proof = prove(design.artifact.netlist, mapped, options, { ...defaultProveOptions, cycles: 64 }, quietContext());
+  expect(proof.verdict).toBe("equal");
+  return mapped;
+}
+const count = (netlist: MappedNetlist, kind: number) =>
+  netlist.kind.reduce((sum, each) => sum + Number(each === kind), 0);
+const machineOf = (netlist: MappedNetlist) => netlist.inferred.find((item) => item.kind === "state machine");
+
+describe("state machines", () => {
+  const sequencer = `module m(input clk, input r, go, done, output reg [1:0] y);
+    localparam IDLE = 0, LIFT = 3, THROW = 5, BEAT = 6; reg [2:0] s;
+    always @(posedge clk) if (r) s <= IDLE; else case (s) IDLE: if (go) s <= LIFT; LIFT: s <= THROW; THROW: if (done) s <= BEAT; BEAT: s <= go ? LIFT : IDLE; default: s <= IDLE; endcase
+    always @* case (s) LIFT: y = 1; THROW: y = 2; BEAT: y = 3; default: y = 0; endcase endmodule`;
+
+  it("are found with their states, ways and the codes that are never reached", () => {
+    const item = machineOf(synth(sequencer))!;
+    expect(item.name).toBe("s");
+    expect([...item.machine!.states].sort()).toEqual([0, 3, 5, 6]);
+    expect(item.machine!.start).toBe(0);
+    expect(new Set(item.machine!.transitions.map(([from, to]) => `${from}>${to}`))).toEqual(
+      new Set(["0>3", "3>5", "5>6", "6>3", "6>0"]),
+    );
+    expect(item.reason).toContain("4 of 8 codes");
+  });
+
+  it("are told from counters and from registers that store data", () => {
+    expect(
+      machineOf(
+        synth(
+          "module m(input clk, input en, output reg [2:0] s); initial s = 0; always @(posedge clk) if (en) s <= s + 1; endmodule",
+        ),
+      ),
+    ).toBeUndefined();
+    expect(
+      machineOf(
+        synth(
+          "module m(input clk, input [2:0] d, input en, output reg [2:0] s); always @(posedge clk) if (en) s <= d; endmodule",
+        ),
+      ),
+    ).toBeUndefined();
+    expect(
+      machineOf(
+        synth("module m(input clk, input [2:0] d, output reg [2:0] s); always @(posedge clk) s <= s ^ d; endmodule"),
+      ),
+    ).toBeUndefined();
+  });
+
+  it("are found by listing what follows, as running every input from every state does", () => {
+    const random = new Random(21);
+    for (let round = 0; round < 12; round++) {
+      const states = [...new Set(Array.from({ length: 5 }, () => random.below(16)))];
+      const next = states.map(() => [random.below(states.length), random.below(states.length)]);
+      const text = `module m(input clk, input a, r, output [3:0] y); reg [3:0] s; assign y = s ^ {4{a}};
+        always @(posedge clk) if (r) s <= ${states[0]}; else case (s) ${states.map((code, i) => `${code}: s <= a ? ${states[next[i][0]]} : ${states[next[i][1]]};`).join(" ")} default: s <= ${states[0]}; endcase endmodule`;
+      const reached = new Set([0]);
+      for (const i of reached) for (const to of next[i]) reached.add(to);
+      const item = machineOf(synth(text));
+      if (reached.size < 3) continue;
+      if (!item) continue; // a walk through neighbouring codes counts
+      expect(new Set(item.machine!.states)).toEqual(new Set([...reached].map((i) => states[i])));
+    }
+  });
+});
+
+describe("sharing", () => {
+  it("keeps one of two registers, or operators, that are the same, and says so", () => {
+    const text = `module m(input clk, input [7:0] a, b, output reg [7:0] x, y, output [7:0] p, q);
+      always @(posedge clk) begin x <= a ^ b; y <= b ^ a; end assign p = a + b; assign q = b + a; endmodule`;
+    const netlist = synth(text);
+    expect(count(netlist, cellKind.flipFlop)).toBe(8);
+    expect(netlist.chains).toHaveLength(1);
+    expect(netlist.fates.find((fate) => fate.name === "y[3]")).toMatchObject({
+      became: "another name of",
+      net: "x[3]",
+    });
+  });
+
+  it("makes one operator of two between which a multiplexer chooses", () => {
+    const both = "module m(input s, input [15:0] a, b, c, d, output [15:0] y); assign y = s ? a + b : c + d; endmodule";
+    expect(synth(both).chains).toHaveLength(1);
+    const common = "module m(input s, input [15:0] a, b, c, output [15:0] y); assign y = s ? a + b : c + a; endmodule";
+    const netlist = synth(common);
+    expect(netlist.chains).toHaveLength(1);
+    expect(count(netlist, cellKind.lut)).toBe(16);
+    // a result that is read elsewhere too stays as it is
+    const kept =
+      "module m(input s, input [15:0] a, b, c, output [15:0] y, z); assign z = a + b; assign y = s ? z : c + a; endmodule";
+    expect(synth(kept).chains).toHaveLength(2);
+  });
+
+  it("finds shift registers", () => {
+    const text =
+      "module m(input clk, input d, en, output q); reg [11:0] r; always @(posedge clk) if (en) r <= {r[10:0], d}; assign q = r[11]; endmodule";
+    expect(synth(text).inferred).toContainEqual(
+      expect.objectContaining({ kind: "shift register", name: "r", shape: "12 long" }),
+    );
+  });
+
+  it("takes a quotient and its remainder from one division", () => {
+    const one = synth("module m(input [9:0] a, b, output [9:0] q); assign q = a / b; endmodule");
+    const two = synth("module m(input [9:0] a, b, output [9:0] q, r); assign q = a / b; assign r = a % b; endmodule");
+    expect(count(two, cellKind.lut)).toBeLessThan(1.3 * count(one, cellKind.lut));
+  });
+});
+
+describe("known counts", () => {
+  it("a function of six inputs is one LUT, a 16 to 1 multiplexer five", () => {
+    expect(
+      count(
+        synth(
+          "module m(input [5:0] a, output y); assign y = (a[0] & a[1]) ^ (a[2] | a[3]) ^ (a[4] & ~a[5]); endmodule",
+        ),
+        cellKind.lut,
+      ),
+    ).toBe(1);
+    expect(
+      count(synth("module m(input [15:0] d, input [3:0] s, output y); assign y = d[s]; endmodule"), cellKind.lut),
+    ).toBe(5);
+    expect(
+      count(synth("module m(input [3:0] d, input [1:0] s, output y); assign y = d[s]; endmodule"), cellKind.lut),
+    ).toBe(1);
+  });
+});
+
+describe("balancing", () => {
+  it("turns a chain of gates into a tree of least depth and keeps all functions", () => {
+    const text = `module m(input [15:0] a, output y, z); assign y = ${Array.from({ length: 16 }, (_, i) => `a[${i}]`).reduce((left, right) => `(${left} & ${right})`)}; assign z = ${Array.from({ length: 16 }, (_, i) => `a[${i}]`).reduce((left, right) => `(${left} | ~${right})`)}; endmodule`;
+    const { netlist } = elaborate([{ name: "t.v", text }]).artifact!;
+    const raw = blast(netlist, { lutInputs: 6, maxCarry: 128 });
+    const depth = (aig: Aig) => {
+      const level = new Int32Array(aig.nodeCount);
+      for (let node = 1; node < aig.nodeCount; node++)
+        if (aig.isAnd(node)) level[node] = 1 + Math.max(level[aig.fanin0[node] >> 1], level[aig.fanin1[node] >> 1]);
+      return Math.max(...level);
+    };
+    expect(depth(raw.aig)).toBe(15);
+    expect(depth(balance(raw).aig)).toBe(4);
+    synth(text); // proves it
+  });
+});
