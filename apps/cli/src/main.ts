@@ -1,6 +1,7 @@
 import { Command, CommanderError } from "commander";
 import { type BuildOptions, build, check, type Output, play, report } from "./commands.ts";
 import { type LoadOptions, UsageError } from "./load-design.ts";
+import { parts } from "./parts.ts";
 import { type ProveCall, proveCall } from "./prove.ts";
 import { runSimulation, type SimulateCall } from "./simulate.ts";
 
@@ -77,6 +78,15 @@ export async function main(args: readonly string[], io: Output = processOutput):
     .description("drive the simulated part with a script")
     .action(async (image: string, options: { part?: string; ports: string; steps: string }) => {
       status = await play(image, options, io);
+    });
+  program
+    .command("parts")
+    .argument("[part]", "one part, by its full name")
+    .option("--bsdl", "with a part: its boundary-scan description")
+    .option("--json", "machine-readable result")
+    .description("the parts that there are, or one of them")
+    .action((name: string | undefined, options: { bsdl?: boolean; json?: boolean }) => {
+      status = parts(name, options, io);
     });
   program
     .command("report")

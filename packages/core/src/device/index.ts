@@ -2,6 +2,8 @@
  * Families, parts, packages; the fabric and its routing-resource graph, expanded from tile patterns; the delay table.
  * In: descriptions (`twill.ts`, `calico.ts`, `felt.ts`). Out: a `Part` that every later stage works from.
  */
+
+export { writeDataSheet } from "./data-sheet.ts";
 export { Fabric, type Pad } from "./fabric.ts";
 export {
   type CornerName,

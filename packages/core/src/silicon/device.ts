@@ -13,6 +13,11 @@ import {
 import { decodeCircuit } from "./decode.ts";
 import { Engine } from "./engine.ts";
 
+/** Cells of the boundary register: input, output and control of each pad, the first pad's input nearest to TDO. */
+export function boundaryCells(part: Part): number {
+  return 3 * part.fabric.pads.length;
+}
+
 const faultCodes = Object.keys(faultText) as BitstreamFault[];
 
 /**
@@ -33,9 +38,14 @@ export class SimulatedPart implements TapDevice {
   private memory: Uint8Array;
   private engine: Engine | null = null;
   private readonly padValues = new Map<number, number>();
+  /** Flash on the die, of parts that have it: the last bitstream that was taken; null when erased. */
+  private flash: Uint8Array | null = null;
+  /** Boundary cells as last updated, three a pad: input, output, control (1 drives). */
+  private boundary: Uint8Array;
 
   constructor(readonly part: Part) {
     this.memory = new Uint8Array(configMap(part).byteCount);
+    this.boundary = new Uint8Array(boundaryCells(part));
   }
 
   get configured(): boolean {
@@ -49,12 +59,14 @@ export class SimulatedPart implements TapDevice {
     return this.fault ? this.faultDetail : null;
   }
 
-  /** Supply off and on: all configuration is lost. */
+  /** Supply off and on: all configuration is lost, but for what flash on the die has kept. */
   powerCycle(): void {
     this.clear();
     this.state = "test-logic-reset";
     this.ir = instruction.idcode;
     this.fault = null;
+    this.boundary.fill(0);
+    if (this.flash) this.load(this.flash);
   }
 
   private clear(): void {
@@ -95,6 +107,7 @@ export class SimulatedPart implements TapDevice {
         this.ir = this.irShift;
         if (this.ir === instruction.clear) {
           this.clear();
+          this.flash = null;
           this.fault = null;
         }
         break;
@@ -103,6 +116,8 @@ export class SimulatedPart implements TapDevice {
         break;
       case "update-dr":
         if (this.ir === instruction.configure && this.incomingBits > 0) this.configure();
+        if (this.ir === instruction.sample || this.ir === instruction.extest)
+          for (let i = 0; i < this.boundary.length; i++) this.boundary[i] = (this.dr[i >> 3] >> (i & 7)) & 1;
     }
     return tdo;
   }
@@ -116,12 +131,17 @@ export class SimulatedPart implements TapDevice {
       case instruction.status:
         this.setWord(this.status);
         break;
+      case instruction.sample:
+      case instruction.extest:
+        this.captureBoundary();
+        break;
       case instruction.readback:
         this.dr = this.memory.slice();
         this.drLength = this.memory.length * 8;
         break;
       case instruction.configure:
         this.clear();
+        this.flash = null; // programming begins with erasing
         this.fault = null;
         this.incomingBits = 0;
         this.drLength = 0;
@@ -130,6 +150,22 @@ export class SimulatedPart implements TapDevice {
         this.dr = new Uint8Array(1);
         this.drLength = 1;
     }
+  }
+
+  /** Levels at the pads, and what the configured circuit drives there, as they are now. */
+  private captureBoundary(): void {
+    const cells = new Uint8Array(this.boundary.length);
+    for (const { id } of this.part.fabric.pads) {
+      const driven = this.ownLevel(id);
+      cells[3 * id] = driven ?? this.padValues.get(id) ?? 0;
+      cells[3 * id + 1] = driven ?? 0;
+      cells[3 * id + 2] = driven === null ? 0 : 1;
+    }
+    this.drLength = cells.length;
+    this.dr = new Uint8Array(Math.ceil(cells.length / 8));
+    cells.forEach((bit, i) => {
+      if (bit) this.dr[i >> 3] |= 1 << (i & 7);
+    });
   }
 
   private setWord(value: number): void {
@@ -161,18 +197,24 @@ export class SimulatedPart implements TapDevice {
   }
 
   private configure(): void {
-    const file = this.incoming.subarray(0, Math.ceil(this.incomingBits / 8));
-    const decoded = decodeBitstream(file.slice(), this.part);
+    const file = this.incoming.slice(0, Math.ceil(this.incomingBits / 8));
+    if (this.load(file) && this.part.family.configuration === "flash") this.flash = file;
+  }
+
+  /** @returns False if the part refuses the file. */
+  private load(file: Uint8Array): boolean {
+    const decoded = decodeBitstream(file, this.part);
     if (!decoded.ok) {
       this.fault = decoded.fault;
       this.faultDetail = decoded.detail;
-      return;
+      return false;
     }
     this.memory = decoded.memory;
     this.engine = new Engine(decodeCircuit(this.part, this.memory));
     const values = new Map<number, number>();
     for (const { signal, pad } of this.engine.circuit.inputs) values.set(signal, this.padValues.get(pad) ?? 0);
     this.engine.setInputs(values);
+    return true;
   }
 
   /** Levels at pads from outside; several at once change together. */
@@ -187,8 +229,13 @@ export class SimulatedPart implements TapDevice {
     this.engine.setInputs(values);
   }
 
-  /** Level that the part drives at a pad; null if it drives nothing there. */
+  /** Level that the part drives at a pad; null if it drives nothing there. In EXTEST the boundary cells drive. */
   readPad(pad: number): number | null {
+    if (this.ir === instruction.extest) return this.boundary[3 * pad + 2] ? this.boundary[3 * pad + 1] : null;
+    return this.ownLevel(pad);
+  }
+
+  private ownLevel(pad: number): number | null {
     const output = this.engine?.circuit.outputs.find((candidate) => candidate.pad === pad);
     if (!output || !this.engine) return null;
     if (output.enable >= 0 && this.engine.signal(output.enable) === 0) return null;

@@ -65,6 +65,8 @@ export class Board {
     this.seconds = 0;
     this.cycles = 0;
     this.bounces.length = 0;
+    // a part with flash of its own runs at once
+    if (on && this.device.configured) this.restartClock();
   }
 
   /** To be called after configuration: board time starts, the contacts' levels are on the pins. */
@@ -155,7 +157,7 @@ export class Board {
   state(): BoardState {
     return {
       powered: this.powered,
-      configured: this.device.configured,
+      configured: this.powered && this.device.configured,
       frequencyHz: this.frequencyHz,
       switches: [...this.switches],
       buttons: [...this.buttons],

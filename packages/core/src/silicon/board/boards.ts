@@ -29,7 +29,35 @@ const shuttle: BoardDescription = {
   digits: { select: ["W36", "W35", "W34", "W33"], segments: ["W1", "W2", "W3", "W4", "W6", "W7", "W8", "W9"] },
 };
 
-const boards: readonly BoardDescription[] = [shuttle];
+/** The small loom's panel: low cost, two digits. */
+const bobbin: BoardDescription = {
+  name: "bobbin",
+  title: "Bobbin",
+  part: "CA-1-P84-2C",
+  oscillator: {
+    pin: "N10",
+    frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000, 50_000_000],
+    startHz: 4_000_000,
+  },
+  switches: ["S21", "S20", "S19", "S17"],
+  buttons: ["S8", "S7"],
+  lamps: ["E1", "E2", "E3", "E5", "E6", "E7", "E8", "E9"],
+  digits: { select: ["W21", "W20"], segments: ["W1", "W2", "W3", "W5", "W6", "W7", "W8", "W9"] },
+};
+
+/** A foot pedal's interlock: the smallest part, which runs as soon as it has power. */
+const treadle: BoardDescription = {
+  name: "treadle",
+  title: "Treadle",
+  part: "FE-64-P44-2C",
+  oscillator: { pin: "N5", frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000], startHz: 1_000_000 },
+  switches: ["S10", "S8", "S7"],
+  buttons: ["S2", "S1"],
+  lamps: ["E1", "E2", "E4", "E5", "E6", "E7"],
+  digits: null,
+};
+
+const boards: readonly BoardDescription[] = [shuttle, bobbin, treadle];
 
 export function listBoards(): readonly BoardDescription[] {
   return boards;

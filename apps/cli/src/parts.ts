@@ -1,0 +1,38 @@
+import { findPart, formatFinding, listParts, writeBsdl } from "@gate-clock/core";
+import type { Output } from "./commands.ts";
+import { UsageError } from "./load-design.ts";
+
+/** Lists the parts, tells of one, or writes its boundary-scan description. */
+export function parts(name: string | undefined, options: { bsdl?: boolean; json?: boolean }, io: Output): number {
+  if (!name) {
+    if (options.bsdl) throw new UsageError("Name the part whose description is wanted.");
+    if (options.json) io.out(JSON.stringify(listParts(), null, 2));
+    else for (const each of listParts()) io.out(each);
+    return 0;
+  }
+  const { part, findings } = findPart(name);
+  if (!part) {
+    for (const finding of findings) io.err(formatFinding(finding));
+    return 1;
+  }
+  if (options.bsdl) {
+    io.write(writeBsdl(part));
+    return 0;
+  }
+  const facts = {
+    name: part.name,
+    family: part.family.name,
+    luts: part.fabric.logicTiles.length * part.family.elementsPerTile,
+    memories: part.fabric.blockSites("memory").length,
+    multipliers: part.fabric.blockSites("multiplier").length,
+    signalPins: part.pins.length,
+    clockPins: part.pins.filter((pin) => pin.isClock).map((pin) => pin.name),
+    idcode: `0x${(part.die.idcode >>> 0).toString(16).padStart(8, "0")}`,
+    cost: Number(part.cost.toFixed(2)),
+  };
+  if (options.json) io.out(JSON.stringify(facts, null, 2));
+  else
+    for (const [key, value] of Object.entries(facts))
+      io.out(`${key}: ${Array.isArray(value) ? value.join(" ") : value}`);
+  return 0;
+}
