@@ -1,4 +1,5 @@
 import type { DesignCard } from "@gate-clock/contract";
+import type { BoardDescription } from "@gate-clock/core";
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ArrowRight, FolderOpen, Moon, Plus, Sun, Trash2 } from "lucide-react";
@@ -8,7 +9,7 @@ import { unpackZip } from "../design/design-zip.ts";
 import { Button } from "../ui/Button.tsx";
 import { formatMhz, formatPercent, formatWhen } from "../ui/format.ts";
 import { api } from "./api.ts";
-import { designsQuery, partsQuery } from "./queries.ts";
+import { boardsQuery, designsQuery, partsQuery } from "./queries.ts";
 import { LoadingPanel, ProblemPanel } from "./StatePages.tsx";
 import { toggleTheme } from "./theme.ts";
 
@@ -179,49 +180,62 @@ function CardOf({ design, onRemove }: { design: DesignCard; onRemove: () => void
   );
 }
 
-const starterSource = `// Blinks lamp 0 about once a second; the other lamps follow their switches.
+type StarterBoard = Pick<BoardDescription, "oscillator" | "switches" | "lamps">;
+
+/** For a bare part: the ports of a small panel, with the pins left to the user. */
+const noBoard: StarterBoard = {
+  oscillator: { pin: "", frequenciesHz: [], startHz: 4_000_000 },
+  switches: new Array<string>(8).fill(""),
+  lamps: new Array<string>(8).fill(""),
+};
+
+function starterSource({ oscillator, switches, lamps }: StarterBoard): string {
+  // about one blink a second: the top bit of a counter that goes round once in that time
+  const width = Math.max(2, Math.round(Math.log2(oscillator.startHz)));
+  const followers = Math.min(switches.length, lamps.length) - 1;
+  const unlit = lamps.length - 1 - followers;
+  const rest = unlit > 0 ? `${unlit}'d0, ` : "";
+  return `// Blinks lamp 0 about once a second; lamps 1 to ${followers} follow their switches.
 module blink (
   input  wire       clk,
-  input  wire [7:0] sw,
-  output wire [7:0] lamp
+  input  wire [${switches.length - 1}:0] sw,
+  output wire [${lamps.length - 1}:0] lamp
 );
-  reg [21:0] count = 0;
+  reg [${width - 1}:0] count = 0;
   always @(posedge clk)
     count <= count + 1'b1;
 
-  assign lamp = {sw[7:1], count[21]};
+  assign lamp = {${rest}sw[${followers}:1], count[${width - 1}]};
 endmodule
 `;
+}
 
-function starterPins(board: {
-  oscillator: { pin: string };
-  switches: readonly string[];
-  lamps: readonly string[];
-}): string {
+function starterPins({ oscillator, switches, lamps }: StarterBoard): string {
   const rows = [
-    `clk at ${board.oscillator.pin} LVCMOS33`,
-    ...board.switches.map((pin, i) => `sw[${i}] at ${pin} LVCMOS33 pull=down`),
-    ...board.lamps.map((pin, i) => `lamp[${i}] at ${pin} LVCMOS33`),
+    `clk at ${oscillator.pin} LVCMOS33`,
+    ...switches.map((pin, i) => `sw[${i}] at ${pin} LVCMOS33 pull=down`),
+    ...lamps.map((pin, i) => `lamp[${i}] at ${pin} LVCMOS33`),
   ];
   return `${rows.join("\n")}\n`;
 }
 
 function NewDesignDialog({ onClose }: { onClose: () => void }) {
   const { data: parts } = useQuery(partsQuery);
+  const { data: boards } = useQuery(boardsQuery);
   const [name, setName] = useState("");
   const [target, setTarget] = useState("shuttle");
   const navigate = useNavigate();
   const queries = useQueryClient();
   const create = useMutation({
     mutationFn: async () => {
-      const board = (await api.boards()).find((candidate) => candidate.name === target);
+      const board = boards?.find((candidate) => candidate.name === target);
       return api.createDesign({
         name: name.trim(),
         part: board ? board.part : target,
         board: board ? board.name : null,
         top: "blink",
         files: [
-          { path: "blink.v", kind: "source", text: starterSource },
+          { path: "blink.v", kind: "source", text: starterSource(board ?? noBoard) },
           {
             path: board ? `${board.name}.pins` : "blink.pins",
             kind: "pins",
@@ -264,7 +278,11 @@ function NewDesignDialog({ onClose }: { onClose: () => void }) {
                 onChange={(event) => setTarget(event.target.value)}
                 className="h-9 rounded-md border border-line bg-cloth px-2"
               >
-                <option value="shuttle">Shuttle board (TW-2-P144-2C)</option>
+                {boards?.map((board) => (
+                  <option key={board.name} value={board.name}>
+                    {board.title} board ({board.part})
+                  </option>
+                ))}
                 {parts?.map((part) => (
                   <option key={part.name} value={part.name}>
                     {part.name} ({part.luts} LUTs, {part.signalPins} pins)
@@ -280,7 +298,7 @@ function NewDesignDialog({ onClose }: { onClose: () => void }) {
             )}
             <div className="mt-1 flex justify-end gap-2">
               <Button onClick={onClose}>Cancel</Button>
-              <Button look="main" type="submit" disabled={!name.trim() || create.isPending}>
+              <Button look="main" type="submit" disabled={!name.trim() || !boards || create.isPending}>
                 Create
               </Button>
             </div>

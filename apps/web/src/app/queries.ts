@@ -40,6 +40,8 @@ export const benchRunsQuery = (id: string) =>
     refetchInterval: ({ state }) => (state.data?.some(isLive) ? 500 : false),
   });
 
+export const boardsQuery = queryOptions({ queryKey: ["boards"], queryFn: () => api.boards(), staleTime: Infinity });
+
 export const partsQuery = queryOptions({ queryKey: ["parts"], queryFn: () => api.parts(), staleTime: Infinity });
 
 /** Result of a stage. Keyed by the artifact's own key: trials that share a result share the download. */

@@ -214,6 +214,13 @@ function verdictOf(
       text,
     };
   }
+  if (frame.state.configured)
+    return {
+      tone: "good",
+      figure: formatMhz((frame.pace * frame.state.frequencyHz) / 1e6),
+      unit: "MHz",
+      text: "The board started by itself, with what the flash on the part's die holds.",
+    };
   if (chain)
     return {
       tone: chain.length ? "plain" : "bad",

@@ -57,7 +57,23 @@ const treadle: BoardDescription = {
   digits: null,
 };
 
-const boards: readonly BoardDescription[] = [shuttle, bobbin, treadle];
+/** The large loom's controller: the middle part, a wide panel, four digits. */
+const heddle: BoardDescription = {
+  name: "heddle",
+  title: "Heddle",
+  part: "TW-9-P208-2C",
+  oscillator: {
+    pin: "N27",
+    frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000, 50_000_000, 100_000_000],
+    startHz: 12_000_000,
+  },
+  switches: ["S52", "S51", "S50", "S49", "S47", "S46", "S45", "S44"],
+  buttons: ["S13", "S12", "S11", "S10"],
+  lamps: ["E1", "E2", "E3", "E4", "E6", "E7", "E8", "E9"],
+  digits: { select: ["W52", "W51", "W50", "W49"], segments: ["W1", "W2", "W3", "W4", "W6", "W7", "W8", "W9"] },
+};
+
+const boards: readonly BoardDescription[] = [shuttle, bobbin, heddle, treadle];
 
 export function listBoards(): readonly BoardDescription[] {
   return boards;
