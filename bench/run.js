@@ -74,7 +74,7 @@ for (const row of rows) {
   cable.configure(image.file);
   const player = new Player(device, row.result.part, image.ports);
   player.set({ a: 0x5a3c });
-  const luts = device.circuit.tableCount;
+  const luts = device.circuit.lutCount;
   const cycles = Math.ceil(4e7 / luts);
   const tables = new Uint8Array(luts * 64).map((_, i) => (i * 2654435761) & 1);
   const inputs = new Int32Array(luts * 6).map((_, i) => (i * 40503) % luts);

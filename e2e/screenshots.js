@@ -11,6 +11,11 @@ const at = (id) => byTestId(driver, id);
 const click = (id) => clickTestId(driver, id);
 const shot = async (name) =>
   writeFile(join(folder, `${name}.png`), Buffer.from(await driver.takeScreenshot(), "base64"));
+const waitForProof = async () =>
+  driver.wait(
+    async () => /does what was written|differs|Not decided/.test(await (await at("proof")).getText()),
+    60_000,
+  );
 const settle = (ms = 1500) => driver.sleep(ms);
 try {
   await driver.get(address);
@@ -32,9 +37,13 @@ try {
   await settle(500);
   await shot("simulate");
   for (const [name, path] of [
+    ["circuit", "circuit?in=count.digit%5B0%5D.d"],
+    ["circuit-built", "circuit?as=built&focus=net:forward"],
     ["pins", "pins"],
     ["clocks", "clocks"],
     ["fit", "fit"],
+    ["fit-parts", "fit?view=parts"],
+    ["fit-made-of", "fit?view=made"],
     ["timing", "timing"],
     ["layout", "layout?focus=net:forward"],
     ["image", "image"],
@@ -44,6 +53,10 @@ try {
     await settle(2000);
     await shot(name);
   }
+  await driver.get(`${design}/fit?view=proof`);
+  await click("prove");
+  await waitForProof();
+  await shot("fit-proof");
   await driver.get(`${design}/bench`);
   await settle();
   for (const id of ["power", "find-chain", "program"]) {

@@ -5,4 +5,6 @@ install_modules
 npx tsc -b packages/core
 node bench/language.js
 echo
+node --expose-gc bench/synthesis.js "$@"
+echo
 node bench/run.js "$@"

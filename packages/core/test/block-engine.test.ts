@@ -32,6 +32,7 @@ class Both {
       inputs: Array.from({ length: this.pinCount + pins.clocks }, (_, i) => ({ signal: 1 + i, pad: i })),
       outputs: [...outputs.values()].map((signal, pad) => ({ pad, signal, enable: -1 })),
       tables: [],
+      lutCount: 0,
       flipFlops: [],
       signalOfNode: new Map(),
       blocks: [

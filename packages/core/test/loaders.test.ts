@@ -76,7 +76,7 @@ describe("bitstream files", () => {
         const engine = new Engine(decodeCircuit(part!, memory));
         for (const { signal } of engine.circuit.inputs.slice(0, 3)) engine.setInputs(new Map([[signal, 1]]));
         expect(engine.takeDuty()).toHaveLength(engine.circuit.outputs.length);
-        tables += engine.tableCount;
+        tables += engine.lutCount;
         outputs += engine.circuit.outputs.length;
       }),
       { numRuns: 12, seed: 3 },

@@ -4,6 +4,7 @@ import { crc32c, Random } from "../src/common/index.ts";
 import type { FlowResult, ImageArtifact } from "../src/flow/index.ts";
 import { Player } from "../src/flow/index.ts";
 import { Cable, Chain, instruction, nextTapState, statusBit, statusFaultShift, tapStates } from "../src/jtag/index.ts";
+import { cellKind } from "../src/netlist/index.ts";
 import { expressionFor } from "../src/silicon/boolean.ts";
 import { type Circuit, decodeCircuit, reduceAndOrder, SimulatedPart } from "../src/silicon/index.ts";
 import { built, running } from "./helpers/build.ts";
@@ -103,6 +104,15 @@ describe("a bitstream", () => {
     expect(device.configured).toBe(false);
     cable.configure(image.file);
     expect(device.configured).toBe(true);
+  });
+
+  it("has as many LUTs in use as the mapped circuit", async () => {
+    const decoded = decodeBitstream(image.file, result.part!);
+    if (!decoded.ok) throw new Error(decoded.detail);
+    const mapped = (await result.artifact("synth"))!;
+    expect(decodeCircuit(result.part!, decoded.memory).lutCount).toBe(
+      mapped.kind.filter((kind) => kind === cellKind.lut).length,
+    );
   });
 
   it("has no bit that can be flipped without a change in behaviour, unless it provably does not matter", () => {

@@ -8,7 +8,7 @@ export interface BenchFrame {
   readonly pace: number;
   /** Cycles a second that the simulated part could do if it ran all the time. */
   readonly topHz: number;
-  readonly tables: number;
+  readonly luts: number;
   readonly flipFlops: number;
 }
 export interface ChainEntry {
@@ -31,7 +31,7 @@ let lastFrame = 0;
 let debt = 0; // cycles that real time asks for
 let cyclesPerMs = 20_000; // measured while running
 let pace = 0;
-let lastShown: Omit<BenchFrame, "state"> = { pace: 0, topHz: 0, tables: 0, flipFlops: 0 };
+let lastShown: Omit<BenchFrame, "state"> = { pace: 0, topHz: 0, luts: 0, flipFlops: 0 };
 
 function frame(): void {
   if (!board || !listener) return;
@@ -57,7 +57,7 @@ function frame(): void {
   lastShown = {
     pace,
     topHz: cyclesPerMs * 1000,
-    tables: board.device.circuit?.tableCount ?? 0,
+    luts: board.device.circuit?.lutCount ?? 0,
     flipFlops: board.device.circuit?.flipFlopCount ?? 0,
   };
   listener({ ...lastShown, state: board.state() });

@@ -18,6 +18,8 @@ export interface Circuit {
   readonly tables: readonly Table[];
   readonly flipFlops: readonly DecodedFlipFlop[];
   readonly blocks: readonly DecodedBlock[];
+  /** LUTs that something reads. A carry link makes more tables of its element's LUT. */
+  readonly lutCount: number;
   /** Output pin of the routing graph -> its signal. */
   readonly signalOfNode: ReadonlyMap<number, number>;
 }
@@ -71,6 +73,7 @@ class Decoder {
   private readonly pending: { node: number; signal: number }[] = [];
   private signalCount = 1;
   private readonly tables: Table[] = [];
+  private readonly usedLuts = new Set<number>();
   private readonly flipFlops: DecodedFlipFlop[] = [];
   private readonly inputs: { signal: number; pad: number }[] = [];
   /** Foot tile -> output pins that are read, with their signals. */
@@ -112,6 +115,7 @@ class Decoder {
       tables: this.tables,
       flipFlops: this.flipFlops,
       blocks: this.blocks,
+      lutCount: this.usedLuts.size,
       signalOfNode: this.signalOf,
     };
   }
@@ -250,7 +254,8 @@ class Decoder {
   }
 
   private lutTable(tile: number, element: number, output: number): void {
-    const { lutInputs } = this.part.family;
+    const { lutInputs, elementsPerTile } = this.part.family;
+    this.usedLuts.add(tile * elementsPerTile + element);
     const mask = this.config.getMask(tile, element);
     const inputs = Array.from({ length: lutInputs }, (_, i) => this.pin(tile, `L${element}.${i}`));
     this.tables.push({ output, inputs, ...mask });

@@ -61,7 +61,7 @@ export class Engine {
   private readonly lastClock = new Map<number, number>();
   /** Clock that `runCycles` may drive by generated code alone, or null. */
   private readonly fastClock: number | null;
-  readonly tableCount: number;
+  readonly lutCount: number;
   readonly flipFlopCount: number;
   /** True once a combinational loop has failed to settle. */
   unstable = false;
@@ -72,7 +72,7 @@ export class Engine {
     // what a block passes through without a register is settled like a loop
     const through = circuit.blocks.filter((block) => block.modes.type === "multiplier" && followsPins(block));
     const loopSignals = [...ordered.loopSignals, ...through.flatMap((block) => [...block.outputs.values()])];
-    this.tableCount = tables.length;
+    this.lutCount = circuit.lutCount;
     this.flipFlopCount = circuit.flipFlops.length;
     this.groups = groupByClock(circuit);
     const inputSignals = new Set(circuit.inputs.map((input) => input.signal));

@@ -134,7 +134,7 @@ export function BenchStation() {
               <dd className="tabular text-right">{formatMhz(frame.topHz / 1e6)} MHz</dd>
               <dt className="text-soft">Decoded from the bits</dt>
               <dd className="tabular text-right">
-                {frame.tables} LUTs, {frame.flipFlops} flip-flops
+                {frame.luts} LUTs, {frame.flipFlops} flip-flops
               </dd>
             </dl>
           )}
