@@ -46,6 +46,27 @@ const cases: Case[] = [
     reason: /written at the same edge/,
   },
   {
+    what: "an output register with a reset, which leaves what was read alone",
+    text: ram(
+      64,
+      8,
+      `input r, ${simple}`,
+      "reg [7:0] at; always @(posedge clk) begin if (we) store[a] <= d; at <= store[b]; if (r) q <= 0; else q <= at; end",
+    ),
+    inputs: { ...simpleInputs, r: 1 },
+    becomes: "memory block",
+    count: 1,
+    reason: /output registers/,
+  },
+  {
+    what: "write first, by a blocking assignment",
+    text: ram(64, 8, simple, "always @(posedge clk) begin if (we) store[a] = d; q <= store[a]; end"),
+    inputs: simpleInputs,
+    becomes: "memory block",
+    count: 1,
+    reason: /written at the same edge/,
+  },
+  {
     what: "write first, by a registered address",
     text: ram(
       64,

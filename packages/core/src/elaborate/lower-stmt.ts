@@ -433,19 +433,28 @@ export class StatementLowering implements Reader {
     return level[0];
   }
 
+  /** A word, or what the process has just written over it by blocking assignment, bit by bit, if the address is the same. */
   private readMemory(signal: Signal, index: readonly Expr[]): Bits {
     const memories = this.memories!;
-    for (const port of this.writePorts.get(signal) ?? []) {
-      const slot = port.blocking ? this.env.find(port.data, true) : undefined;
-      if (slot?.assigned.some((bit) => bit !== bit0))
-        memories.refuse(signal, "it is read after a blocking assignment to it, so it would need the new word at once");
-    }
     const at = this.flatIndex(signal, index);
-    if (typeof at === "number") {
-      if (at < 0) return new Array<number>(signal.width).fill(bitX);
-      return memories.read(signal, this.rtl.constant({ a: BigInt(at), b: 0n }, at.toString(2).length), this.rtl);
+    if (at === -1) return new Array<number>(signal.width).fill(bitX);
+    const address = typeof at === "number" ? this.rtl.constant({ a: BigInt(at), b: 0n }, at.toString(2).length) : at;
+    let word = memories.read(signal, address, this.rtl);
+    for (const port of this.writePorts.get(signal) ?? []) {
+      const data = port.blocking ? this.env.find(port.data, true) : undefined;
+      if (!data?.assigned.some((bit) => bit !== bit0)) continue;
+      const held = this.env.find(port.address, true)!.value;
+      const here = extendBits(address, held.length, false);
+      if (address.length > held.length || !held.every((bit, i) => bit === here[i]))
+        memories.refuse(
+          signal,
+          "after a blocking assignment to one element it is read at another address, and would need the new word at once",
+        );
+      word = word.map((bit, i) =>
+        data.assigned[i] === bit0 ? bit : this.rtl.mux(data.assigned[i], [data.value[i]], [bit])[0],
+      );
     }
-    return memories.read(signal, at, this.rtl);
+    return word;
   }
 
   /** Ports that the process writes memories through: an address, and a word whose bits know when they are assigned. */

@@ -354,6 +354,19 @@ class CellBuilder {
     return made;
   }
 
+  /** In groups that each fill a LUT. */
+  private parity(word: readonly number[]): number {
+    const { aig, lutInputs } = this;
+    let rest = [...word];
+    do {
+      const groups: number[] = [];
+      for (let i = 0; i < rest.length; i += lutInputs)
+        groups.push(aig.tree(rest.slice(i, i + lutInputs), (a, b) => aig.xor(a, b), 0));
+      rest = groups;
+    } while (rest.length > 1);
+    return rest[0];
+  }
+
   /** Literals of a cell's output, all of them or only bit `at`, whichever the kind allows. */
   build(cell: RtlCell, c: number, at: number, literal: Int32Array): void {
     const { aig, arithmetic } = this;
@@ -393,7 +406,7 @@ class CellBuilder {
       case "redor":
         return set([aig.orAll(word(0))]);
       case "redxor":
-        return set([aig.tree(word(0), (a, b) => aig.xor(a, b), 0)]);
+        return set([this.parity(word(0))]);
       case "add":
       case "sub":
         literal[out[at]] = this.sumOf(cell, c, literal).sum(at);

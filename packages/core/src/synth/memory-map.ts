@@ -303,24 +303,29 @@ class MemoryMapper {
     return (a === select && b === enable) || (a === enable && b === select);
   }
 
-  /** A second rank of registers right behind the first, without enable or reset, is the block's output register. */
+  /** A second rank of registers right behind the first, without an enable, is the block's output register; it can be reset. */
   private withOutputRegister(read: SyncRead): SyncRead {
     const { editor } = this;
     const out = [...read.out];
     const replaced = [...read.replaced];
     if (read.reset >= 0) return read;
+    let reset: number | null = null;
     for (let i = 0; i < out.length; i++) {
       if (out[i] < 0) continue;
       const reader = editor.onlyReader(out[i]);
       const ff = reader && editor.cell(reader.cell);
       if (!reader || !ff || ff.kind !== "ff" || reader.input !== 0) return read;
-      const plain = ff.inputs[2].length === 0 && ff.inputs[3].length === 0;
-      const atClock = ff.inputs[1][0] === read.clock && ff.modes!.clockRising === read.rising;
-      if (!plain || !atClock || ff.modes!.init[ff.modes!.init.length - 1 - reader.bit] === "1") return read;
+      const modes = ff.modes!;
+      const isOne = (text: string) => text[text.length - 1 - reader.bit] === "1";
+      const atClock = ff.inputs[1][0] === read.clock && modes.clockRising === read.rising;
+      const own: number = ff.inputs[3][0] ?? -1;
+      if (ff.inputs[2].length || !atClock || isOne(modes.init) || (reset !== null && own !== reset)) return read;
+      if (own >= 0 && (modes.asyncReset || isOne(modes.resetValue))) return read;
+      reset = own;
       replaced.push({ cell: reader.cell, bit: reader.bit });
       out[i] = ff.output[reader.bit];
     }
-    return { ...read, out, replaced, outputRegister: true };
+    return { ...read, out, replaced, outputRegister: true, reset: reset ?? -1 };
   }
 
   /** The address comes straight from a register: the block takes the address that the register is about to. */

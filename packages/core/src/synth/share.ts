@@ -1,6 +1,8 @@
 import type { RtlCell } from "../netlist/rtl.ts";
 import type { RtlEditor } from "./rtl-editor.ts";
 
+/** Narrower sums and differences are mostly logic. */
+const leastWidth = 5;
 const sharable = new Set<RtlCell["kind"]>(["add", "sub", "mul", "div", "mod", "lt"]);
 
 /**
@@ -16,6 +18,10 @@ export function shareOperators(editor: RtlEditor): number {
     const no = wholeOperator(editor, mux.inputs[2], c);
     if (!yes || !no || yes.id === no.id) return;
     const [a, b] = [yes.cell, no.cell];
+    if (addOrSubtract(editor, c, yes, no)) {
+      saved++;
+      return;
+    }
     if (a.kind !== b.kind || a.signed !== b.signed || a.inputs[0].length !== b.inputs[0].length) return;
     const alike = (x: readonly number[], y: readonly number[]) => x.filter((net, i) => net === y[i]).length;
     const [b0, b1] = b.inputs;
@@ -38,8 +44,40 @@ export function shareOperators(editor: RtlEditor): number {
   return saved;
 }
 
+interface Operator {
+  readonly cell: RtlCell;
+  readonly id: number;
+}
+
+/** A sum or a difference is one chain: {a, s} + {b ^ s, s}, where s says that b is taken away. */
+function addOrSubtract(editor: RtlEditor, mux: number, yes: Operator, no: Operator): boolean {
+  const sum = [yes, no].find(({ cell }) => cell.kind === "add");
+  const difference = [yes, no].find(({ cell }) => cell.kind === "sub");
+  const { inputs, output } = editor.cell(mux);
+  if (!sum || !difference || output.length < leastWidth) return false;
+  const [minuend, subtrahend] = difference.cell.inputs;
+  const [first, second] = sum.cell.inputs;
+  const alike = (x: readonly number[], y: readonly number[]) => x.filter((net, i) => net === y[i]).length;
+  const swapped = alike(second, minuend) + alike(first, subtrahend) > alike(first, minuend) + alike(second, subtrahend);
+  const [left, right] = swapped ? [second, first] : [first, second];
+  editor.from(yes.id, () => {
+    const { builder } = editor;
+    const takesAway = difference === yes ? inputs[0][0] : builder.not(inputs[0])[0];
+    const a = builder.mux(takesAway, minuend, left);
+    const b = builder.mux(takesAway, subtrahend, right);
+    const flipped = builder.xor(b, new Array<number>(b.length).fill(takesAway));
+    const words = [
+      [takesAway, ...a],
+      [takesAway, ...flipped],
+    ];
+    builder.add("add", words, output.length + 1, false, null, [builder.nets(1)[0], ...output]);
+  });
+  for (const cell of [mux, yes.id, no.id]) editor.remove(cell);
+  return true;
+}
+
 /** The operator whose whole result, and nothing else, a word is; null if anything but the multiplexer reads it too. */
-function wholeOperator(editor: RtlEditor, word: readonly number[], mux: number): { cell: RtlCell; id: number } | null {
+function wholeOperator(editor: RtlEditor, word: readonly number[], mux: number): Operator | null {
   const first = editor.driver(word[0]);
   if (!first || editor.isRemoved(first.cell)) return null;
   const cell = editor.cell(first.cell);

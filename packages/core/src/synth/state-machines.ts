@@ -1,4 +1,4 @@
-import type { Bits, RtlNetlist } from "../netlist/rtl.ts";
+import type { Bits, RtlCell, RtlNetlist } from "../netlist/rtl.ts";
 import { SatSolver } from "../prove/sat-solver.ts";
 import type { BitGraph, StateBit } from "./blast.ts";
 
@@ -20,6 +20,7 @@ const mostStates = 32;
 const mostWays = 10;
 const coneLimit = 3000;
 const conflictBudget = 400;
+const sums = new Set<RtlCell["kind"]>(["add", "sub"]);
 
 /**
  * Registers of two to six bits that reach few codes: from the start and the reset value on, a SAT solver lists every code
@@ -37,19 +38,21 @@ export function findStateMachines(graph: BitGraph, netlist: RtlNetlist): StateMa
   for (const [cell, bits] of byCell) {
     if (bits.length < 2 || netlist.cells[cell].output.length > widest) continue;
     bits.sort((a, b) => a.bit - b.bit);
-    const machine = explore(graph, netlist.cells[cell].output, cell, bits);
+    const machine = explore(graph, netlist, cell, bits);
     if (machine) found.push(machine);
   }
   return found;
 }
 
-function explore(graph: BitGraph, nets: Bits, cell: number, bits: readonly StateBit[]): StateMachine | null {
+function explore(graph: BitGraph, netlist: RtlNetlist, cell: number, bits: readonly StateBit[]): StateMachine | null {
+  const nets: Bits = netlist.cells[cell].output;
   const { aig, carry } = graph;
   // the cone of the next state: if a carry chain feeds it, or its own value does not, it counts or stores
   const cone = new Set<number>();
   const stack = bits.map((bit) => bit.d >> 1);
   const own = new Set(bits.map((bit) => bit.qNode));
   let readsItself = false;
+  let hasSum = false;
   while (stack.length) {
     const node = stack.pop()!;
     if (cone.has(node) || node === 0) continue;
@@ -57,9 +60,10 @@ function explore(graph: BitGraph, nets: Bits, cell: number, bits: readonly State
     if (cone.size > coneLimit) return null;
     if (own.has(node)) readsItself = true;
     if (carry.places.has(node)) return null;
+    if (aig.isAnd(node) && aig.origin[node] >= 0 && sums.has(netlist.cells[aig.origin[node]].kind)) hasSum = true;
     if (aig.isAnd(node)) stack.push(aig.fanin0[node] >> 1, aig.fanin1[node] >> 1);
   }
-  if (!readsItself) return null;
+  if (!readsItself || bits.every((bit) => !aig.isAnd(bit.d >> 1))) return null;
   const solver = new SatSolver();
   const variable = new Map<number, number>();
   const literalOf = (literal: number) => 2 * variable.get(literal >> 1)! + (literal & 1);
@@ -114,9 +118,9 @@ function explore(graph: BitGraph, nets: Bits, cell: number, bits: readonly State
     }
   }
   const all = 2 ** nets.length;
-  const counts = transitions.every(
-    ([from, to]) => to === (from + 1) % all || to === (from + all - 1) % all || to === resetTo,
-  );
+  const counts =
+    hasSum &&
+    transitions.every(([from, to]) => to === (from + 1) % all || to === (from + all - 1) % all || to === resetTo);
   const stores = states.length === all && transitions.length >= (all * (all - 1)) / 2;
   if (states.length < 3 || counts || stores) return null;
   return { cell, bits: nets.length, states, start: resetTo, transitions };

@@ -17,6 +17,7 @@ import type { Aig } from "./aig.ts";
 import { balance, foldedLiteral } from "./balance.ts";
 import { type BitGraph, type BlockBits, blast, type StateBit } from "./blast.ts";
 import type { CarryChain } from "./carry.ts";
+import { takeInCarries } from "./carry-in.ts";
 import { GraphLevels } from "./graph-levels.ts";
 import type { InferredItem } from "./inferred.ts";
 import { type LutCover, mapLuts } from "./lut-map.ts";
@@ -142,7 +143,7 @@ export function prepareNetlist(
 
 function shareResources({ netlist, origin }: EditedNetlist): EditedNetlist {
   const editor = new RtlEditor(netlist, origin);
-  return shareOperators(editor) ? editor.finish() : { netlist, origin };
+  return takeInCarries(editor) + shareOperators(editor) ? editor.finish() : { netlist, origin };
 }
 
 /** State machines and shift registers, which stay registers but are worth knowing of. */
