@@ -26,9 +26,19 @@ export class SatSolver {
   private heap = new Int32Array(1024);
   private heapAt = new Int32Array(1024);
   private heapSize = 0;
+  /** [vars] Stamp of the last question whose scope a variable was in. */
+  private scopeMark = new Int32Array(1024);
+  private lastScope = 0;
+  /** Stamp of the question's scope; 0: all variables. */
+  private scope = 0;
   private increment = 1;
   private isBroken = false;
   conflicts = 0;
+
+  /** Variables so far. */
+  get size(): number {
+    return this.varCount;
+  }
 
   newVar(): number {
     const v = this.varCount++;
@@ -58,6 +68,7 @@ export class SatSolver {
     this.trail = wider(this.trail);
     this.heap = wider(this.heap);
     this.heapAt = wider(this.heapAt);
+    this.scopeMark = wider(this.scopeMark);
     this.watchCount = wider(this.watchCount);
   }
 
@@ -199,7 +210,7 @@ export class SatSolver {
       const v = this.trail[i] >> 1;
       this.phase[v] = this.value[v];
       this.value[v] = 0;
-      if (this.heapAt[v] < 0) this.insert(v);
+      if (this.heapAt[v] < 0 && (this.scope === 0 || this.scopeMark[v] === this.scope)) this.insert(v);
     }
     this.trailEnd = from;
     this.head = from;
@@ -318,10 +329,13 @@ export class SatSolver {
   /**
    * @param budget Most conflicts to spend. @returns True: satisfied, see `isTrue`; false: impossible under the
    * assumptions; null: the budget is spent.
+   * @param scope Variables to decide; null: all. The caller vouches that whatever satisfies the clauses among these can be
+   * carried on to the others, as with the gates below an output.
    */
-  solve(assumptions: readonly number[], budget = Infinity): boolean | null {
+  solve(assumptions: readonly number[], budget = Infinity, scope: readonly number[] | null = null): boolean | null {
     if (this.isBroken) return false;
     this.backTo(0);
+    this.limit(scope);
     if (this.propagate() >= 0) {
       this.isBroken = true;
       return false;
@@ -381,9 +395,27 @@ export class SatSolver {
     }
   }
 
-  /** Value of a variable in the assignment that the last call found. */
+  private limit(scope: readonly number[] | null): void {
+    if (!scope && this.scope === 0) return;
+    for (let i = 0; i < this.heapSize; i++) this.heapAt[this.heap[i]] = -1;
+    this.heapSize = 0;
+    this.scope = scope ? ++this.lastScope : 0;
+    const take = (v: number) => {
+      this.scopeMark[v] = this.scope;
+      if (this.heapAt[v] < 0 && this.value[v] === 0) this.insert(v);
+    };
+    if (scope) scope.forEach(take);
+    else for (let v = 0; v < this.varCount; v++) take(v);
+  }
+
+  /** Value of a variable in the assignment that the last call found; false also if it was left open. */
   isTrue(v: number): boolean {
     return this.value[v] > 0;
+  }
+
+  /** Whether the last call left a variable out. */
+  isOpen(v: number): boolean {
+    return this.value[v] === 0;
   }
 }
 

@@ -6,6 +6,10 @@ import { SatSolver } from "./sat-solver.ts";
 /** Words of 32 random patterns to begin with. */
 const words = 24;
 
+/** A solver of more variables than this, and of so many times those of a question, is begun anew. */
+const fewVariables = 6000;
+const sparseShare = 12;
+
 /**
  * Finds nodes of a graph that are equal, or each other's inverse, for all values of the leaves: random simulation puts
  * nodes together that may be, a SAT solver decides, from the leaves up, and what is proven shortens what comes after
@@ -23,8 +27,13 @@ export class Sweep {
   private readonly bucketNext: Int32Array;
   private readonly isCandidate: Uint8Array;
   private readonly table = new Map<number, number[]>();
-  private readonly solver = new SatSolver();
+  private solver = new SatSolver();
   private readonly variable: Int32Array;
+  /** [nodes] The two nodes that a node's clauses read; -1 for leaves. */
+  private readonly below0: Int32Array;
+  private readonly below1: Int32Array;
+  private readonly visited: Int32Array;
+  private visit = 0;
   private readonly random = new Random(7);
   satCalls = 0;
   refuted = 0;
@@ -42,8 +51,10 @@ export class Sweep {
     this.bucketNext = new Int32Array(n).fill(-1);
     this.isCandidate = new Uint8Array(n);
     this.variable = new Int32Array(n).fill(-1);
-    this.variable[0] = this.solver.newVar();
-    this.solver.addClause([2 * this.variable[0] + 1]); // node 0 is false
+    this.below0 = new Int32Array(n).fill(-1);
+    this.below1 = new Int32Array(n).fill(-1);
+    this.visited = new Int32Array(n);
+    this.renewSolver();
     for (let w = 0; w < words; w++) {
       this.simulate(() => this.random.uint32() | 0);
       if (w === 0) for (let node = 0; node < n; node++) this.phase[node] = this.signature[node] & 1;
@@ -168,8 +179,12 @@ export class Sweep {
     const b = this.find(right);
     if (a === b) return true;
     if (a === (b ^ 1)) return false;
-    this.load(a >> 1);
-    this.load(b >> 1);
+    let cone = this.coneOf(a >> 1, b >> 1);
+    if (this.solver.size > fewVariables && this.solver.size > sparseShare * cone.length) {
+      // most of what a decision would touch is about other questions
+      this.renewSolver();
+      cone = this.coneOf(a >> 1, b >> 1);
+    }
     const x = this.satLiteral(a);
     const y = this.satLiteral(b);
     for (const assumed of [
@@ -177,7 +192,7 @@ export class Sweep {
       [x ^ 1, y],
     ]) {
       this.satCalls++;
-      const answer = this.solver.solve(assumed, budget);
+      const answer = this.solver.solve(assumed, budget, cone);
       if (answer === null) return null;
       if (answer) {
         this.refuted++;
@@ -217,6 +232,8 @@ export class Sweep {
       if (variable[b >> 1] < 0) stack.push(b >> 1);
       if (stack.length > before) continue;
       stack.pop();
+      this.below0[node] = a >> 1;
+      this.below1[node] = b >> 1;
       variable[node] = solver.newVar();
       const out = 2 * variable[node];
       const x = this.satLiteral(a);
@@ -227,6 +244,31 @@ export class Sweep {
     }
   }
 
+  private renewSolver(): void {
+    this.solver = new SatSolver();
+    this.variable.fill(-1);
+    this.variable[0] = this.solver.newVar();
+    this.solver.addClause([2 * this.variable[0] + 1]); // node 0 is false
+  }
+
+  /** Variables of two nodes and of all that their clauses read; all others follow from these and other leaves. */
+  private coneOf(a: number, b: number): number[] {
+    this.load(a);
+    this.load(b);
+    const { below0, below1, variable, visited } = this;
+    const visit = ++this.visit;
+    const found: number[] = [];
+    const stack = [a, b];
+    while (stack.length) {
+      const node = stack.pop()!;
+      if (visited[node] === visit) continue;
+      visited[node] = visit;
+      found.push(variable[node]);
+      if (below0[node] >= 0) stack.push(below0[node], below1[node]);
+    }
+    return found;
+  }
+
   /** Leaves of the last counterexample, by node. */
   readonly pattern = new Map<number, number>();
 
@@ -235,7 +277,8 @@ export class Sweep {
     const { aig, variable, solver, random } = this;
     this.pattern.clear();
     this.simulate((node) => {
-      const bit = variable[node] >= 0 ? Number(solver.isTrue(variable[node])) : random.below(2);
+      const known = variable[node] >= 0 && !solver.isOpen(variable[node]);
+      const bit = known ? Number(solver.isTrue(variable[node])) : random.below(2);
       this.pattern.set(node, bit);
       const base = bit ? -1 : 0;
       // bit 0 is the counterexample itself; the others flip one leaf in sixteen

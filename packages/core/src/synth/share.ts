@@ -60,6 +60,8 @@ function addOrSubtract(editor: RtlEditor, mux: number, yes: Operator, no: Operat
   const alike = (x: readonly number[], y: readonly number[]) => x.filter((net, i) => net === y[i]).length;
   const swapped = alike(second, minuend) + alike(first, subtrahend) > alike(first, minuend) + alike(second, subtrahend);
   const [left, right] = swapped ? [second, first] : [first, second];
+  // with a choice in front of both operands it would take as many LUTs as two chains, and a level more
+  if (alike(left, minuend) < left.length && alike(right, subtrahend) < right.length) return false;
   editor.from(yes.id, () => {
     const { builder } = editor;
     const takesAway = difference === yes ? inputs[0][0] : builder.not(inputs[0])[0];
