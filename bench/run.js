@@ -1,4 +1,5 @@
 import { Cable, MemoryStore, Player, runFlow, SimulatedPart } from "@gate-clock/core";
+import { exponent } from "./exponent.js";
 import { generateDesign } from "./generate.js";
 
 /**
@@ -23,15 +24,6 @@ async function buildOnce(luts) {
   const result = await runFlow(input, new MemoryStore(), { now: () => performance.now() });
   if (result.status !== "done") throw new Error(JSON.stringify(result.findings.slice(0, 3)));
   return result;
-}
-
-/** Slope of log(time) over log(size). */
-function exponent(points) {
-  const xs = points.map(([size]) => Math.log(size));
-  const ys = points.map(([, time]) => Math.log(Math.max(time, 0.01)));
-  const mean = (list) => list.reduce((sum, value) => sum + value, 0) / list.length;
-  const [mx, my] = [mean(xs), mean(ys)];
-  return xs.reduce((sum, x, i) => sum + (x - mx) * (ys[i] - my), 0) / xs.reduce((sum, x) => sum + (x - mx) ** 2, 0);
 }
 
 await buildOnce(sizes[0]); // warm: compiled code and the part's graph

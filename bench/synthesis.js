@@ -7,6 +7,7 @@ import {
   synthesize,
   synthOptionsFor,
 } from "@gate-clock/core";
+import { exponent } from "./exponent.js";
 import { generateDesign } from "./generate.js";
 
 /**
@@ -42,15 +43,6 @@ function timed(run) {
   const start = performance.now();
   const value = run();
   return { value, ms: performance.now() - start };
-}
-
-/** Slope of log(time) over log(size). */
-function exponent(points) {
-  const xs = points.map(([size]) => Math.log(size));
-  const ys = points.map(([, time]) => Math.log(time));
-  const mean = (list) => list.reduce((sum, value) => sum + value, 0) / list.length;
-  const [mx, my] = [mean(xs), mean(ys)];
-  return xs.reduce((sum, x, i) => sum + (x - mx) * (ys[i] - my), 0) / xs.reduce((sum, x) => sum + (x - mx) ** 2, 0);
 }
 
 /** Memory that a result takes as long as it is kept. Needs --expose-gc. */

@@ -34,7 +34,7 @@ describe("which parts would fit", () => {
     expect(fitting[0].die).toBe("FE-256");
     expect(fitting.map((each) => each.cost)).toEqual(fitting.map((each) => each.cost).sort((a, b) => a - b));
     for (const each of rows) {
-      expect(each.share).toBeCloseTo(each.first.used / each.first.available);
+      expect(each.share).toBeCloseTo(each.first!.used / each.first!.available);
       expect(each.uses.find((use) => use.kind === "LUTs")?.used).toBe(luts);
     }
   });

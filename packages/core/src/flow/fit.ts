@@ -21,8 +21,8 @@ export interface PartFit {
   readonly family: string;
   readonly uses: readonly ResourceUse[];
   readonly fits: boolean;
-  /** What runs out first, or is fullest. */
-  readonly first: ResourceUse;
+  /** What runs out first, or is fullest; null if it cannot be mapped. */
+  readonly first: ResourceUse | null;
   /** Share of `first`, 1 is full. */
   readonly share: number;
   readonly levels: number;
@@ -56,23 +56,14 @@ export function estimateFmax(netlist: MappedNetlist, part: Part): number | null 
   // pads belong to the board's timing, not to the clock's
   for (let cell = 0; cell < netlist.cellCount; cell++)
     if (netlist.kind[cell] === cellKind.inputPad) start[cell] = -Infinity;
+  const padSlots = new Set<number>();
+  for (let cell = 0; cell < netlist.cellCount; cell++)
+    if (netlist.kind[cell] === cellKind.outputPad) padSlots.add(netlist.inputStart[cell]);
   const graph = buildTimingGraph(netlist);
-  const inner = { ...graph, endPins: graph.endPins.filter((slot) => !isPad(netlist, slot)) };
+  const inner = { ...graph, endPins: graph.endPins.filter((slot) => !padSlots.has(slot)) };
   const goals = new Float64Array(netlist.cellCount).fill(Infinity);
   const { worstPs } = criticalities(inner, { netPs, lutPs }, start, goals, new Float32Array(slots));
   return worstPs > 1 ? 1e6 / (worstPs + delays.setupPs(false)) : null;
-}
-
-function isPad(netlist: MappedNetlist, slot: number): boolean {
-  // pads have one pin, and their cell's first slot is that pin
-  let low = 0;
-  let high = netlist.cellCount - 1;
-  while (low < high) {
-    const middle = (low + high + 1) >> 1;
-    if (netlist.inputStart[middle] <= slot) low = middle;
-    else high = middle - 1;
-  }
-  return netlist.kind[low] === cellKind.outputPad;
 }
 
 /** How the design would stand in every die and package, cheapest that fits first. Maps it once for each die. */
@@ -90,9 +81,8 @@ export function fitParts(elaborated: RtlNetlist, context: StageContext): PartFit
       const part = partOf(pack.name);
       const base = { part: part.name, die: die.name, package: pack.name, family: die.family, cost: part.cost };
       if (!artifact) {
-        const none: ResourceUse = { kind: "memories", used: 1, available: 0 };
         const problem = findings[0]?.message ?? "It cannot be mapped.";
-        rows.push({ ...base, uses: [], fits: false, first: none, share: Infinity, levels: 0, fmaxMhz: null, problem });
+        rows.push({ ...base, uses: [], fits: false, first: null, share: Infinity, levels: 0, fmaxMhz: null, problem });
         continue;
       }
       const uses = utilization(artifact, null, part);

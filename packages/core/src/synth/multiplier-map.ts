@@ -26,18 +26,14 @@ interface Operand {
  * them that a block has inside. What finds no block stays logic.
  * @param available Blocks of the part.
  */
-export function mapMultipliers(
-  editor: RtlEditor,
-  available: number,
-  isKept: (cell: number) => boolean,
-): InferredItem[] {
+export function mapMultipliers(editor: RtlEditor, available: number): InferredItem[] {
   const found: { id: number; x: Operand; y: Operand; area: number; reason: string }[] = [];
   editor.netlist.cells.forEach((cell, id) => {
     if (cell.kind !== "mul" || editor.isRemoved(id) || !cell.output.some((net) => editor.isRead(net))) return;
     const x = trim(cell.inputs[0]);
     const y = trim(cell.inputs[1]);
     const area = x.bits.length * y.bits.length;
-    found.push({ id, x, y, area, reason: logicReason(x, y, area, isKept(id)) });
+    found.push({ id, x, y, area, reason: logicReason(x, y, area) });
   });
   found.sort((a, b) => b.area - a.area || a.id - b.id);
   let left = available;
@@ -68,8 +64,7 @@ export function mapMultipliers(
   });
 }
 
-function logicReason(x: Operand, y: Operand, area: number, isKept: boolean): string {
-  if (isKept) return "an attribute keeps it in logic";
+function logicReason(x: Operand, y: Operand, area: number): string {
   const constant = [x, y].find((each) => each.bits.every((net) => net <= bitX));
   if (constant) {
     const digits = signedDigits(constant);

@@ -23,7 +23,6 @@ export function shareOperators(editor: RtlEditor): number {
       return;
     }
     if (a.kind !== b.kind || a.signed !== b.signed || a.inputs[0].length !== b.inputs[0].length) return;
-    const alike = (x: readonly number[], y: readonly number[]) => x.filter((net, i) => net === y[i]).length;
     const [b0, b1] = b.inputs;
     const commutes = a.kind === "add" || a.kind === "mul";
     const swapped =
@@ -44,6 +43,9 @@ export function shareOperators(editor: RtlEditor): number {
   return saved;
 }
 
+/** Places at which two words have the same net. */
+const alike = (x: readonly number[], y: readonly number[]) => x.filter((net, i) => net === y[i]).length;
+
 interface Operator {
   readonly cell: RtlCell;
   readonly id: number;
@@ -57,7 +59,6 @@ function addOrSubtract(editor: RtlEditor, mux: number, yes: Operator, no: Operat
   if (!sum || !difference || output.length < leastWidth) return false;
   const [minuend, subtrahend] = difference.cell.inputs;
   const [first, second] = sum.cell.inputs;
-  const alike = (x: readonly number[], y: readonly number[]) => x.filter((net, i) => net === y[i]).length;
   const swapped = alike(second, minuend) + alike(first, subtrahend) > alike(first, minuend) + alike(second, subtrahend);
   const [left, right] = swapped ? [second, first] : [first, second];
   // with a choice in front of both operands it would take as many LUTs as two chains, and a level more

@@ -22,15 +22,15 @@ export function PartsView() {
   useEffect(() => {
     if (elaborated.data) void start((fitter, tell) => fitter.fitParts(elaborated.data.netlist, tell));
   }, [elaborated.data, start]);
-  const rows = useMemo(() => {
+  const { rows, best } = useMemo(() => {
     const limit = 1 - margin / 100;
     // tiles are an estimate: a part that may run out of them is never the first choice
     const isTight = (row: PartFit) =>
       row.share > limit || row.uses.some((use) => use.kind === "logic tiles" && use.used > use.available);
     const group = (row: PartFit) => (!row.fits ? 2 : isTight(row) ? 1 : 0);
-    return [...(result ?? [])].sort((a, b) => group(a) - group(b) || a.cost - b.cost);
+    const sorted = [...(result ?? [])].sort((a, b) => group(a) - group(b) || a.cost - b.cost);
+    return { rows: sorted, best: sorted.find((row) => group(row) === 0) };
   }, [result, margin]);
-  const best = rows.find((row) => row.fits && row.share <= 1 - margin / 100);
   if (problem) return <p className="p-5 text-bad">{problem}</p>;
   return (
     <div className="flex h-full min-h-0 flex-col bg-panel">
@@ -38,7 +38,7 @@ export function PartsView() {
         <p className="min-w-0 flex-1" data-testid="best-part">
           {result
             ? best
-              ? `The least costly part with ${margin} % to spare is ${best.die} in ${best.package}: ${formatPercent(100 * best.share)} % of its ${best.first.kind}.`
+              ? `The least costly part with ${margin} % to spare is ${best.die} in ${best.package}: ${formatPercent(100 * best.share)} % of its ${best.first?.kind}.`
               : `No part has ${margin} % to spare.`
             : `Mapping for ${progress?.figure ?? "each part"} …`}
         </p>
@@ -107,7 +107,7 @@ export function PartsView() {
                             : row.uses.some((use) => use.kind === "logic tiles" && use.used > use.available)
                               ? "logic tiles may run out"
                               : ""
-                        : row.problem
+                        : row.first === null
                           ? row.problem
                           : `${formatCount(row.first.used)} of ${formatCount(row.first.available)} ${row.first.kind}`}
                     </span>
