@@ -1,4 +1,5 @@
 import type { Loc, SourcePosition } from "../common/source.ts";
+import { AttributeLookup, type NamedAttributes } from "../netlist/attributes.ts";
 import {
   type Bits,
   bit0,
@@ -12,6 +13,7 @@ import {
 } from "../netlist/rtl.ts";
 import { unassignedBranch } from "./checks.ts";
 import { hardwareBits } from "./hardware-bits.ts";
+import { lowerAttributes } from "./lower-attributes.ts";
 import { MemoryPlan } from "./lower-memory.ts";
 import { type Edge, hintOf, ProcessLowering } from "./lower-process.ts";
 import { StatementLowering } from "./lower-stmt.ts";
@@ -31,14 +33,16 @@ const maxArrayBits = 1 << 20;
 /** The whole design as word-level cells. Wires of the hierarchy become aliases, which are then resolved away. */
 export function lowerDesign(design: DesignModel, report: Report, readFile: ReadFile = () => null): FlatDesign {
   const refused = new Map<Signal, string>();
+  const attributes = lowerAttributes(design, report);
+  const wishes = new AttributeLookup(attributes);
   const told = report.findings.length;
   const inits = new Map(design.signals.map((signal) => [signal, signal.init]));
   for (;;) {
     const known = refused.size;
-    const flat = new DesignLowering(design, report, refused, readFile).run();
+    const flat = new DesignLowering(design, report, attributes, new MemoryPlan(design, refused, wishes), readFile).run();
     if (refused.size === known) {
       for (const [signal, reason] of refused) {
-        if (hardwareBits(signal) < tellArrayBits) continue;
+        if (hardwareBits(signal) < tellArrayBits && wishes.of(signal.name).memory_as !== "blocks") continue;
         report.note(
           "circuit/array-registers",
           signal.loc,
@@ -67,16 +71,13 @@ class DesignLowering {
   private readonly driverLocs = new Map<number, Loc>();
   private readonly conflicts = new Set<Signal>();
 
-  private readonly memories: MemoryPlan;
-
   constructor(
     private readonly design: DesignModel,
     private readonly report: Report,
-    refused: Map<Signal, string>,
+    private readonly attributes: readonly NamedAttributes[],
+    private readonly memories: MemoryPlan,
     private readonly readFile: ReadFile,
-  ) {
-    this.memories = new MemoryPlan(design, refused);
-  }
+  ) {}
 
   private readonly bitsOf = (signal: Signal): Bits => {
     let nets = this.bits[signal.id];
@@ -430,6 +431,7 @@ class DesignLowering {
         cells: rtl.cells.map((cell) => ({ ...cell, inputs: cell.inputs.map(settle) })),
         ports,
         signals,
+        attributes: this.attributes,
       },
       positions: {
         cells: rtl.cellLocs.map(at),

@@ -1,4 +1,5 @@
 import type { Loc } from "../common/source.ts";
+import type { AttributeLookup } from "../netlist/attributes.ts";
 import { type Bits, bit0, bit1 } from "../netlist/rtl.ts";
 import { hardwareBits } from "./hardware-bits.ts";
 import type { DesignModel, Signal } from "./model.ts";
@@ -37,11 +38,13 @@ export class MemoryPlan {
   constructor(
     design: DesignModel,
     readonly refused: Map<Signal, string>,
+    wishes: AttributeLookup,
   ) {
     for (const signal of design.signals) {
       if (signal.dims.length === 0 || signal.kind === "local" || signal.width === 0 || signal.direction !== null)
         continue;
-      if (signal.type.kind === "real" || refused.has(signal) || hardwareBits(signal) < leastBits) continue;
+      if (signal.type.kind === "real" || refused.has(signal)) continue;
+      if (hardwareBits(signal) < leastBits && wishes.of(signal.name).memory_as !== "blocks") continue;
       this.ports.set(signal, { reads: [], writes: [], loc: signal.loc });
     }
   }

@@ -370,9 +370,21 @@ export interface Instance {
   readonly moduleLoc: Loc;
 }
 
+/** What the source asks of the tools, for a declared name or for all in an instance. */
+export interface ModelAttribute {
+  /** Of a signal, or the instance's path without the top's name. */
+  readonly of: string;
+  readonly isScope: boolean;
+  readonly name: string;
+  readonly value: string | number | boolean;
+  readonly loc: Loc;
+}
+
 export interface DesignModel {
   readonly top: Instance;
   readonly signals: Signal[];
+  /** Outer ones first; a later one overrides an earlier one of the same name. */
+  readonly attributes: ModelAttribute[];
   readonly assigns: ContinuousAssignment[];
   readonly processes: Process[];
   readonly joins: NetJoin[];

@@ -80,6 +80,8 @@ export interface MappedNetlist {
    */
   readonly states: Int32Array;
   readonly blocks: readonly MappedBlock[];
+  /** State machines whose flip-flops hold other codes than the source's register. */
+  readonly machines: readonly MappedMachine[];
   /** Structures that synthesis recognised, and what it made of them. */
   readonly inferred: readonly InferredItem[];
   readonly netName: readonly string[];
@@ -102,6 +104,19 @@ export interface MappedBlock {
   readonly outputNames: readonly string[];
 }
 
+/** A state machine with new codes. Both lists of codes are by state. */
+export interface MappedMachine {
+  readonly written: readonly number[];
+  /** Most significant bit first. */
+  readonly built: readonly string[];
+  /** State after configuration. */
+  readonly initState: number;
+  /** Nets of the word-level netlist as synthesis prepared it that carry the written code: net, bit. */
+  readonly nets: readonly (readonly [number, number])[];
+  /** [bits of the built code] Flip-flop. */
+  readonly flipFlops: readonly number[];
+}
+
 /** Cells of a carry chain from its foot up, n elements; -1 where an element has no such cell. */
 export interface MappedChain {
   readonly lut: Int32Array;
@@ -122,7 +137,7 @@ export interface MappedPort {
 
 export interface NameFate {
   readonly name: string;
-  readonly became: "constant 0" | "constant 1" | "unused" | "folded into logic" | "another name of";
+  readonly became: "constant 0" | "constant 1" | "unused" | "folded into logic" | "coded anew" | "another name of";
   /** For "another name of": the net that carries it. */
   readonly net?: string;
 }

@@ -1,4 +1,5 @@
 import type { SourcePosition } from "../common/source.ts";
+import type { NamedAttributes } from "./attributes.ts";
 
 /**
  * Word-level netlist: cells of the source's operators, connected bit by bit. A bit is a net id; ids 0, 1 and 2 are the
@@ -137,6 +138,8 @@ export interface RtlNetlist {
   readonly ports: readonly RtlPort[];
   /** Every declared net and register, for names. */
   readonly signals: readonly RtlVector[];
+  /** What the source asks of synthesis. */
+  readonly attributes: readonly NamedAttributes[];
 }
 
 /** Where things were written: beside the netlist, so that moving text about changes no key. */

@@ -5,6 +5,7 @@ import { bitName, type RtlNetlist } from "../netlist/rtl.ts";
 import { prepareNetlist, type SynthOptions } from "../synth/synthesize.ts";
 import { checkWords, type WordFault } from "./check-words.ts";
 import { JointGraph, nextValue, type ProofPoint } from "./joint-graph.ts";
+import { MachineLeaves } from "./machine-leaves.ts";
 import { MappedLogic } from "./mapped-logic.ts";
 import { Sweep } from "./sweep.ts";
 import { WordLogic } from "./word-logic.ts";
@@ -140,6 +141,14 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
     }
     return index;
   };
+  const machines = mapped.machines.map((machine, m) => new MachineLeaves(graph, machine, `state machine ${m}`));
+  const codeBit = new Map<number, { readonly machine: MachineLeaves; readonly bit: number }>(); // net -> written code's bit
+  const builtBit = new Map<number, number>(); // flip-flop of a new code -> literal
+  for (const machine of machines) {
+    for (const [net, bit] of machine.machine.nets) codeBit.set(net, { machine, bit });
+    machine.machine.flipFlops.forEach((cell, bit) => builtBit.set(cell, machine.builtBit(bit)));
+  }
+  const flipFlop = (cell: number) => builtBit.get(cell) ?? 2 * graph.states[stateOf(cell)].node;
   const byNet = new Map<number, number>();
   for (let i = 0; i < mapped.states.length; i += 2) byNet.set(mapped.states[i], mapped.states[i + 1]);
   const hint = (c: number, bit: number) => byNet.get(netlist.cells[c].output[bit]);
@@ -158,6 +167,8 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
       return name === undefined ? null : graph.input(name);
     },
     state: (c, bit) => {
+      const coded = codeBit.get(netlist.cells[c].output[bit]);
+      if (coded) return coded.machine.writtenBit(coded.bit);
       const cell = hint(c, bit);
       if (cell === undefined) {
         // synthesis says that it never changes; that is one of the things to prove
@@ -176,13 +187,13 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
         }
         return leaf;
       }
-      return 2 * graph.states[stateOf(cell)].node;
+      return flipFlop(cell);
     },
     block: (c, pin) => graph.freeLeaf(`block ${blockIndex.get(c) ?? -1} pin ${pin}`),
   });
   const built = new MappedLogic(aig, mapped, {
     pad: (cell) => graph.input(mapped.cellName[cell]),
-    flipFlop: (cell) => 2 * graph.states[stateOf(cell)].node,
+    flipFlop,
     block: (block, pin) => graph.freeLeaf(`block ${block} pin ${pin}`),
     loop: (cell) => {
       let leaf = latchLeaf.get(cell);
@@ -204,6 +215,8 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
       point(bitName(port, i), "output", words.get(net), built.get(mapped.inputNet[mapped.inputStart[pad]]));
     });
   }
+  // a machine's states are told apart by all bits of its code
+  for (const net of codeBit.keys()) words.get(net);
   words.finish();
   const control = (cell: number, pin: number) => {
     const net = mapped.inputNet[mapped.inputStart[cell] + pin];
@@ -214,7 +227,13 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
     const cell = hint(c, bit);
     const modes = netlist.cells[c].modes;
     const pick = (text: string) => text[text.length - 1 - bit];
-    const q = words.literal[netlist.cells[c].output[bit]];
+    const net = netlist.cells[c].output[bit];
+    const q = words.literal[net];
+    const coded = codeBit.get(net);
+    if (coded) {
+      coded.machine.take(coded.bit, state, q, modes!);
+      continue;
+    }
     if (cell === undefined) continue; // among the constants below
     const name = mapped.cellName[cell];
     if (state.isLatch) {
@@ -242,6 +261,7 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
     const builtAsync = (own & ffMode.asyncReset) !== 0 && reset >= 0;
     point(name, "reset", isAsync ? state.reset : 0, builtAsync ? reset : 0);
   }
+  for (const machine of machines) machine.compare(mapped, control, point);
   for (const { cell: c, bit, value } of constants) {
     const state = words.states.find((each) => each.cell === c && each.bit === bit);
     if (!state) continue;

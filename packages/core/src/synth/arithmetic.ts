@@ -86,12 +86,13 @@ export class Arithmetic {
 
   /**
    * a < b. Wide words take the carry of a - b; short ones, and those beside a constant, are a tree of (less, equal)
-   * pairs: log2(n) levels, fewer LUTs.
+   * pairs: log2(n) levels, fewer LUTs. A wish decides instead.
    */
-  lessThan(a: Word, b: Word, signed: boolean): number {
+  lessThan(a: Word, b: Word, signed: boolean, wish?: "carry" | "logic"): number {
     const isConstant = [a, b].some((word) => word.every((bit) => bit <= 1));
     const least = this.lutInputs >= 6 ? 12 : 5;
-    if (isConstant || openBits(a, b) < 2 * least) return this.lessByTree(a, b, signed);
+    const asLogic = wish ? wish === "logic" : isConstant || openBits(a, b) < 2 * least;
+    if (asLogic) return this.lessByTree(a, b, signed);
     const top = a.length - 1;
     // two's complement: the top bit counts the other way round
     const left = (i: number) => (signed && i === top ? b[i] : a[i]);

@@ -1,9 +1,6 @@
 import { Aig } from "./aig.ts";
-import type { BitGraph, StateBit } from "./blast.ts";
-import { type CarryChain, CarryStore } from "./carry.ts";
-
-/** Literal of a net whose gate is no longer there by itself. */
-export const foldedLiteral = -3;
+import { type BitGraph, liveNodes, outsideLiterals } from "./blast.ts";
+import { moveGraph } from "./graph-copy.ts";
 
 /**
  * Rebuilds the graph with every chain of ANDs as a tree that joins the earliest inputs first, so that what arrives late
@@ -20,11 +17,14 @@ class Balancer {
   /** [new nodes] Gates from the inputs. */
   private readonly level: number[] = [0];
   private readonly isRoot: Uint8Array;
+  /** Node of a kept net -> what it follows. */
+  private readonly keptLiteral: ReadonlyMap<number, number>;
 
   constructor(private readonly graph: BitGraph) {
     this.old = graph.aig;
     this.map = new Int32Array(this.old.nodeCount).fill(-1);
     this.map[0] = 0;
+    this.keptLiteral = new Map(graph.kept.map(({ node, literal }) => [node, literal]));
     this.isRoot = this.findRoots();
   }
 
@@ -36,23 +36,16 @@ class Balancer {
     const outside = (literal: number) => {
       if (literal > 1) roots[literal >> 1] = 1;
     };
+    const live = liveNodes(graph);
     for (let node = 1; node < old.nodeCount; node++) {
-      if (!old.isAnd(node)) continue;
+      if (!old.isAnd(node) || !live[node]) continue;
       for (const fanin of [old.fanin0[node], old.fanin1[node]]) {
         const from = fanin >> 1;
         if (reads[from] || fanin & 1) roots[from] = 1;
         reads[from] = 1;
       }
     }
-    for (const { literal } of graph.outputs) outside(literal);
-    for (const state of graph.states)
-      for (const literal of [state.d, state.clock, state.enable, state.reset]) outside(literal);
-    for (const block of graph.blocks) block.inputs.forEach(outside);
-    for (const chain of graph.carry.chains)
-      for (const { p, b } of chain.elements) {
-        outside(p);
-        outside(b);
-      }
+    for (const literal of outsideLiterals(graph)) outside(literal);
     return roots;
   }
 
@@ -65,47 +58,13 @@ class Balancer {
         this.level[aig.nodeCount - 1] = this.inputLevel(node);
       } else if (this.isRoot[node]) this.map[node] = this.tree(node);
     }
-    const move = (literal: number) => (literal < 0 ? literal : this.map[literal >> 1] ^ (literal & 1));
-    const node = (id: number) => this.map[id] >> 1;
-    const carry = new CarryStore(aig, graph.carry.maxLength);
-    for (const chain of graph.carry.chains) {
-      const made: CarryChain = { start: chain.start, origin: chain.origin, elements: [] };
-      chain.elements.forEach(({ p, b, sumNode }, at) => {
-        const own = sumNode < 0 ? -1 : node(sumNode);
-        made.elements.push({ p: move(p), b: move(b), sumNode: own });
-        if (own >= 0 && graph.carry.places.has(sumNode)) carry.places.set(own, { chain: made, at });
-      });
-      carry.chains.push(made);
-    }
-    return {
-      ...graph,
-      aig,
-      carry,
-      literal: Int32Array.from(graph.literal, (literal) =>
-        literal < 0 ? literal : this.map[literal >> 1] < 0 ? foldedLiteral : move(literal),
-      ),
-      states: graph.states.map(
-        (state): StateBit => ({
-          ...state,
-          qNode: node(state.qNode),
-          d: move(state.d),
-          clock: move(state.clock),
-          enable: move(state.enable),
-          reset: move(state.reset),
-        }),
-      ),
-      blocks: graph.blocks.map((block) => ({
-        ...block,
-        inputs: block.inputs.map(move),
-        outputs: new Map([...block.outputs].map(([pin, id]) => [pin, node(id)])),
-      })),
-      inputs: graph.inputs.map((input) => ({ ...input, node: node(input.node) })),
-      outputs: graph.outputs.map((output) => ({ ...output, literal: move(output.literal) })),
-    };
+    return moveGraph(graph, aig, this.map);
   }
 
   /** Sums come about two gates after what their element reads. */
   private inputLevel(node: number): number {
+    const kept = this.keptLiteral.get(node);
+    if (kept !== undefined) return this.level[this.map[kept >> 1] >> 1];
     const place = this.graph.carry.places.get(node);
     if (!place) return 0;
     const { p } = place.chain.elements[place.at];

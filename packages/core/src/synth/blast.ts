@@ -4,6 +4,7 @@ import { bit1, bitX, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
 import { Aig } from "./aig.ts";
 import { Arithmetic, type LazySum } from "./arithmetic.ts";
 import { CarryStore, trimChain } from "./carry.ts";
+import { Wishes } from "./wishes.ts";
 
 /** One bit of a register or latch, as literals of the graph. */
 export interface StateBit {
@@ -23,6 +24,8 @@ export interface StateBit {
   /** Chosen 0 or 1 where the source leaves it open. */
   readonly resetValue: number;
   readonly init: number;
+  /** Set where it is a bit of a new code of a state machine: number of the machine, bit of the code, and a name. */
+  readonly code?: { readonly machine: number; readonly bit: number; readonly name: string };
 }
 
 /** What the part offers to word operators. */
@@ -59,6 +62,61 @@ export interface BitGraph {
   /** Nets of the input ports that are live, with their node. */
   readonly inputs: { readonly net: number; readonly node: number }[];
   readonly outputs: { readonly port: number; readonly bit: number; readonly literal: number }[];
+  /** Nets of logic that must stay: readers take them from an input of the graph, which follows `literal`. */
+  readonly kept: KeptNet[];
+  /** State machines that got new codes. */
+  readonly recoded: RecodedMachine[];
+}
+
+/** A state machine whose register holds other codes than those of the source. */
+export interface RecodedMachine {
+  /** Word-level cell of the register as written. */
+  readonly cell: number;
+  /** [states] As written. */
+  readonly states: readonly number[];
+  /** [states] As built; bit 0 is the last character. */
+  readonly codes: readonly string[];
+  readonly initState: number;
+  /** Nets that carry bits of the written code: net, bit. */
+  readonly nets: readonly (readonly [number, number])[];
+}
+
+export interface KeptNet {
+  readonly net: number;
+  readonly node: number;
+  readonly literal: number;
+}
+
+/** [nodes] 1 for gates that something outside of the graph depends on. */
+export function liveNodes(graph: BitGraph): Uint8Array {
+  const { aig } = graph;
+  const live = new Uint8Array(aig.nodeCount);
+  for (const literal of outsideLiterals(graph)) if (literal > 1) live[literal >> 1] = 1;
+  for (let node = aig.nodeCount - 1; node > 0; node--) {
+    if (!live[node] || !aig.isAnd(node)) continue;
+    live[aig.fanin0[node] >> 1] = 1;
+    live[aig.fanin1[node] >> 1] = 1;
+  }
+  return live;
+}
+
+/** Every literal that something outside of the graph takes from it; constants and open pins (-1) among them. */
+export function* outsideLiterals(graph: BitGraph): Generator<number> {
+  for (const { literal } of graph.outputs) yield literal;
+  for (const { literal } of graph.kept) yield literal;
+  for (const { d, clock, enable, reset } of graph.states) {
+    yield d;
+    yield clock;
+    yield enable;
+    yield reset;
+  }
+  for (const { inputs } of graph.blocks) yield* inputs;
+  for (const { elements } of graph.carry.chains)
+    for (let i = 0; i < elements.length; i++) {
+      yield elements[i].p;
+      // the top element passes nothing on
+      if (i + 1 < elements.length) yield elements[i].b;
+    }
 }
 
 /**
@@ -69,15 +127,17 @@ export interface BitGraph {
 export function blast(netlist: RtlNetlist, options: BlastOptions): BitGraph {
   const constants = new Map<number, number>();
   const merged = new Map<number, number>();
+  const wishes = new Wishes(netlist);
   for (;;) {
-    const graph = blastOnce(netlist, constants, merged, options);
+    const graph = blastOnce(netlist, wishes, constants, merged, options);
     const before = constants.size + merged.size;
     const netOf = (state: StateBit) => netlist.cells[state.cell].output[state.bit];
     const first = new Map<string, StateBit>();
     for (const state of graph.states) {
-      const value = constantValue(state);
+      const isKept = wishes.kept.has(netOf(state));
+      const value = isKept ? -1 : constantValue(state);
       if (value >= 0) constants.set(netOf(state), value);
-      if (value >= 0 || state.isLatch) continue;
+      if (value >= 0 || state.isLatch || isKept || wishes.of(netlist.cells[state.cell]).do_not_merge) continue;
       const { d, clock, enable, reset, clockRising, asyncReset, resetValue, init } = state;
       const key = `${d} ${clock} ${enable} ${reset} ${clockRising} ${asyncReset} ${resetValue} ${init}`;
       const same = first.get(key);
@@ -102,6 +162,7 @@ function trimChains(graph: BitGraph): void {
     stack.push(literal >> 1);
   };
   for (const output of graph.outputs) mark(output.literal);
+  for (const kept of graph.kept) mark(kept.literal);
   for (const state of graph.states)
     for (const literal of [state.d, state.clock, state.enable, state.reset]) mark(literal);
   for (const block of graph.blocks) for (const literal of block.inputs) mark(literal);
@@ -140,6 +201,7 @@ function constantValue(state: StateBit): number {
 
 function blastOnce(
   netlist: RtlNetlist,
+  wishes: Wishes,
   constants: ReadonlyMap<number, number>,
   merged: ReadonlyMap<number, number>,
   options: BlastOptions,
@@ -147,7 +209,14 @@ function blastOnce(
   const { cells, netCount, ports } = netlist;
   const aig = new Aig();
   const carry = new CarryStore(aig, options.maxCarry);
-  const builder = new CellBuilder(aig, carry, options.lutInputs, constants);
+  const builder = new CellBuilder(aig, carry, options.lutInputs, wishes, constants);
+  const kept: KeptNet[] = [];
+  const keep = (net: number) => {
+    if (!wishes.kept.has(net) || literal[net] < 2) return;
+    const of = literal[net];
+    literal[net] = aig.input();
+    kept.push({ net, node: literal[net] >> 1, literal: of });
+  };
   const literal = new Int32Array(netCount).fill(-1);
   literal[0] = 0;
   literal[1] = 1;
@@ -228,7 +297,9 @@ function blastOnce(
       });
       if (stack.length > before) continue;
       aig.currentOrigin = c;
+      const others = wishes.kept.size ? cell.output.filter((each) => literal[each] < 0) : [];
       builder.build(cell, c, bitAt[net], literal);
+      for (const each of others) if (literal[each] >= 0) keep(each);
     }
     return literal[root];
   };
@@ -240,6 +311,7 @@ function blastOnce(
       outputs.push({ port: p, bit, literal: demand(net) });
     });
   });
+  for (const net of wishes.kept) demand(net);
   const states: StateBit[] = [];
   const blocks: BlockBits[] = [];
   for (let head = 0; head < pending.length || blocks.length < pendingBlocks.length; ) {
@@ -300,7 +372,7 @@ function blastOnce(
       init: init === "x" ? Number(resetValue === "1") : Number(init),
     });
   }
-  return { aig, carry, constants, merged, literal, states, blocks, inputs, outputs };
+  return { aig, carry, constants, merged, literal, states, blocks, inputs, outputs, kept, recoded: [] };
 }
 
 class CellBuilder {
@@ -314,6 +386,7 @@ class CellBuilder {
     private readonly aig: Aig,
     carry: CarryStore,
     private readonly lutInputs: number,
+    private readonly wishes: Wishes,
     private readonly constants: ReadonlyMap<number, number>,
   ) {
     this.arithmetic = new Arithmetic(carry, lutInputs);
@@ -329,7 +402,8 @@ class CellBuilder {
     if (known) return known;
     const [a, b] = cell.inputs;
     const open = new Set([...a, ...b].filter((net) => this.isOpen(net))).size;
-    const asLogic = open <= this.lutInputs;
+    const wish = this.wishes.of(cell).sum_as;
+    const asLogic = wish ? wish === "logic" : open <= this.lutInputs;
     const flip = cell.kind === "sub" ? 1 : 0;
     let made: LazySum;
     if (flip && !a.some((net) => this.isOpen(net))) {
@@ -428,7 +502,7 @@ class CellBuilder {
         return set([aig.andAll(word(0).map((left, i) => aig.xor(left, right[i]) ^ 1))]);
       }
       case "lt":
-        return set(once(() => [arithmetic.lessThan(word(0), word(1), cell.signed)]));
+        return set(once(() => [arithmetic.lessThan(word(0), word(1), cell.signed, this.wishes.of(cell).sum_as)]));
       case "shl":
       case "shr":
       case "sshr":

@@ -96,7 +96,8 @@ class MemoryMapper {
       count,
       reason,
     });
-    const reason = this.smallReason(bits);
+    const wish = this.editor.wishes.of(cell).memory_as;
+    const reason = wish === "logic" ? "the source asks for logic" : wish === "blocks" ? null : this.smallReason(bits);
     let plan: Replica[] | string = reason ?? "";
     if (!reason) {
       if (this.family.memory === "none") plan = `${this.family.name} has no memory blocks`;

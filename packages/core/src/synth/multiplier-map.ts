@@ -27,15 +27,19 @@ interface Operand {
  * @param available Blocks of the part.
  */
 export function mapMultipliers(editor: RtlEditor, available: number): InferredItem[] {
-  const found: { id: number; x: Operand; y: Operand; area: number; reason: string }[] = [];
+  const found: { id: number; x: Operand; y: Operand; area: number; reason: string; isWished: boolean }[] = [];
   editor.netlist.cells.forEach((cell, id) => {
     if (cell.kind !== "mul" || editor.isRemoved(id) || !cell.output.some((net) => editor.isRead(net))) return;
     const x = trim(cell.inputs[0]);
     const y = trim(cell.inputs[1]);
     const area = x.bits.length * y.bits.length;
-    found.push({ id, x, y, area, reason: logicReason(x, y, area) });
+    const wish = editor.wishes.of(cell).product_as;
+    const reason =
+      wish === "logic" ? "the source asks for logic" : wish === "blocks" ? "" : logicReason(x, y, area);
+    found.push({ id, x, y, area, reason, isWished: wish === "blocks" });
   });
-  found.sort((a, b) => b.area - a.area || a.id - b.id);
+  // what the source asks for is served first, then the largest
+  found.sort((a, b) => Number(b.isWished) - Number(a.isWished) || b.area - a.area || a.id - b.id);
   let left = available;
   return found.map(({ id, x, y, reason }) => {
     const name = editor.cell(id).name.replace(/\$mul\d*$/, "");

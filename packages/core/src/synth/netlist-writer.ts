@@ -11,9 +11,9 @@ import {
 } from "../netlist/mapped.ts";
 import { bitName, firstNet, type RtlCell, type RtlNetlist, type RtlVector } from "../netlist/rtl.ts";
 import type { Aig } from "./aig.ts";
-import { foldedLiteral } from "./balance.ts";
-import type { BitGraph, BlockBits, StateBit } from "./blast.ts";
+import type { BitGraph, BlockBits, KeptNet, StateBit } from "./blast.ts";
 import type { CarryChain } from "./carry.ts";
+import { foldedLiteral } from "./graph-copy.ts";
 import type { InferredItem } from "./inferred.ts";
 import type { LutCover } from "./lut-map.ts";
 import { ConeFunction, dependsOn, permuteMask } from "./truth-table.ts";
@@ -71,7 +71,13 @@ export class NetlistWriter {
       for (let i = 0; i < this.cover.k; i++)
         if (this.cover.leaves[root * this.cover.k + i] >= 0) isLeaf[this.cover.leaves[root * this.cover.k + i]] = 1;
     }
-    for (const root of this.cover.roots) if (isLeaf[root]) this.lut(2 * root, this.nodeName[root]);
+    const kept = new Map(this.graph.kept.map((each) => [each.node, each]));
+    const order = [...this.cover.roots, ...kept.keys()].sort((a, b) => a - b);
+    for (const node of order) {
+      const own = kept.get(node);
+      if (own) this.keptNet(own);
+      else if (isLeaf[node]) this.lut(2 * node, this.nodeName[node]);
+    }
     const chains = this.graph.carry.chains.map((chain, i) => this.chain(chain, chainSums[i]));
     this.states.forEach((state, i) => {
       const cell = stateCells[i];
@@ -111,6 +117,16 @@ export class NetlistWriter {
       chains,
       blocks,
       states: this.stateNets(stateCells),
+      machines: this.graph.recoded.map(({ states: written, codes: built, initState, nets }, m) => ({
+        written,
+        built,
+        initState,
+        nets,
+        flipFlops: built[0].split("").map((_, bit) => {
+          const at = this.states.findIndex(({ code }) => code?.machine === m && code.bit === bit);
+          return stateCells[at];
+        }),
+      })),
       inferred: this.inferred,
       ports: this.rtl.ports.map((port) => (port.direction === "input" ? ports : outputs).get(port.name)!),
       levels: this.cover.levels,
@@ -118,9 +134,28 @@ export class NetlistWriter {
     };
   }
 
+  /** A net that is to stay is the output of the LUT or carry sum that makes it, or of a LUT that hands it on. */
+  private keptNet({ node, literal }: KeptNet): void {
+    const from = literal >> 1;
+    const name = this.nodeName[node] ?? this.originName(this.aig.origin[node]);
+    const isOwn = !(literal & 1) && this.nodeName[from] === name;
+    const isNew = this.aig.isAnd(from) && !this.netOf.has(literal);
+    if (isOwn || isNew) {
+      this.netOf.set(2 * node, this.aig.isAnd(from) ? this.lut(literal, name) : this.netOf.get(literal)!);
+      return;
+    }
+    const known = this.netOf.get(literal);
+    const cell = this.addCell(cellKind.lut, name, this.aig.origin[node], true);
+    this.inputs[cell] = [known ?? this.netOf.get(literal ^ 1)!];
+    this.maskLow[cell] = this.maskHigh[cell] = known === undefined ? 0x55555555 : 0xaaaaaaaa;
+    this.netOf.set(2 * node, this.outputNet[cell]);
+  }
+
   private stateNets(stateCells: readonly number[]): Int32Array {
     const cellOf = new Map(
-      this.states.map((state, i) => [this.rtl.cells[state.cell].output[state.bit], stateCells[i]]),
+      this.states.flatMap((state, i) =>
+        state.code ? [] : [[this.rtl.cells[state.cell].output[state.bit], stateCells[i]] as const],
+      ),
     );
     for (const net of this.graph.merged.keys()) {
       let at = net;
@@ -140,6 +175,10 @@ export class NetlistWriter {
         if (literal > 1 && this.nodeName[literal >> 1] === undefined) this.nodeName[literal >> 1] = bitName(signal, i);
       });
     }
+    // what is only there for a kept net goes by its name
+    const isOwn = (from: number) => this.aig.isAnd(from) || this.graph.carry.places.has(from);
+    for (const { node, literal } of this.graph.kept)
+      if (!(literal & 1) && isOwn(literal >> 1)) this.nodeName[literal >> 1] ??= this.nodeName[node];
   }
 
   private unique(name: string): string {
@@ -204,7 +243,8 @@ export class NetlistWriter {
 
   private stateCell(state: StateBit): number {
     const source = this.rtl.cells[state.cell];
-    const name = this.registerName(source, state.bit) ?? this.nodeName[state.qNode] ?? `${source.name}[${state.bit}]`;
+    const name =
+      state.code?.name ?? this.registerName(source, state.bit) ?? this.nodeName[state.qNode] ?? `${source.name}[${state.bit}]`;
     const cell = this.addCell(state.isLatch ? cellKind.lut : cellKind.flipFlop, name, state.cell, true);
     if (state.isLatch) {
       // inputs en, d, q: en ? d : q
@@ -347,13 +387,15 @@ export class NetlistWriter {
 
   private fates(): NameFate[] {
     const fates: NameFate[] = [];
+    const recoded = new Set(this.graph.recoded.flatMap(({ nets }) => nets.map(([net]) => net)));
     for (const signal of this.rtl.signals) {
       signal.bits.forEach((net, i) => {
         const name = bitName(signal, i);
         if (this.usedNames.has(name)) return;
         const literal = this.graph.literal[net];
         const carrier = literal > 1 ? this.netOf.get(literal) : undefined;
-        if (literal === 0 || literal === 1) fates.push({ name, became: literal ? "constant 1" : "constant 0" });
+        if (recoded.has(net)) fates.push({ name, became: "coded anew" });
+        else if (literal === 0 || literal === 1) fates.push({ name, became: literal ? "constant 1" : "constant 0" });
         else if (carrier !== undefined) fates.push({ name, became: "another name of", net: this.netName[carrier] });
         else if (literal === foldedLiteral) fates.push({ name, became: "folded into logic" });
         else if (literal < 0) fates.push({ name, became: "unused" });

@@ -1,5 +1,6 @@
 import { RtlBuilder } from "../elaborate/rtl-builder.ts";
 import { bitX, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
+import { Wishes } from "./wishes.ts";
 
 export interface Reader {
   readonly cell: number;
@@ -16,7 +17,7 @@ export interface EditedNetlist {
 
 const perBit = new Set<RtlCell["kind"]>(["not", "and", "or", "xor", "mux", "ff", "latch"]);
 
-/** [nets] 1 where an output port depends on a net, over any number of cycles. Bit by bit; O(pins). */
+/** [nets] 1 where an output port or a net that is to be kept depends on a net, over any number of cycles. Bit by bit; O(pins). */
 export function liveNets(netlist: RtlNetlist): Uint8Array {
   const { cells, netCount, ports } = netlist;
   const driver = new Int32Array(netCount).fill(-1);
@@ -36,6 +37,7 @@ export function liveNets(netlist: RtlNetlist): Uint8Array {
     stack.push(net);
   };
   for (const port of ports) if (port.direction === "output") port.bits.forEach(mark);
+  new Wishes(netlist).kept.forEach(mark);
   while (stack.length) {
     const net = stack.pop()!;
     const c = driver[net];
@@ -65,7 +67,9 @@ export class RtlEditor {
   private readonly driverBit: Int32Array;
   private readonly readerStart: Int32Array;
   private readonly readerList: Int32Array;
+  /** [nets] 1 for nets of output ports and those that are to be kept. */
   private readonly isOutput: Uint8Array;
+  readonly wishes: Wishes;
   private readonly removed: Uint8Array;
   private readonly removedBits = new Map<number, Set<number>>();
   private readonly madeOrigin: number[] = [];
@@ -117,6 +121,8 @@ export class RtlEditor {
     });
     for (const port of netlist.ports)
       if (port.direction === "output") for (const net of port.bits) this.isOutput[net] = 1;
+    this.wishes = new Wishes(netlist);
+    for (const net of this.wishes.kept) this.isOutput[net] = 1;
   }
 
   cell(c: number): RtlCell {

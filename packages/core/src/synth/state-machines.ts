@@ -1,3 +1,4 @@
+import type { StateCoding } from "../netlist/attributes.ts";
 import type { Bits, RtlCell, RtlNetlist } from "../netlist/rtl.ts";
 import { SatSolver } from "../prove/sat-solver.ts";
 import type { BitGraph, StateBit } from "./blast.ts";
@@ -11,6 +12,11 @@ export interface StateMachine {
   readonly states: readonly number[];
   /** The first state; what a reset leads to, if there is one. */
   readonly start: number;
+  /** The state after configuration. */
+  readonly init: number;
+  /** [states] Codes in the built register where they are not those of the source, most significant bit first. */
+  readonly codes?: readonly string[];
+  readonly coding?: StateCoding;
   /** Pairs from, to, without those from a state to itself. */
   readonly transitions: readonly (readonly [number, number])[];
 }
@@ -123,5 +129,5 @@ function explore(graph: BitGraph, netlist: RtlNetlist, cell: number, bits: reado
     transitions.every(([from, to]) => to === (from + 1) % all || to === (from + all - 1) % all || to === resetTo);
   const stores = states.length === all && transitions.length >= (all * (all - 1)) / 2;
   if (states.length < 3 || counts || stores) return null;
-  return { cell, bits: nets.length, states, start: resetTo, transitions };
+  return { cell, bits: nets.length, states, start: resetTo, init, transitions };
 }

@@ -2,10 +2,11 @@ import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import type { BlockFamily } from "../device/blocks.ts";
 import { findFamily, type Part } from "../device/part.ts";
+import type { StateCoding } from "../netlist/attributes.ts";
 import type { MappedNetlist } from "../netlist/mapped.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
 import { balance } from "./balance.ts";
-import { type BitGraph, blast, type StateBit } from "./blast.ts";
+import { type BitGraph, blast, outsideLiterals, type StateBit } from "./blast.ts";
 import { takeInCarries } from "./carry-in.ts";
 import { GraphLevels } from "./graph-levels.ts";
 import type { InferredItem } from "./inferred.ts";
@@ -13,10 +14,12 @@ import { mapLuts } from "./lut-map.ts";
 import { mapMemories } from "./memory-map.ts";
 import { mapMultipliers } from "./multiplier-map.ts";
 import { NetlistWriter } from "./netlist-writer.ts";
+import { codesFor, recodeStates } from "./recode-states.ts";
 import { type EditedNetlist, RtlEditor } from "./rtl-editor.ts";
 import { shareOperators } from "./share.ts";
 import { findShiftRegisters } from "./shift-registers.ts";
-import { findStateMachines } from "./state-machines.ts";
+import { findStateMachines, type StateMachine } from "./state-machines.ts";
+import { Wishes } from "./wishes.ts";
 
 export interface SynthOptions {
   /** Inputs of the part's LUT. */
@@ -30,6 +33,8 @@ export interface SynthOptions {
   /** The part's hard blocks, and how many multipliers it has: more products than those are logic. */
   readonly blocks: BlockFamily;
   readonly multipliers: number;
+  /** Codes of state machines whose source asks for none. */
+  readonly stateCoding: StateCoding;
 }
 
 export const defaultSynthOptions: SynthOptions = {
@@ -39,6 +44,7 @@ export const defaultSynthOptions: SynthOptions = {
   maxCarry: 128,
   blocks: blocksOf(findFamily("Twill")),
   multipliers: 4,
+  stateCoding: "as written",
 };
 
 function blocksOf(family: BlockFamily): BlockFamily {
@@ -81,24 +87,19 @@ export function synthesize(
   if (findings.length) return { artifact: null, findings };
   const shared = shareResources(prepared);
   const { netlist, origin } = shared;
-  const raw = blast(netlist, options);
-  const inferred = [...prepared.inferred, ...structures(raw, netlist, origin)];
+  const written = blast(netlist, options);
+  const machines = codeMachines(findStateMachines(written, netlist), netlist, options);
+  const raw = recodeStates(
+    written,
+    netlist,
+    machines.filter(({ codes }) => codes !== undefined).map((machine) => ({ machine, codes: machine.codes! })),
+  );
+  const inferred = [...prepared.inferred, ...structures(raw, machines, netlist, origin)];
   const graph = balance(raw);
   context.progress({ fraction: 0.3 });
   const states = foldSmallControls(graph, options.minControlShare);
   const targets = new Set<number>();
-  const aim = (literal: number) => {
-    if (literal > 1) targets.add(literal >> 1);
-  };
-  for (const output of graph.outputs) aim(output.literal);
-  for (const state of states) for (const literal of [state.d, state.clock, state.enable, state.reset]) aim(literal);
-  for (const chain of graph.carry.chains) {
-    chain.elements.forEach((element, i) => {
-      aim(element.p);
-      if (i + 1 < chain.elements.length) aim(element.b);
-    });
-  }
-  for (const block of graph.blocks) for (const literal of block.inputs) aim(literal);
+  for (const literal of outsideLiterals({ ...graph, states })) if (literal > 1) targets.add(literal >> 1);
   const levels = new GraphLevels(graph, options.elementsPerTile);
   const cover = mapLuts(graph.aig, [...targets], options.lutInputs, context, levels);
   context.progress({ fraction: 0.9, figure: `${cover.roots.length} LUTs, ${cover.levels} levels` });
@@ -135,11 +136,28 @@ function shareResources({ netlist, origin }: EditedNetlist): EditedNetlist {
   return takeInCarries(editor) + shareOperators(editor) ? editor.finish() : { netlist, origin };
 }
 
+/** Gives the machines the codes that the source or the options ask for; a register that is to be kept stays as it is. */
+function codeMachines(found: readonly StateMachine[], netlist: RtlNetlist, options: SynthOptions): StateMachine[] {
+  const wishes = new Wishes(netlist);
+  return found.map((machine) => {
+    const cell = netlist.cells[machine.cell];
+    const coding = wishes.of(cell).states_as ?? options.stateCoding;
+    if (coding === "as written" || cell.output.some((net) => wishes.kept.has(net))) return machine;
+    return { ...machine, coding, codes: codesFor(coding, machine.states.length) };
+  });
+}
+
 /** State machines and shift registers, which stay registers but are worth knowing of. */
-function structures(graph: BitGraph, netlist: RtlNetlist, origin: Int32Array): InferredItem[] {
+function structures(
+  graph: BitGraph,
+  machines: readonly StateMachine[],
+  netlist: RtlNetlist,
+  origin: Int32Array,
+): InferredItem[] {
   const nameOf = (cell: number) => netlist.cells[cell].name.replace(/\$ff\d*$/, "");
-  const machines = findStateMachines(graph, netlist).map((machine): InferredItem => {
+  const items = machines.map((machine): InferredItem => {
     const unreachable = 2 ** machine.bits - machine.states.length;
+    const how = machine.coding ? `coded anew, ${machine.coding}, in ${machine.codes![0].length} bits` : "as written";
     return {
       kind: "state machine",
       name: nameOf(machine.cell),
@@ -147,7 +165,7 @@ function structures(graph: BitGraph, netlist: RtlNetlist, origin: Int32Array): I
       shape: `${machine.states.length} states in ${machine.bits} bits, ${machine.transitions.length} ways`,
       becomes: "registers",
       count: 0,
-      reason: unreachable ? `as written; ${unreachable} of ${2 ** machine.bits} codes are never reached` : "as written",
+      reason: unreachable ? `${how}; ${unreachable} of ${2 ** machine.bits} codes are never reached` : how,
       machine,
     };
   });
@@ -162,7 +180,7 @@ function structures(graph: BitGraph, netlist: RtlNetlist, origin: Int32Array): I
       reason: "each bit is one flip-flop, fed past its LUT",
     }),
   );
-  return [...machines, ...shifts];
+  return [...items, ...shifts];
 }
 
 function foldSmallControls(graph: BitGraph, least: number): StateBit[] {

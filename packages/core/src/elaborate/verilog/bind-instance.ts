@@ -145,6 +145,7 @@ export function elaborateInstance(parent: ItemBinder, written: InstanceItem, sco
       bindInterfaces(parent, child, item, scope);
     });
     if (!instance) return;
+    design.noteAttributes(item.moduleLoc, path, true);
     foreign?.made(instance, all);
     const inner = design.scopeOf(instance);
     if (index === null) {

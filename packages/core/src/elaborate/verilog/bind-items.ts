@@ -355,6 +355,7 @@ export class ItemBinder {
         scope === this.scope &&
         this.node?.ports.some((port) => port.name === declared.name && port.loc === declared.loc);
       const direction = item.direction ?? (isPort ? "inout" : null);
+      design.noteAttributes(item.loc, scope.prefix + declared.name, false);
       const existing = scope.own(declared.name);
       if (existing?.kind === "signal") {
         this.completePort(existing.signal, item, declared.name, declared.loc, base, declared.dims, scope);

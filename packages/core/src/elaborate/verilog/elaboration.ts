@@ -1,6 +1,7 @@
 import { nearestName } from "../../common/finding.ts";
 import type { Loc, SourceSet } from "../../common/source.ts";
 import type { ExprNode, ModuleNode, TimeScale } from "../../hdl/verilog/ast.ts";
+import type { AttributeTable } from "../../hdl/verilog/attributes.ts";
 import type { VerilogSyntax } from "../../hdl/verilog/index.ts";
 import type { ConfigNode } from "../../hdl/verilog/parse-config.ts";
 import type {
@@ -8,6 +9,7 @@ import type {
   DelayModel,
   DesignModel,
   Instance,
+  ModelAttribute,
   NetJoin,
   NetSwitch,
   Process,
@@ -65,6 +67,8 @@ export class Elaboration implements Host {
   readonly subroutines: Subroutine[] = [];
   /** Behaviour to bind once all names are known. */
   readonly later: (() => void)[] = [];
+  readonly attributes: ModelAttribute[] = [];
+  private readonly attributeTable: AttributeTable;
   readonly exprs: Expressions;
   readonly refs: References;
   readonly types: Types;
@@ -99,6 +103,7 @@ export class Elaboration implements Host {
     this.stmts = new Statements(this);
     this.containers = new Containers(this);
     this.configs = syntax.configs;
+    this.attributeTable = syntax.attributes;
     for (const module of syntax.modules) this.register(this.modules, module);
     for (const module of syntax.packages) this.register(this.packageNodes, module);
     const loc = { file: 0, start: 0, end: 0 };
@@ -130,6 +135,12 @@ export class Elaboration implements Host {
 
   scopeOf(instance: Instance): Scope {
     return this.scopes.get(instance)!;
+  }
+
+  /** Takes over what stands in (* *) before an item. @param of Hierarchical name of a signal or an instance. */
+  noteAttributes(item: Loc, of: string, isScope: boolean): void {
+    for (const { name, value, loc } of this.attributeTable.at(item))
+      this.attributes.push({ of, isScope, name: name.toLowerCase(), value, loc });
   }
 
   private newInstance(
@@ -265,8 +276,8 @@ export class Elaboration implements Host {
     this.later.length = 0;
     delayNets(this);
     markSuspending(this.subroutines);
-    const { signals, assigns, processes, joins, switches, subroutines } = this;
-    return { top, signals, assigns, processes, joins, switches, subroutines };
+    const { signals, attributes, assigns, processes, joins, switches, subroutines } = this;
+    return { top, signals, attributes, assigns, processes, joins, switches, subroutines };
   }
 
   /**
@@ -303,6 +314,7 @@ export class Elaboration implements Host {
     scope.automatic = node.automatic || node.kind === "program";
     this.scopes.set(instance, scope);
     this.stack.push(key);
+    this.noteAttributes(node.loc, prefix.slice(0, -1), true);
     const binder = new ItemBinder(this, scope, node);
     binder.overrides = overrides;
     connect(binder);

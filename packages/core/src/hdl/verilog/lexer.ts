@@ -84,6 +84,14 @@ export interface Lexed {
   readonly tokens: Token[];
   /** In order of `at`; the first stands at 0. */
   readonly marks: Mark[];
+  /** Text between (* and *), by the token that it stands before. */
+  readonly attributes: readonly AttributeText[];
+}
+export interface AttributeText {
+  /** Index of the token behind it. */
+  readonly at: number;
+  readonly text: string;
+  readonly loc: Loc;
 }
 
 /**
@@ -109,6 +117,7 @@ export function tokenize(sources: SourceSet, file: number, pre: Preprocessor, fi
 class Lexer {
   private readonly tokens: Token[] = [];
   private readonly marks: Mark[] = [];
+  private readonly attributes: AttributeText[] = [];
   private readonly conditions: { taken: boolean; outer: boolean; loc: Loc }[] = [];
   private active = true;
   private expansions = 0;
@@ -130,7 +139,7 @@ class Lexer {
     const { text, name } = this.sources.files[file];
     const end = (): Lexed => {
       this.tokens.push(new Token("end", "", file, text.length, text.length));
-      return { tokens: this.tokens, marks: this.marks };
+      return { tokens: this.tokens, marks: this.marks, attributes: this.attributes };
     };
     this.mark();
     const reason = looksBinary(text);
@@ -238,6 +247,12 @@ class Lexer {
         const end = text.indexOf("*)", start + 2);
         if (end >= 0) {
           this.at = end + 2;
+          if (this.active)
+            this.attributes.push({
+              at: this.tokens.length,
+              text: text.slice(start + 2, end),
+              loc: this.loc(start, this.at),
+            });
           return;
         }
       }

@@ -2,6 +2,7 @@ import type { Finding } from "../../common/finding.ts";
 import type { SourceSet } from "../../common/source.ts";
 import { isVhdl } from "../languages.ts";
 import type { ModuleItem, ModuleNode, TimeScale } from "./ast.ts";
+import { AttributeTable } from "./attributes.ts";
 import { findIncluded, tokenize } from "./lexer.ts";
 import { newPreprocessor } from "./macros.ts";
 import { type ConfigNode, parseConfig } from "./parse-config.ts";
@@ -15,6 +16,7 @@ export interface VerilogSyntax {
   readonly configs: ConfigNode[];
   /** Declarations outside of all modules. */
   readonly unitItems: ModuleItem[];
+  readonly attributes: AttributeTable;
   readonly findings: Finding[];
 }
 
@@ -45,11 +47,13 @@ export function parseVerilog(
   const packages: ModuleNode[] = [];
   const configs: ConfigNode[] = [];
   const unitItems: ModuleItem[] = [];
+  const attributes = new AttributeTable();
   const pre = newPreprocessor();
   const skipped = includedFiles(sources);
   for (const file of fileIndexes) {
     if (skipped.has(file)) continue;
-    const { tokens, marks } = tokenize(sources, file, pre, findings);
+    const { tokens, marks, attributes: texts } = tokenize(sources, file, pre, findings);
+    for (const { at, text, loc } of texts) attributes.add(tokens[at], text, loc);
     const s = new TokenStream(tokens, sources, findings, marks);
     let unit: TimeScale | null = null;
     while (!s.atEnd) {
@@ -71,5 +75,5 @@ export function parseVerilog(
       if (s.index === before) s.next();
     }
   }
-  return { modules, packages, configs, unitItems, findings };
+  return { modules, packages, configs, unitItems, attributes, findings };
 }

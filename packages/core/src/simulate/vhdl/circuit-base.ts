@@ -225,6 +225,7 @@ export abstract class CircuitBase {
 
   protected declare(instance: VhdlInstance): void {
     this.at(instance, () => {
+      this.noteAttributes(instance);
       for (const { decl, tree, shape } of instance.signals) {
         const width = widthOf(shape);
         const own = leavesOf(tree);
@@ -304,6 +305,23 @@ export abstract class CircuitBase {
       }
       for (const child of instance.children) this.declare(child);
     });
+  }
+  /** The entity's own first, then those of the label that it stands under, then those of what is declared in it. */
+  private noteAttributes(instance: VhdlInstance): void {
+    const { attributes } = this.model;
+    const scope = this.prefix.slice(0, -1);
+    const note = ({ name, value, loc }: VhdlInstance["attributes"][number]) => {
+      attributes.push({ of: scope, isScope: true, name, value, loc });
+      // ports that carry the nets of the outside are signals without a direction here
+      if (name === "keep")
+        for (const { decl } of instance.signals)
+          if (decl.role === "port") attributes.push({ of: this.prefix + decl.name, isScope: false, name, value, loc });
+    };
+    for (const each of instance.attributes) if (each.on === instance.entity || each.on === instance.architecture) note(each);
+    for (const each of instance.parent?.attributes ?? [])
+      if (each.on.kind === "label" && each.on.name === instance.label.toLowerCase()) note(each);
+    for (const { on, name, value, loc } of instance.attributes)
+      if (on.kind === "signal") attributes.push({ of: this.prefix + on.name, isScope: false, name, value, loc });
   }
   protected beginWith(tree: SigTree, shape: Shape, instance: VhdlInstance): void {
     this.eachLeaf(tree, shape, (leaf, leafShape) => {

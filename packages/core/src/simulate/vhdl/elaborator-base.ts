@@ -13,6 +13,7 @@ import type {
   SignalDecl,
   Subprogram,
 } from "../../elaborate/vhdl/bound.ts";
+import { isSynthAttribute } from "../../netlist/attributes.ts";
 import { packingOf, type Subtype } from "../../elaborate/vhdl/types.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
 import { elementResolutionOf, resolutionOf, unbox, zeroOf } from "./elaborator-pieces.ts";
@@ -41,6 +42,8 @@ export interface VhdlInstance {
   readonly parent: VhdlInstance | null;
   readonly children: VhdlInstance[];
   readonly signals: NamedSignal[];
+  /** Of what is declared here, of labels, and of itself (entity and architecture). */
+  readonly attributes: { readonly on: Decl; readonly name: string; readonly value: string | number; readonly loc: Loc }[];
   readonly generics: { readonly name: string; readonly value: string }[];
   readonly frame: Frame;
   readonly path: readonly string[];
@@ -214,6 +217,13 @@ export abstract class ElaboratorBase {
 
   protected declare(decl: BoundDecl, frame: Frame, instance: VhdlInstance | null): void {
     switch (decl.kind) {
+      case "attributevalue": {
+        if (!instance || !isSynthAttribute(decl.decl.name)) return;
+        const { v } = this.evaluate(decl.value, this.shapeOf(decl.decl.subtype, frame, decl.value.loc), frame);
+        const value = v instanceof Arr ? String(v.p) : typeof v === "number" || typeof v === "string" ? v : Number(v);
+        instance.attributes.push({ on: decl.on, name: decl.decl.name, value, loc: decl.value.loc });
+        return;
+      }
       case "constant": {
         if (!decl.init || frame.places.has(decl)) return;
         const shape = this.shapeOf(decl.subtype, frame, decl.loc);

@@ -168,6 +168,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
       parent,
       children: [],
       signals: [],
+      attributes: [],
       generics: [],
       frame,
       path: frame.path,

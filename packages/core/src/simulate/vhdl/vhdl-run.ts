@@ -96,6 +96,7 @@ export class VhdlRun {
       joins: [],
       switches: [],
       subroutines: [],
+      attributes: [],
     };
   }
 
