@@ -159,7 +159,8 @@ describe("styles", () => {
 
 describe("attributes that say nothing", () => {
   it("are told where they are nearly ours or have a value that means nothing", () => {
-    const text = (attribute: string) => `module m(input a, b, output y);\n${attribute} wire p = a & b; assign y = p; endmodule`;
+    const text = (attribute: string) =>
+      `module m(input a, b, output y);\n${attribute} wire p = a & b; assign y = p; endmodule`;
     const told = (attribute: string) =>
       build(text(attribute)).findings.filter(({ code }) => code === "circuit/attribute");
     expect(told("(* kep *)")[0]).toMatchObject({ place: { line: 2 }, remedy: "Did you mean 'keep'?" });
@@ -172,8 +173,9 @@ describe("attributes that say nothing", () => {
 
   it("change no key where only other tools read them", () => {
     const key = (attribute: string) =>
-      elaborate([{ name: "t.v", text: `module m(input a, output y); ${attribute} wire p = ~a; assign y = p; endmodule` }])
-        .artifact!.meaningKey;
+      elaborate([
+        { name: "t.v", text: `module m(input a, output y); ${attribute} wire p = ~a; assign y = p; endmodule` },
+      ]).artifact!.meaningKey;
     expect(key('(* colour = "green" *)')).toBe(key(""));
     expect(key("(* keep *)")).not.toBe(key(""));
   });
@@ -183,5 +185,48 @@ describe("attributes that say nothing", () => {
     expect(readSynthAttribute("keep", "yes")).toEqual({ kind: "ok", values: { keep: true } });
     expect(readSynthAttribute("most_loads", "12")).toEqual({ kind: "ok", values: { most_loads: 12 } });
     expect(readSynthAttribute("most_loads", 1.5).kind).toBe("bad");
+  });
+});
+
+describe("most_loads", () => {
+  const text = (attribute: string) => `module m(input clk, r, d, input [39:0] a, output [39:0] y, output reg s);
+    ${attribute} reg q; assign y = a & {40{q}}; always @(posedge clk) if (r) q <= 1; else q <= d ^ q; always @(posedge clk) s <= q;
+    endmodule`;
+  const loads = (netlist: MappedNetlist, name: string) => {
+    const net = netlist.netName.indexOf(name);
+    return netlist.inputNet.reduce((sum, each) => sum + Number(each === net), 0);
+  };
+
+  it("gives a register copies that share its loads", () => {
+    expect(registers(build(text("")).mapped)).toBe(2);
+    const { mapped } = build(text("(* most_loads = 12 *)"));
+    // 40 gates, the register itself and the one that follows
+    expect(registers(mapped)).toBe(5);
+    const all = ["q", "q$copy1", "q$copy2", "q$copy3"].map((name) => loads(mapped, name));
+    expect(all.reduce((a, b) => a + b)).toBe(42);
+    expect(Math.max(...all)).toBeLessThanOrEqual(12);
+    expect(mapped.inferred).toContainEqual(expect.objectContaining({ kind: "copied register", name: "q" }));
+  });
+
+  it("is proven, and refuted where a copy starts or follows differently", () => {
+    const { netlist, mapped } = build(text("(* most_loads = 12 *)"));
+    const [copy] = mapped.copies;
+    const modes = mapped.modes.slice();
+    modes[copy] ^= 1;
+    const inputNet = mapped.inputNet.slice();
+    inputNet[mapped.inputStart[copy]] = mapped.outputNet[copy];
+    for (const wrong of [
+      { ...mapped, modes },
+      { ...mapped, inputNet },
+    ])
+      expect(prove(netlist, wrong, defaultSynthOptions, defaultProveOptions, quietContext()).verdict).toBe("different");
+  });
+
+  it("copies the registers of a state machine in other codes too", () => {
+    const machine = `module m(input clk, r, go, input [30:0] a, output [30:0] y);
+      (* states_as = "one hot", most_loads = 8 *) reg [1:0] s; assign y = a & {31{s == 2}};
+      always @(posedge clk) if (r) s <= 0; else case (s) 0: if (go) s <= 2; 2: s <= go ? 1 : 2; default: s <= 0; endcase endmodule`;
+    const { mapped } = build(machine);
+    expect(mapped.copies.length / 2).toBeGreaterThan(2);
   });
 });

@@ -39,7 +39,13 @@ export function lowerDesign(design: DesignModel, report: Report, readFile: ReadF
   const inits = new Map(design.signals.map((signal) => [signal, signal.init]));
   for (;;) {
     const known = refused.size;
-    const flat = new DesignLowering(design, report, attributes, new MemoryPlan(design, refused, wishes), readFile).run();
+    const flat = new DesignLowering(
+      design,
+      report,
+      attributes,
+      new MemoryPlan(design, refused, wishes),
+      readFile,
+    ).run();
     if (refused.size === known) {
       for (const [signal, reason] of refused) {
         if (hardwareBits(signal) < tellArrayBits && wishes.of(signal.name).memory_as !== "blocks") continue;

@@ -80,6 +80,10 @@ export interface MappedNetlist {
    */
   readonly states: Int32Array;
   readonly blocks: readonly MappedBlock[];
+  /** Nets of logic that the source keeps: net of the word-level netlist as synthesis prepared it, and the mapped one. */
+  readonly kept: readonly (readonly [number, number])[];
+  /** Flip-flops that hold the same as another one, to share its loads: copy, original. */
+  readonly copies: Int32Array;
   /** State machines whose flip-flops hold other codes than the source's register. */
   readonly machines: readonly MappedMachine[];
   /** Structures that synthesis recognised, and what it made of them. */

@@ -4,7 +4,7 @@ import { Aig } from "../synth/aig.ts";
 export interface ProofPoint {
   /** Register, port or pin, in words for people. */
   readonly name: string;
-  readonly what: "output" | "register" | "clock" | "reset" | "block pin" | "start value";
+  readonly what: "output" | "register" | "clock" | "reset" | "block pin" | "start value" | "net";
   readonly written: number;
   readonly built: number;
 }

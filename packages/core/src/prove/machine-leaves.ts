@@ -28,7 +28,12 @@ export class MachineLeaves {
     const count = machine.written.length;
     const width = Math.max(1, Math.ceil(Math.log2(count)));
     for (let i = 0; i < width; i++) {
-      const leaf = { name: `${name} number bit ${i}`, node: aig.input() >> 1, init: (machine.initState >> i) & 1, next: -1 };
+      const leaf = {
+        name: `${name} number bit ${i}`,
+        node: aig.input() >> 1,
+        init: (machine.initState >> i) & 1,
+        next: -1,
+      };
       this.leaves.push(leaf);
       graph.states.push(leaf);
     }
@@ -78,7 +83,12 @@ export class MachineLeaves {
     const isNext = written.map((code) =>
       aig.andAll([...next].map(([bit, literal]) => literal ^ (((code >> bit) & 1) ^ 1))),
     );
-    point(`${name} stays among its states`, "register", this.over(isNext, () => true), 1);
+    point(
+      `${name} stays among its states`,
+      "register",
+      this.over(isNext, () => true),
+      1,
+    );
     for (const { bit, next: other } of this.twins) point(`${name} bit ${bit}`, "register", other, next.get(bit)!);
     for (const { bit, value } of this.starts)
       point(`${name} bit ${bit}`, "start value", value, (written[machine.initState] >> bit) & 1);
@@ -97,7 +107,12 @@ export class MachineLeaves {
         reset,
         resetValue: own & ffMode.resetValue ? 1 : 0,
       });
-      point(cellName, "register", this.over(isNext, (s) => this.builtCode(s, bit) === 1), built);
+      point(
+        cellName,
+        "register",
+        this.over(isNext, (s) => this.builtCode(s, bit) === 1),
+        built,
+      );
       point(cellName, "start value", this.builtCode(machine.initState, bit), own & ffMode.init ? 1 : 0);
       const falling = own & ffMode.clockFalling ? 1 : 0;
       point(cellName, "clock", state.clock ^ (modes.clockRising ? 0 : 1), control(cell, ffPin.clock) ^ falling);

@@ -148,7 +148,12 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
     for (const [net, bit] of machine.machine.nets) codeBit.set(net, { machine, bit });
     machine.machine.flipFlops.forEach((cell, bit) => builtBit.set(cell, machine.builtBit(bit)));
   }
-  const flipFlop = (cell: number) => builtBit.get(cell) ?? 2 * graph.states[stateOf(cell)].node;
+  const originalOf = new Map<number, number>();
+  for (let i = 0; i < mapped.copies.length; i += 2) originalOf.set(mapped.copies[i], mapped.copies[i + 1]);
+  const flipFlop = (copy: number) => {
+    const cell = originalOf.get(copy) ?? copy;
+    return builtBit.get(cell) ?? 2 * graph.states[stateOf(cell)].node;
+  };
   const byNet = new Map<number, number>();
   for (let i = 0; i < mapped.states.length; i += 2) byNet.set(mapped.states[i], mapped.states[i + 1]);
   const hint = (c: number, bit: number) => byNet.get(netlist.cells[c].output[bit]);
@@ -215,6 +220,9 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
       point(bitName(port, i), "output", words.get(net), built.get(mapped.inputNet[mapped.inputStart[pad]]));
     });
   }
+  for (const [net, own] of mapped.kept) point(mapped.netName[own], "net", words.get(net), built.get(own));
+  // registers that nothing reads are there because the source keeps them
+  for (const net of byNet.keys()) if (net < netlist.netCount) words.get(net);
   // a machine's states are told apart by all bits of its code
   for (const net of codeBit.keys()) words.get(net);
   words.finish();
@@ -260,6 +268,23 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
     point(name, "clock", state.clock ^ (modes!.clockRising ? 0 : 1), control(cell, ffPin.clock) ^ falling);
     const builtAsync = (own & ffMode.asyncReset) !== 0 && reset >= 0;
     point(name, "reset", isAsync ? state.reset : 0, builtAsync ? reset : 0);
+  }
+  for (const [copy, cell] of originalOf) {
+    const name = mapped.cellName[copy];
+    const next = (of: number) =>
+      nextValue(aig, {
+        d: control(of, ffPin.d),
+        q: flipFlop(of),
+        enable: control(of, ffPin.enable),
+        reset: control(of, ffPin.reset),
+        resetValue: mapped.modes[of] & ffMode.resetValue ? 1 : 0,
+      });
+    point(name, "register", next(cell), next(copy));
+    const clock = (of: number) => control(of, ffPin.clock) ^ (mapped.modes[of] & ffMode.clockFalling ? 1 : 0);
+    point(name, "clock", clock(cell), clock(copy));
+    point(name, "start value", mapped.modes[cell] & ffMode.init, mapped.modes[copy] & ffMode.init);
+    const async = (of: number) => (mapped.modes[of] & ffMode.asyncReset ? Math.max(0, control(of, ffPin.reset)) : 0);
+    point(name, "reset", async(cell), async(copy));
   }
   for (const machine of machines) machine.compare(mapped, control, point);
   for (const { cell: c, bit, value } of constants) {

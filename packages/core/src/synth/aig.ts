@@ -51,6 +51,25 @@ export class Aig {
     return this.fanin0[node] >= 0;
   }
 
+  /** Literal of the AND if there is such a node or it needs none, else -1. */
+  find(left: number, right: number): number {
+    let a = left;
+    let b = right;
+    if (a > b) [a, b] = [b, a];
+    if (a === 0) return 0;
+    if (a === 1) return b;
+    if (a === b) return a;
+    if ((a ^ 1) === b) return 0;
+    const mask = this.table.length - 1;
+    let slot = (Math.imul(a, 0x9e3779b1) ^ Math.imul(b, 0x85ebca6b)) & mask;
+    while (this.table[slot] >= 0) {
+      const node = this.table[slot];
+      if (this.fanin0[node] === a && this.fanin1[node] === b) return 2 * node;
+      slot = (slot + 1) & mask;
+    }
+    return -1;
+  }
+
   and(left: number, right: number): number {
     let a = left;
     let b = right;

@@ -22,8 +22,7 @@ export class GraphLevels implements InputLevels {
     for (const block of graph.blocks) {
       if (!block.isThrough) continue;
       const sources = [...new Set(block.inputs.filter((literal) => literal > 1).map((literal) => literal >> 1))];
-      for (const node of block.outputs.values())
-        this.sources.set(node, { nodes: sources, levels: multiplierLevels });
+      for (const node of block.outputs.values()) this.sources.set(node, { nodes: sources, levels: multiplierLevels });
     }
   }
 
@@ -46,7 +45,6 @@ export class GraphLevels implements InputLevels {
       return;
     }
     if (required[node] >= 1 << 28) return;
-    for (const source of sources.nodes)
-      required[source] = Math.min(required[source], required[node] - sources.levels);
+    for (const source of sources.nodes) required[source] = Math.min(required[source], required[node] - sources.levels);
   }
 }

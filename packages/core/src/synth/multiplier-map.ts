@@ -34,8 +34,7 @@ export function mapMultipliers(editor: RtlEditor, available: number): InferredIt
     const y = trim(cell.inputs[1]);
     const area = x.bits.length * y.bits.length;
     const wish = editor.wishes.of(cell).product_as;
-    const reason =
-      wish === "logic" ? "the source asks for logic" : wish === "blocks" ? "" : logicReason(x, y, area);
+    const reason = wish === "logic" ? "the source asks for logic" : wish === "blocks" ? "" : logicReason(x, y, area);
     found.push({ id, x, y, area, reason, isWished: wish === "blocks" });
   });
   // what the source asks for is served first, then the largest

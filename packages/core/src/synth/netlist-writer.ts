@@ -117,6 +117,8 @@ export class NetlistWriter {
       chains,
       blocks,
       states: this.stateNets(stateCells),
+      kept: this.graph.kept.map(({ net, node }) => [net, this.netOf.get(2 * node)!] as const),
+      copies: new Int32Array(0),
       machines: this.graph.recoded.map(({ states: written, codes: built, initState, nets }, m) => ({
         written,
         built,
@@ -244,7 +246,10 @@ export class NetlistWriter {
   private stateCell(state: StateBit): number {
     const source = this.rtl.cells[state.cell];
     const name =
-      state.code?.name ?? this.registerName(source, state.bit) ?? this.nodeName[state.qNode] ?? `${source.name}[${state.bit}]`;
+      state.code?.name ??
+      this.registerName(source, state.bit) ??
+      this.nodeName[state.qNode] ??
+      `${source.name}[${state.bit}]`;
     const cell = this.addCell(state.isLatch ? cellKind.lut : cellKind.flipFlop, name, state.cell, true);
     if (state.isLatch) {
       // inputs en, d, q: en ? d : q

@@ -9,7 +9,7 @@ import type { StateMachine } from "./state-machines.ts";
 export function codesFor(coding: Exclude<StateCoding, "as written">, count: number): string[] {
   const bits = coding === "one hot" ? count : Math.max(1, Math.ceil(Math.log2(count)));
   return Array.from({ length: count }, (_, s) => {
-    if (coding === "one hot") return "0".repeat(count - 1 - s) + "1" + "0".repeat(s);
+    if (coding === "one hot") return `${"0".repeat(count - 1 - s)}1${"0".repeat(s)}`;
     return (coding === "gray" ? s ^ (s >> 1) : s).toString(2).padStart(bits, "0");
   });
 }
@@ -100,7 +100,8 @@ class Recoder {
     const { aig } = this;
     const width = each.codes[0].length;
     for (let i = 0; i < width; i++) each.q.push(aig.input());
-    const isOneHot = width === each.codes.length && width > 1 && each.codes.every((code) => code.replace(/0/g, "") === "1");
+    const isOneHot =
+      width === each.codes.length && width > 1 && each.codes.every((code) => code.replace(/0/g, "") === "1");
     each.codes.forEach((code) => {
       each.is.push(
         isOneHot

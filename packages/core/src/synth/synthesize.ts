@@ -7,6 +7,7 @@ import type { MappedNetlist } from "../netlist/mapped.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
 import { balance } from "./balance.ts";
 import { type BitGraph, blast, outsideLiterals, type StateBit } from "./blast.ts";
+import { copyRegisters } from "./copy-registers.ts";
 import { takeInCarries } from "./carry-in.ts";
 import { GraphLevels } from "./graph-levels.ts";
 import type { InferredItem } from "./inferred.ts";
@@ -15,6 +16,7 @@ import { mapMemories } from "./memory-map.ts";
 import { mapMultipliers } from "./multiplier-map.ts";
 import { NetlistWriter } from "./netlist-writer.ts";
 import { codesFor, recodeStates } from "./recode-states.ts";
+import { rewrite } from "./rewrite.ts";
 import { type EditedNetlist, RtlEditor } from "./rtl-editor.ts";
 import { shareOperators } from "./share.ts";
 import { findShiftRegisters } from "./shift-registers.ts";
@@ -35,6 +37,10 @@ export interface SynthOptions {
   readonly multipliers: number;
   /** Codes of state machines whose source asks for none. */
   readonly stateCoding: StateCoding;
+  /** Loads from which a register gets copies, where the source does not say; 0 for never. */
+  readonly mostLoads: number;
+  /** How often the bit-level graph is written anew with fewer gates. */
+  readonly rewriteRounds: number;
 }
 
 export const defaultSynthOptions: SynthOptions = {
@@ -45,6 +51,8 @@ export const defaultSynthOptions: SynthOptions = {
   blocks: blocksOf(findFamily("Twill")),
   multipliers: 4,
   stateCoding: "as written",
+  mostLoads: 0,
+  rewriteRounds: 1,
 };
 
 function blocksOf(family: BlockFamily): BlockFamily {
@@ -87,15 +95,16 @@ export function synthesize(
   if (findings.length) return { artifact: null, findings };
   const shared = shareResources(prepared);
   const { netlist, origin } = shared;
-  const written = blast(netlist, options);
-  const machines = codeMachines(findStateMachines(written, netlist), netlist, options);
+  const bits = blast(netlist, options);
+  const machines = codeMachines(findStateMachines(bits, netlist), netlist, options);
   const raw = recodeStates(
-    written,
+    bits,
     netlist,
     machines.filter(({ codes }) => codes !== undefined).map((machine) => ({ machine, codes: machine.codes! })),
   );
   const inferred = [...prepared.inferred, ...structures(raw, machines, netlist, origin)];
-  const graph = balance(raw);
+  let graph = balance(raw);
+  for (let round = 0; round < options.rewriteRounds; round++) graph = balance(rewrite(graph, context));
   context.progress({ fraction: 0.3 });
   const states = foldSmallControls(graph, options.minControlShare);
   const targets = new Set<number>();
@@ -103,7 +112,8 @@ export function synthesize(
   const levels = new GraphLevels(graph, options.elementsPerTile);
   const cover = mapLuts(graph.aig, [...targets], options.lutInputs, context, levels);
   context.progress({ fraction: 0.9, figure: `${cover.roots.length} LUTs, ${cover.levels} levels` });
-  const mapped = new NetlistWriter(netlist, origin, inferred, options.blocks, graph, states, cover).write();
+  const written = new NetlistWriter(netlist, origin, inferred, options.blocks, graph, states, cover).write();
+  const mapped = copyRegisters(written, loadLimits(written, elaborated, options.mostLoads));
   if (mapped.cellCount === 0) {
     findings.push({
       code: "synth/empty",
@@ -145,6 +155,15 @@ function codeMachines(found: readonly StateMachine[], netlist: RtlNetlist, optio
     if (coding === "as written" || cell.output.some((net) => wishes.kept.has(net))) return machine;
     return { ...machine, coding, codes: codesFor(coding, machine.states.length) };
   });
+}
+
+function loadLimits(mapped: MappedNetlist, elaborated: RtlNetlist, general: number): (cell: number) => number {
+  const wishes = new Wishes(elaborated);
+  return (cell) => {
+    const origin = mapped.origin[cell];
+    const own = origin >= 0 ? wishes.of(elaborated.cells[origin]).most_loads : undefined;
+    return own ?? (general || Number.POSITIVE_INFINITY);
+  };
 }
 
 /** State machines and shift registers, which stay registers but are worth knowing of. */

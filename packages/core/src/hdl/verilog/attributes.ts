@@ -41,12 +41,12 @@ function readAttributes(text: string, loc: Loc): AttributeNode[] {
   while (onePart.lastIndex < plain.length) {
     const match = onePart.exec(plain);
     if (!match) break;
-    list.push({ name: match[1], value: valueOf(match[2]?.trim()), loc });
+    list.push({ name: match[1], value: readValue(match[2]?.trim()), loc });
   }
   return list;
 }
 
-function valueOf(text: string | undefined): string | number {
+function readValue(text: string | undefined): string | number {
   if (text === undefined || text === "") return 1;
   if (text.startsWith('"')) return text.slice(1, -1);
   const based = /^\d*'[sS]?([bBoOdDhH])([0-9a-fA-F_]+)$/.exec(text);

@@ -317,7 +317,8 @@ export abstract class CircuitBase {
         for (const { decl } of instance.signals)
           if (decl.role === "port") attributes.push({ of: this.prefix + decl.name, isScope: false, name, value, loc });
     };
-    for (const each of instance.attributes) if (each.on === instance.entity || each.on === instance.architecture) note(each);
+    for (const each of instance.attributes)
+      if (each.on === instance.entity || each.on === instance.architecture) note(each);
     for (const each of instance.parent?.attributes ?? [])
       if (each.on.kind === "label" && each.on.name === instance.label.toLowerCase()) note(each);
     for (const { on, name, value, loc } of instance.attributes)

@@ -13,9 +13,9 @@ import type {
   SignalDecl,
   Subprogram,
 } from "../../elaborate/vhdl/bound.ts";
-import { isSynthAttribute } from "../../netlist/attributes.ts";
 import { packingOf, type Subtype } from "../../elaborate/vhdl/types.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
+import { isSynthAttribute } from "../../netlist/attributes.ts";
 import { elementResolutionOf, resolutionOf, unbox, zeroOf } from "./elaborator-pieces.ts";
 import type { Program, Val } from "./emit-base.ts";
 import { plain } from "./emit-subprograms.ts";
@@ -43,7 +43,12 @@ export interface VhdlInstance {
   readonly children: VhdlInstance[];
   readonly signals: NamedSignal[];
   /** Of what is declared here, of labels, and of itself (entity and architecture). */
-  readonly attributes: { readonly on: Decl; readonly name: string; readonly value: string | number; readonly loc: Loc }[];
+  readonly attributes: {
+    readonly on: Decl;
+    readonly name: string;
+    readonly value: string | number;
+    readonly loc: Loc;
+  }[];
   readonly generics: { readonly name: string; readonly value: string }[];
   readonly frame: Frame;
   readonly path: readonly string[];
