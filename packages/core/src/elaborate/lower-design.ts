@@ -17,6 +17,7 @@ import { lowerAttributes } from "./lower-attributes.ts";
 import { MemoryPlan } from "./lower-memory.ts";
 import { type Edge, hintOf, ProcessLowering } from "./lower-process.ts";
 import { StatementLowering } from "./lower-stmt.ts";
+import { driveEnables, drivesZ, hasTristate, TristateNets } from "./lower-tristate.ts";
 import { readMemoryText } from "./memory-text.ts";
 import type { DesignModel, Expr, Instance, Process, Signal, Stmt, Target } from "./model.ts";
 import type { Report } from "./report.ts";
@@ -107,8 +108,22 @@ class DesignLowering {
     return nets;
   };
 
-  private readonly drive = (signal: Signal, offset: number, bits: Bits, loc: Loc): void => {
+  private readonly tristate = new TristateNets();
+  /** Pulls, which count where nobody else drives. */
+  private readonly pulls: { readonly target: Target; readonly bits: Bits; readonly loc: Loc }[] = [];
+
+  /** Assignments of one net to another, which may pass on that it is let go. */
+  private readonly copies: { readonly target: Target; readonly bits: Bits; readonly loc: Loc }[] = [];
+
+  private readonly drive = (signal: Signal, offset: number, bits: Bits, loc: Loc, enables?: Bits): void => {
     const nets = this.bitsOf(signal);
+    if (enables) {
+      bits.forEach((value, i) => {
+        const net = nets[offset + i];
+        if (net !== undefined) this.tristate.add(net, { value, enable: enables[i], signal, loc, isWeak: false });
+      });
+      return;
+    }
     for (let i = 0; i < bits.length; i++) {
       const net = nets[offset + i];
       if (net === undefined) continue; // beyond the vector's end: told already
@@ -140,11 +155,12 @@ class DesignLowering {
     return new StatementLowering(this.rtl, this.bitsOf, this.report, this.memories).expression(expr);
   }
 
-  private driveTarget(target: Target, bits: Bits, loc: Loc): void {
+  private driveTarget(target: Target, bits: Bits, loc: Loc, enables?: Bits): void {
     let at = 0;
     for (let i = target.parts.length - 1; i >= 0; i--) {
       const part = target.parts[i];
       const value = bits.slice(at, at + part.width);
+      const drives = enables?.slice(at, at + part.width);
       at += part.width;
       let base = 0;
       if (this.memories.has(part.signal)) {
@@ -159,7 +175,7 @@ class DesignLowering {
         }
         base = element * part.signal.width;
       }
-      if (typeof part.offset === "number") this.drive(part.signal, base + part.offset, value, loc);
+      if (typeof part.offset === "number") this.drive(part.signal, base + part.offset, value, loc, drives);
       else this.notConstant(part.loc);
     }
   }
@@ -196,24 +212,30 @@ class DesignLowering {
       if (signal.direction === "input") for (const net of this.bitsOf(signal)) this.drivers.set(net, net);
     }
     for (const item of design.processes) if (item.kind === "initial") this.initial(item);
-    this.bindings(design.top);
+    const isShared = hasTristate(design);
+    if (!isShared) this.bindings(design.top, false);
     for (const assign of design.assigns) {
       rtl.hint = assign.target.parts[0]?.signal.name ?? "";
       if (assign.target.form) this.process().unsynthesizable(assign.loc, `A ${assign.target.form}`);
       else {
-        if (drivesZ(assign.value))
-          this.report.warn(
-            "verilog/tristate",
-            assign.loc,
-            `'${assign.target.parts[0]?.signal.plainName}' is let go with z, but nets inside of the part are always driven.`,
-            "Choose between the sources with a multiplexer.",
-          );
-        this.driveTarget(assign.target, this.expression(assign.value), assign.loc);
+        const bits = this.expression(assign.value);
+        const { strength } = assign;
+        if (isShared && strength && Math.max(strength.zero, strength.one) < 6)
+          this.pulls.push({ target: assign.target, bits, loc: assign.loc });
+        else if (isShared && assign.value.op === "signal")
+          this.copies.push({ target: assign.target, bits, loc: assign.loc });
+        else {
+          const enables = drivesZ(assign.value)
+            ? driveEnables(assign.value, rtl, (test) => this.expression(test)[0])
+            : undefined;
+          this.driveTarget(assign.target, bits, assign.loc, enables);
+        }
       }
     }
     for (const item of design.processes) if (item.kind !== "initial" && item.kind !== "final") this.lowerProcess(item);
     this.memories.finish(rtl);
-    for (const join of design.joins) this.join(join.inner, join.outer, join.offset, join.loc);
+    if (isShared) this.shareNets();
+    else for (const join of design.joins) this.join(join.inner, join.outer, join.offset, join.loc);
     this.settleUndriven();
     return this.finish();
   }
@@ -285,14 +307,93 @@ class DesignLowering {
     }
   }
 
-  private bindings(instance: Instance): void {
+  /** What ports without a direction and outputs that let go connect has all drivers of either side. */
+  private shareNets(): void {
+    const { design, tristate, rtl } = this;
+    for (const { inner, outer, offset } of design.joins) {
+      const inside = this.bitsOf(inner);
+      const outside = this.bitsOf(outer).slice(offset, offset + inside.length);
+      inside.forEach((net, i) => {
+        if (outside[i] !== undefined) tristate.join(net, outside[i]);
+      });
+    }
+    tristate.gather();
+    this.bindings(design.top, true);
+    this.passOn();
+    for (const { target, bits, loc } of this.pulls) {
+      this.eachTargetBit(target, (net, at, signal, offset) => {
+        if (tristate.isShared(net)) tristate.addTo(net, { value: bits[at], enable: bit1, signal, loc, isWeak: true });
+        else this.drive(signal, offset, [bits[at]], loc);
+      });
+    }
+    for (const signal of design.signals) {
+      if (signal.net !== "tri0" && signal.net !== "tri1") continue;
+      const value = signal.net === "tri1" ? bit1 : bit0;
+      for (const net of this.bits[signal.id] ?? [])
+        if (tristate.isShared(net)) tristate.addTo(net, { value, enable: bit1, signal, loc: signal.loc, isWeak: true });
+    }
+    for (const { inner, outer, offset, loc } of design.joins)
+      if (!this.bitsOf(inner).some((net) => tristate.isShared(net))) this.join(inner, outer, offset, loc);
+    tristate.settle(rtl, this.report, (net, bit, { signal, loc }) => {
+      if (!this.drivers.has(net)) {
+        this.drivers.set(net, bit);
+        this.driverLocs.set(net, loc);
+      } else if (this.bitsOf(signal).includes(net)) this.drive(signal, this.bitsOf(signal).indexOf(net), [bit], loc);
+      else this.drive(signal, 0, [bit], loc);
+    });
+  }
+
+  /** Copies of shared nets are the same net; others are driven. A copy may be copied again. */
+  private passOn(): void {
+    const { tristate } = this;
+    let waiting = this.copies;
+    for (let before = -1; waiting.length !== before; ) {
+      before = waiting.length;
+      waiting = waiting.filter(({ target, bits }) => {
+        if (!bits.some((net) => tristate.isShared(net))) return true;
+        this.eachTargetBit(target, (net, at) => {
+          if (bits[at] !== undefined) tristate.join(bits[at], net);
+        });
+        return false;
+      });
+    }
+    for (const { target, bits, loc } of waiting) this.driveTarget(target, bits, loc);
+  }
+
+  /** Nets of a target from its lowest bit on, as far as they are known without running. */
+  private eachTargetBit(
+    target: Target,
+    visit: (net: number, at: number, signal: Signal, offset: number) => void,
+  ): void {
+    let at = 0;
+    for (const { signal, offset, width, index } of [...target.parts].reverse()) {
+      const element = signal.dims.length ? (this.constantElement(signal, index) ?? -1) : 0;
+      for (let i = 0; i < width; i++, at++) {
+        if (typeof offset !== "number" || element < 0) continue;
+        const place = element * signal.width + offset + i;
+        const net = this.bitsOf(signal)[place];
+        if (net !== undefined) visit(net, at, signal, place);
+      }
+    }
+  }
+
+  /** @param isShared Some value is let go: an output whose inside does so is one net with what it is connected to. */
+  private bindings(instance: Instance, isShared: boolean): void {
     for (const child of instance.children) {
+      // what is let go further in must be known first
+      if (isShared) this.bindings(child, true);
       for (const binding of child.bindings) {
         const { port } = binding;
         if (port.direction === "output") {
           if (!binding.target) continue;
           const nets = this.bitsOf(port);
           const { width } = binding.target;
+          if (isShared && nets.some((net) => this.tristate.isShared(net))) {
+            this.eachTargetBit(binding.target, (net, at) => {
+              if (nets[at] !== undefined) this.tristate.join(nets[at], net);
+            });
+            continue;
+          }
           this.driveTarget(
             binding.target,
             Array.from({ length: width }, (_, i) => nets[i] ?? bit0),
@@ -304,7 +405,7 @@ class DesignLowering {
           this.drive(port, 0, value, binding.loc);
         }
       }
-      this.bindings(child);
+      if (!isShared) this.bindings(child, false);
     }
   }
 
@@ -563,23 +664,6 @@ function textOf(expr: Expr): string | null {
 export function variantOf(instance: Instance): string {
   if (!instance.parent || instance.parameters.length === 0) return instance.module;
   return `${instance.module} #(${instance.parameters.map(({ name, value }) => `${name}=${value}`).join(", ")})`;
-}
-
-/** z as a value that is driven, not as a pattern to compare with. */
-function drivesZ(expr: Expr): boolean {
-  switch (expr.op) {
-    case "const":
-      return (expr.value.b & ~expr.value.a) !== 0n;
-    case "cond":
-      return drivesZ(expr.yes) || drivesZ(expr.no);
-    case "extend":
-    case "repeat":
-      return drivesZ(expr.arg);
-    case "concat":
-      return expr.parts.some(drivesZ);
-    default:
-      return false;
-  }
 }
 
 function asBit(expr: Expr): { signal: Signal; bit: number } | null {

@@ -29,7 +29,7 @@ export class ProcessLowering extends StatementLowering {
     bitsOf: (signal: Signal) => Bits,
     report: Report,
     /** Called for each stretch of a signal that the process drives. */
-    private readonly drive: (signal: Signal, offset: number, bits: Bits, loc: Loc) => void,
+    private readonly drive: (signal: Signal, offset: number, bits: Bits, loc: Loc, enables?: Bits) => void,
     memories: MemoryPlan | null = null,
   ) {
     super(rtl, bitsOf, report, memories);
@@ -37,10 +37,16 @@ export class ProcessLowering extends StatementLowering {
 
   combinational(process: Process): Latch[] {
     this.rtl.hint = hintOf(process);
+    this.takesRelease = true;
     this.exec(process.body, false);
     for (const signal of this.writePorts.keys()) this.memories!.refuse(signal, "it is written without a clock");
     const latches: Latch[] = [];
     for (const [signal, slot] of this.changed()) {
+      if (this.released.has(signal)) {
+        const value = slot.value.map((bit) => (bit < 0 ? bitX : bit));
+        this.drive(signal, 0, value, process.loc, slot.assigned);
+        continue;
+      }
       const stuck = slot.assigned.some((bit) => bit !== bit1 && bit !== bit0);
       if (stuck) latches.push({ signal, loc: process.loc });
       this.forRuns(slot.assigned, (from, to, enable) => {

@@ -4,6 +4,7 @@ import { covers, labelPattern, narrowPattern, type Pattern } from "./case-patter
 import { hardwareBits } from "./hardware-bits.ts";
 import { extendBits, lowerExpr, type Reader } from "./lower-expr.ts";
 import type { MemoryPlan } from "./lower-memory.ts";
+import { driveEnables, drivesZ } from "./lower-tristate.ts";
 import type { Expr, Signal, Stmt, Subroutine, Target } from "./model.ts";
 import type { Report } from "./report.ts";
 import { numberOf, type RtlBuilder } from "./rtl-builder.ts";
@@ -51,6 +52,10 @@ const noJumps: Jumps = { broke: null, continued: null, returned: null };
 export class StatementLowering implements Reader {
   protected env = new Env(null);
   protected readonly loopVariables = new Set<Signal>();
+  /** Set where z means that a process lets go of what it drives. */
+  protected takesRelease = false;
+  /** Signals that are let go somewhere. */
+  protected readonly released = new Set<Signal>();
   private callDepth = 0;
   private turns = 0;
   private jumps: Jumps = noJumps;
@@ -225,7 +230,11 @@ export class StatementLowering implements Reader {
         if (stmt.target.form) this.unsynthesizable(stmt.loc, `A ${stmt.target.form} variable`);
         else {
           if (stmt.intra?.events) this.unsynthesizable(stmt.loc, "An assignment that waits for an event");
-          this.assign(stmt.target, bits, stmt.blocking);
+          const enables =
+            this.takesRelease && drivesZ(stmt.value)
+              ? driveEnables(stmt.value, this.rtl, (test) => this.expression(test)[0])
+              : undefined;
+          this.assign(stmt.target, bits, stmt.blocking, enables);
         }
         return;
       }
@@ -521,17 +530,21 @@ export class StatementLowering implements Reader {
     return known ?? bits;
   }
 
-  protected assign(target: Target, bits: Bits, blocking: boolean): void {
+  /** @param enables [bits] Nets that are 1 while the bit is driven at all. */
+  protected assign(target: Target, bits: Bits, blocking: boolean, enables?: Bits): void {
     let at = 0;
     for (let i = target.parts.length - 1; i >= 0; i--) {
       const part = target.parts[i];
       const value = bits.slice(at, at + part.width);
+      const drives = enables?.slice(at, at + part.width);
       at += part.width;
       const { signal, offset } = part;
       this.rtl.hint = signal.name;
+      if (drives && (signal.dims.length || typeof offset !== "number"))
+        this.unsynthesizable(part.loc, "An element or bit chosen at run time that is let go with z");
       if (signal.dims.length) this.writeElement(signal, part.index, offset, value, blocking);
       else if (typeof offset === "number") {
-        if (offset < signal.width && offset + part.width > 0) this.write(signal, offset, value, blocking);
+        if (offset < signal.width && offset + part.width > 0) this.write(signal, offset, value, blocking, drives);
       } else this.writeAt(signal, offset, value, blocking);
     }
   }
@@ -543,13 +556,15 @@ export class StatementLowering implements Reader {
     return { value: new Array(bits).fill(-1), assigned: new Array(bits).fill(bit0) };
   }
 
-  protected write(signal: Signal, offset: number, bits: Bits, blocking: boolean): void {
+  protected write(signal: Signal, offset: number, bits: Bits, blocking: boolean, enables?: Bits): void {
+    if (enables) this.released.add(signal);
     const old = this.slot(signal, blocking);
     const value = [...old.value];
     const assigned = [...old.assigned];
     for (let i = Math.max(0, -offset); i < bits.length && offset + i < value.length; i++) {
-      value[offset + i] = bits[i];
-      assigned[offset + i] = bit1;
+      const drives = enables ? enables[i] : bit1;
+      value[offset + i] = drives === bit0 ? -1 : bits[i];
+      assigned[offset + i] = drives;
     }
     (blocking ? this.env.blocking : this.env.deferred).set(signal, { value, assigned });
   }
