@@ -10,6 +10,8 @@ export interface LoadOptions {
   readonly part?: string;
   readonly recipe?: string;
   readonly seed?: string;
+  /** One of the folder's further targets, by name. */
+  readonly target?: string;
 }
 
 const defaultPart = "TW-2-P144-2C";
@@ -46,6 +48,18 @@ async function withIncluded(sources: readonly SourceFile[], folder: string): Pro
   return all;
 }
 
+/** The settings with what the target says in the place of the design's own part and rules. */
+function forTarget(settings: Record<string, unknown>, name: string, file: string): Record<string, unknown> {
+  const all = Array.isArray(settings["targets"]) ? (settings["targets"] as Record<string, unknown>[]) : [];
+  const target = all.find((each) => each["name"] === name);
+  if (!target) {
+    const names = all.map((each) => String(each["name"])).join(", ");
+    throw new UsageError(`${file} has no target '${name}'; ${names ? `it has ${names}` : "it lists none"}.`);
+  }
+  const { board: _board, part: _part, pins: _pins, timing: _timing, ...shared } = settings;
+  return { ...shared, ...target, name: settings["name"] };
+}
+
 /** `gateclock.json` of a folder, or HDL, pin and timing files given by name. */
 export async function loadDesign(paths: readonly string[], options: LoadOptions): Promise<DesignInput> {
   if (paths.length === 0) throw new UsageError("Give a design folder, or HDL files.");
@@ -61,6 +75,7 @@ export async function loadDesign(paths: readonly string[], options: LoadOptions)
     } catch (error) {
       throw new UsageError(`${file.name} is not JSON: ${(error as Error).message}`);
     }
+    if (options.target !== undefined) settings = forTarget(settings, options.target, file.name);
     const list = (key: string): string[] => {
       const value = settings[key] ?? [];
       if (!Array.isArray(value) || value.some((entry) => typeof entry !== "string"))
@@ -82,6 +97,8 @@ export async function loadDesign(paths: readonly string[], options: LoadOptions)
       seed: overrides.seed ?? (typeof settings["seed"] === "number" ? settings["seed"] : 1),
     };
   }
+  if (options.target !== undefined)
+    throw new UsageError("--target needs a design folder, whose gateclock.json lists it.");
   const files = await Promise.all(paths.map((path) => readText(path)));
   const ending = (end: string) => files.filter((file) => file.name.endsWith(end));
   return {

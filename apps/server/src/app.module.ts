@@ -12,6 +12,9 @@ import { DesignsController } from "./designs/designs.controller.ts";
 import { DesignsService } from "./designs/designs.service.ts";
 import { Boss } from "./jobs/boss.service.ts";
 import { JobQueue } from "./jobs/job-queue.service.ts";
+import { TargetModel } from "./targets/target.model.ts";
+import { TargetsController } from "./targets/targets.controller.ts";
+import { TargetsService } from "./targets/targets.service.ts";
 import { ArtifactModel, TrialModel } from "./trials/trial.models.ts";
 import { TrialsController } from "./trials/trials.controller.ts";
 import { TrialsService } from "./trials/trials.service.ts";
@@ -20,6 +23,7 @@ const models = [
   DesignModel,
   DesignFileModel,
   FileVersionModel,
+  TargetModel,
   TrialModel,
   ArtifactModel,
   KeptModel,
@@ -44,11 +48,12 @@ export class AppModule {
         }),
         SequelizeModule.forFeature(models),
       ],
-      controllers: [DesignsController, TrialsController, BenchRunsController, CatalogController],
+      controllers: [DesignsController, TargetsController, TrialsController, BenchRunsController, CatalogController],
       providers: [
         { provide: configToken, useValue: config },
         Boss,
         DesignsService,
+        TargetsService,
         TrialsService,
         JobQueue,
         KeptService,

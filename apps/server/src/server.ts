@@ -15,7 +15,7 @@ import { migrate } from "./database/migrate.ts";
 import { loadDemos } from "./designs/demo-loader.ts";
 import { DesignsService } from "./designs/designs.service.ts";
 import { JobQueue } from "./jobs/job-queue.service.ts";
-import { TrialsService } from "./trials/trials.service.ts";
+import { TargetsService } from "./targets/targets.service.ts";
 
 export interface RunningServer {
   readonly address: string;
@@ -61,8 +61,9 @@ export async function startServer(config: ServerConfig): Promise<RunningServer> 
   if (config.demoFolder) {
     const designs = app.get(DesignsService);
     if ((await designs.count()) === 0) {
-      const trials = app.get(TrialsService);
-      for (const id of await loadDemos(config.demoFolder, designs)) await trials.create(id, await designs.inputOf(id));
+      const targets = app.get(TargetsService);
+      for (const id of await loadDemos(config.demoFolder, designs, targets))
+        await targets.startTrial(id, await designs.targetOf(id));
     }
   }
   await app.listen(config.port, "127.0.0.1");

@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import type { Design, DesignFile, Problem, Trial } from "@gate-clock/contract";
+import type { Design, DesignFile, Problem, Target, Trial } from "@gate-clock/contract";
 import { decodeArtifact, type StoredStage } from "@gate-clock/core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "./helpers/test-server.ts";
@@ -137,6 +137,79 @@ describe("designs and files", () => {
     const refused = await call<Problem>(path, "PUT", { text: "x".repeat(9_000_000), baseVersion: 2 });
     expect(refused.status).toBe(413);
     expect(refused.body.detail).toMatch(/8 MB/);
+  });
+});
+
+describe("targets", () => {
+  const targetsOf = (id: string) => call<Target[]>(`/api/designs/${id}/targets`);
+  const addRule = (id: string, path: string, kind: string, text: string) =>
+    call<DesignFile>(`/api/designs/${id}/files`, "POST", { path, kind, text });
+
+  it("hold part and rules each, are chosen, and share the sources", async () => {
+    const design = await newDesign();
+    expect(design).toMatchObject({ targetName: "TW-2-P144-2C", targetCount: 1 });
+    await addRule(design.id, "clocks.sdc", "timing", "create_clock -name clk -period 10.000 [get_ports clk]\n");
+    const dto = { name: "Small", part: "CA-1-P84-2C", board: "bobbin", copyRules: true };
+    const { body: list } = await call<Target[]>(`/api/designs/${design.id}/targets`, "POST", dto);
+    expect(list.map(({ name, part, ruleFiles }) => [name, part, ruleFiles])).toEqual([
+      ["TW-2-P144-2C", "TW-2-P144-2C", ["clocks.sdc"]],
+      ["Small", "CA-1-P84-2C", ["clocks.sdc"]],
+    ]);
+    const targetId = list[1].id;
+    const { body: chosen } = await call<Design>(`/api/designs/${design.id}`, "PATCH", { targetId });
+    expect(chosen).toMatchObject({ part: "CA-1-P84-2C", board: "bobbin", targetName: "Small", targetCount: 2 });
+    expect(chosen.files.map(({ path }) => path)).toEqual(["m.v", "clocks.sdc"]);
+    // what is changed now is the chosen target's
+    const rule = chosen.files.find(({ kind }) => kind === "timing")!;
+    const slower = rule.text.replace("10.000", "40.000");
+    await call(`/api/designs/${design.id}/files/${rule.id}`, "PUT", { text: slower, baseVersion: rule.version });
+    await call(`/api/designs/${design.id}`, "PATCH", { part: "CA-1-P84-1C", seed: 7 });
+    const { body: back } = await call<Design>(`/api/designs/${design.id}`, "PATCH", { targetId: list[0].id });
+    expect(back).toMatchObject({ part: "TW-2-P144-2C", seed: 1 });
+    expect(back.files.find(({ kind }) => kind === "timing")!.text).toContain("10.000");
+    const { body: after } = await targetsOf(design.id);
+    expect(after[1]).toMatchObject({ part: "CA-1-P84-1C", seed: 7 });
+  });
+
+  it("are built side by side, and only their own changes make a trial old", async () => {
+    const design = await newDesign();
+    const { body: list } = await call<Target[]>(`/api/designs/${design.id}/targets`, "POST", {
+      name: "Felt",
+      part: "FE-64-P44-2C",
+    });
+    const trials = [];
+    for (const { id } of list)
+      trials.push((await call<Trial>(`/api/designs/${design.id}/targets/${id}/trials`, "POST")).body);
+    for (const [i, trial] of trials.entries()) {
+      const done = await settled(design.id, trial.id);
+      expect(done).toMatchObject({ status: "done", targetId: list[i].id, part: list[i].part });
+    }
+    await addRule(design.id, "m.sdc", "timing", "create_clock -name clk -period 20.000 [get_ports clk]\n");
+    const { body: after } = await targetsOf(design.id);
+    expect(after.map(({ lastTrial }) => lastTrial?.changedSince)).toEqual([["m.sdc"], []]);
+    expect(after.every(({ lastTrial }) => lastTrial!.figures.luts! > 0)).toBe(true);
+    const { body: all } = await call<Trial[]>(`/api/designs/${design.id}/trials`);
+    expect(all.map(({ targetId }) => targetId)).toEqual([list[1].id, list[0].id]);
+  });
+
+  it("keep their names apart, refuse what is not there, and leave their trials behind", async () => {
+    const design = await newDesign();
+    const at = `/api/designs/${design.id}/targets`;
+    const { body: list } = await call<Target[]>(at, "POST", { name: "Other", part: "TW-9-P208-2C" });
+    expect((await call<Problem>(at, "POST", { name: "Other", part: "TW-9-P208-2C" })).status).toBe(409);
+    expect((await call<Problem>(`${at}/${list[1].id}`, "PATCH", { name: list[0].name })).status).toBe(409);
+    expect((await call<Problem>(at, "POST", { name: "Odd", part: "no such" })).status).toBe(400);
+    expect((await call<Problem>(at, "POST", { name: "", part: "TW-9-P208-2C" })).status).toBe(400);
+    expect((await call<Problem>(`/api/designs/${design.id}`, "PATCH", { targetId: randomUUID() })).status).toBe(404);
+    expect((await call<Problem>(`${at}/${design.targetId}`, "DELETE")).body.detail).toMatch(/choose another target/);
+    const { body: trial } = await call<Trial>(`${at}/${list[1].id}/trials`, "POST");
+    await settled(design.id, trial.id);
+    const { body: left } = await call<Target[]>(`${at}/${list[1].id}`, "DELETE");
+    expect(left.map(({ name }) => name)).toEqual([list[0].name]);
+    const { body: orphan } = await call<Trial>(`/api/designs/${design.id}/trials/${trial.id}`);
+    expect(orphan).toMatchObject({ status: "done", targetId: null, changedSince: ["target"] });
+    // a rule file and a source share one list, so they share no name
+    expect((await addRule(design.id, "m.v", "pins", "")).status).toBe(409);
   });
 });
 

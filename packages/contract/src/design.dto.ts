@@ -8,6 +8,7 @@ import {
   IsInt,
   IsOptional,
   IsString,
+  IsUUID,
   Length,
   Matches,
   Max,
@@ -99,7 +100,14 @@ export class CreateDesignDto {
   files?: NewFileDto[];
 }
 
+/** Part, recipe and seed are those of the chosen target. */
 export class UpdateDesignDto {
+  /** Chooses what the design is built for. */
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsUUID()
+  targetId?: string;
+
   @ApiPropertyOptional()
   @IsOptional()
   @IsString()
@@ -168,6 +176,8 @@ export class TrialFigures {
 export class Trial {
   @ApiProperty() id!: string;
   @ApiProperty() designId!: string;
+  /** Target that it was run for; null if that is gone. */
+  @ApiProperty({ nullable: true, type: String }) targetId!: string | null;
   /** Counts from 1 within its design. */
   @ApiProperty() number!: number;
   @ApiProperty({ enum: trialStatuses }) status!: TrialStatus;
@@ -190,6 +200,10 @@ export class DesignCard {
   @ApiProperty() id!: string;
   @ApiProperty() name!: string;
   @ApiProperty() description!: string;
+  /** The chosen target: part, board, recipe and seed are its own. */
+  @ApiProperty() targetId!: string;
+  @ApiProperty() targetName!: string;
+  @ApiProperty() targetCount!: number;
   @ApiProperty() part!: string;
   @ApiProperty({ nullable: true, type: String }) board!: string | null;
   @ApiProperty({ nullable: true, type: String }) top!: string | null;
@@ -199,6 +213,7 @@ export class DesignCard {
   @ApiProperty({ nullable: true, type: Trial }) lastTrial!: Trial | null;
 }
 
+/** Files are the sources, and the rules of the chosen target. */
 export class Design extends DesignCard {
   @ApiProperty({ type: [DesignFile] }) files!: DesignFile[];
 }

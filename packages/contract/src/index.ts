@@ -2,3 +2,4 @@
 
 export * from "./bench-run.dto.ts";
 export * from "./design.dto.ts";
+export * from "./target.dto.ts";

@@ -1,6 +1,7 @@
 import { readdir, readFile } from "node:fs/promises";
 import { join } from "node:path";
 import type { FileKind, NewFileDto } from "@gate-clock/contract";
+import type { TargetsService } from "../targets/targets.service.ts";
 import type { DesignsService } from "./designs.service.ts";
 
 interface DemoSettings {
@@ -12,23 +13,46 @@ interface DemoSettings {
   readonly sources: readonly string[];
   readonly pins: readonly string[];
   readonly timing: readonly string[];
+  /** Further ones beside the first, which the settings themselves are. */
+  readonly targets?: readonly DemoTarget[];
+}
+interface DemoTarget {
+  readonly name: string;
+  readonly board?: string;
+  readonly part: string;
+  readonly pins: readonly string[];
+  readonly timing: readonly string[];
 }
 
 /** Loads every demo design of a folder. @returns Their ids. */
-export async function loadDemos(folder: string, designs: DesignsService): Promise<string[]> {
+export async function loadDemos(folder: string, designs: DesignsService, targets: TargetsService): Promise<string[]> {
   const ids: string[] = [];
   for (const entry of (await readdir(folder, { withFileTypes: true })).filter((each) => each.isDirectory())) {
     const settings = JSON.parse(await readFile(join(folder, entry.name, "gateclock.json"), "utf8")) as DemoSettings;
-    const files: NewFileDto[] = [];
-    const add = async (kind: FileKind, names: readonly string[]) => {
-      for (const path of names)
-        files.push({ path, kind, text: await readFile(join(folder, entry.name, path), "utf8") });
-    };
-    await add("source", settings.sources);
-    await add("pins", settings.pins);
-    await add("timing", settings.timing);
+    const read = (kind: FileKind, names: readonly string[]) =>
+      Promise.all(
+        names.map(
+          async (path): Promise<NewFileDto> => ({
+            path,
+            kind,
+            text: await readFile(join(folder, entry.name, path), "utf8"),
+          }),
+        ),
+      );
+    const rules = async ({ pins, timing }: { pins: readonly string[]; timing: readonly string[] }) => [
+      ...(await read("pins", pins)),
+      ...(await read("timing", timing)),
+    ];
     const { name, description, board, part, top } = settings;
-    ids.push((await designs.create({ name, description, board, part, top, files })).id);
+    const files = [...(await read("source", settings.sources)), ...(await rules(settings))];
+    const { id, targetId } = await designs.create({ name, description, board, part, top, files });
+    for (const target of settings.targets ?? []) {
+      const list = await targets.create(id, { name: target.name, part: target.part, board: target.board });
+      await designs.update(id, { targetId: list.find((each) => each.name === target.name)!.id });
+      for (const file of await rules(target)) await designs.addFile(id, file);
+    }
+    await designs.update(id, { targetId });
+    ids.push(id);
   }
   return ids;
 }

@@ -6,11 +6,9 @@ export class DesignModel extends Model {
   @PrimaryKey @Column({ type: DataType.UUID, defaultValue: DataType.UUIDV4 }) declare id: string;
   @Column({ type: DataType.TEXT, allowNull: false }) declare name: string;
   @Column({ type: DataType.TEXT, allowNull: false, defaultValue: "" }) declare description: string;
-  @Column({ type: DataType.TEXT, allowNull: false }) declare part: string;
-  @Column({ type: DataType.TEXT, allowNull: true }) declare board: string | null;
   @Column({ type: DataType.TEXT, allowNull: true }) declare top: string | null;
-  @Column({ type: DataType.TEXT, allowNull: false, defaultValue: "even" }) declare recipe: string;
-  @Column({ type: DataType.INTEGER, allowNull: false, defaultValue: 1 }) declare seed: number;
+  /** What it is built for; null only while it is being made. */
+  @Column({ type: DataType.UUID, allowNull: true }) declare targetId: string | null;
   declare createdAt: Date;
   declare updatedAt: Date;
 }
@@ -19,6 +17,8 @@ export class DesignModel extends Model {
 export class DesignFileModel extends Model {
   @PrimaryKey @Column({ type: DataType.UUID, defaultValue: DataType.UUIDV4 }) declare id: string;
   @Column({ type: DataType.UUID, allowNull: false }) declare designId: string;
+  /** Of pin and timing files: the target that they are for. Sources are for all. */
+  @Column({ type: DataType.UUID, allowNull: true }) declare targetId: string | null;
   @Column({ type: DataType.TEXT, allowNull: false }) declare path: string;
   @Column({ type: DataType.TEXT, allowNull: false }) declare kind: FileKind;
   /** Order within the design: compilation goes by it. */

@@ -9,11 +9,13 @@ import {
   type SaveFileDto,
   type UpdateDesignDto,
 } from "@gate-clock/contract";
-import { type DesignInput, findPart, recipes } from "@gate-clock/core";
+import type { DesignInput } from "@gate-clock/core";
 import { BadRequestException, ConflictException, Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
-import { type Transaction, UniqueConstraintError } from "sequelize";
+import { Op, type Transaction, UniqueConstraintError } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
+import { TargetModel } from "../targets/target.model.ts";
+import { checkPart, checkRecipe, inputFor } from "../targets/targets.service.ts";
 import { TrialsService } from "../trials/trials.service.ts";
 import { DesignFileModel, DesignModel, FileVersionModel } from "./design.models.ts";
 
@@ -23,67 +25,67 @@ export class DesignsService {
     @InjectModel(DesignModel) private readonly designs: typeof DesignModel,
     @InjectModel(DesignFileModel) private readonly files: typeof DesignFileModel,
     @InjectModel(FileVersionModel) private readonly versions: typeof FileVersionModel,
+    @InjectModel(TargetModel) private readonly targets: typeof TargetModel,
     @Inject(Sequelize) private readonly sequelize: Sequelize,
     @Inject(TrialsService) private readonly trials: TrialsService,
   ) {}
 
-  /** All designs, the last changed first, each with its last trial. Three queries, whatever their number. */
+  /** All designs, the last changed first, each with the last trial of its chosen target. Five queries, whatever their number. */
   async list(): Promise<DesignCard[]> {
     const rows = await this.designs.findAll({ order: [["updatedAt", "DESC"]] });
-    const files = await this.files.findAll({
-      where: { designId: rows.map((row) => row.id) },
-      order: [["position", "ASC"]],
-    });
-    const inputs = new Map(
-      rows.map((row) => [
-        row.id,
-        toInput(
-          row,
-          files.filter((file) => file.designId === row.id),
-        ),
-      ]),
-    );
-    const last = await this.trials.lastOfEach(inputs);
-    return rows.map((row) => ({ ...summary(row), lastTrial: last.get(row.id) ?? null }));
+    return this.cards(rows, await this.filesOf(rows.map((row) => row.id)));
   }
 
   /** @throws NotFoundException if there is no such design. */
   async findOne(id: string): Promise<Design> {
     const row = await this.row(id);
-    const files = await this.filesOf(id);
-    const last = await this.trials.lastOfEach(new Map([[id, toInput(row, files)]]));
-    return { ...summary(row), lastTrial: last.get(id) ?? null, files: files.map(toFile) };
+    const files = await this.filesOf([id]);
+    const [card] = await this.cards([row], files);
+    const inEffect = files.filter(({ targetId }) => targetId === null || targetId === row.targetId);
+    return { ...card, files: inEffect.map(toFile) };
   }
 
+  /** What a trial for the chosen target would run on. */
   async inputOf(id: string): Promise<DesignInput> {
-    return toInput(await this.row(id), await this.filesOf(id));
+    const row = await this.row(id);
+    return inputFor(row, (await this.targets.findByPk(row.targetId!))!, await this.filesOf([id]));
+  }
+
+  async targetOf(id: string): Promise<string> {
+    return (await this.row(id)).targetId!;
   }
 
   /** @throws BadRequestException for an unknown part. */
   async create(dto: CreateDesignDto): Promise<Design> {
     const part = checkPart(dto.part);
+    const board = dto.board ?? null;
     const id = await this.sequelize.transaction(async (transaction) => {
-      const row = await this.designs.create(
-        { name: dto.name, description: dto.description ?? "", part, board: dto.board ?? null, top: dto.top ?? null },
-        { transaction },
-      );
+      const { name, description = "", top = null } = dto;
+      const row = await this.designs.create({ name, description, top }, { transaction });
+      const target = await this.targets.create({ designId: row.id, name: board ?? part, part, board }, { transaction });
+      await row.update({ targetId: target.id }, { transaction });
       for (const [position, file] of (dto.files ?? []).entries())
-        await this.insertFile(row.id, file, position, transaction);
+        await this.insertFile(row, file, position, transaction);
       return row.id;
     });
     return this.findOne(id);
   }
 
+  /** Part, recipe and seed are changed in the target that is chosen then. */
   async update(id: string, dto: UpdateDesignDto): Promise<Design> {
-    const row = await this.row(id);
-    const changes = { ...dto };
-    if (dto.part !== undefined) changes.part = checkPart(dto.part);
-    if (dto.recipe !== undefined && !recipes.some((recipe) => recipe.name === dto.recipe)) {
-      throw new BadRequestException(
-        `There is no recipe '${dto.recipe}'; choose one of ${recipes.map((recipe) => recipe.name).join(", ")}.`,
-      );
-    }
-    await row.update(changes);
+    const { name, top, targetId, part, recipe, seed } = dto;
+    const ofTarget = { part: part === undefined ? undefined : checkPart(part), recipe, seed };
+    if (recipe !== undefined) checkRecipe(recipe);
+    await this.sequelize.transaction(async (transaction) => {
+      const row = await this.row(id);
+      if (targetId && !(await this.targets.findOne({ where: { id: targetId, designId: id }, transaction })))
+        throw new NotFoundException(`Design ${id} has no target ${targetId}.`);
+      row.changed("updatedAt", true);
+      await row.update(given({ name, top, targetId }), { transaction });
+      const changes = given(ofTarget);
+      if (Object.keys(changes).length)
+        await this.targets.update(changes, { where: { id: row.targetId! }, transaction });
+    });
     return this.findOne(id);
   }
 
@@ -96,7 +98,7 @@ export class DesignsService {
     const row = await this.row(id);
     return this.sequelize.transaction(async (transaction) => {
       const position = Number((await this.files.max("position", { where: { designId: id }, transaction })) ?? -1) + 1;
-      const file = await this.insertFile(id, dto, position, transaction);
+      const file = await this.insertFile(row, dto, position, transaction);
       row.changed("updatedAt", true);
       await row.save({ transaction });
       return toFile(file);
@@ -132,6 +134,7 @@ export class DesignsService {
   async renameFile(id: string, fileId: string, dto: RenameFileDto): Promise<DesignFile> {
     const file = await this.files.findOne({ where: { id: fileId, designId: id } });
     if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
+    await this.checkPath(id, dto.path, file.targetId);
     try {
       await file.update({ path: dto.path });
     } catch (error) {
@@ -159,16 +162,19 @@ export class DesignsService {
     return this.designs.count();
   }
 
+  /** Rules are the chosen target's own; sources are for all. */
   private async insertFile(
-    designId: string,
+    { id: designId, targetId: chosen }: DesignModel,
     dto: NewFileDto,
     position: number,
     transaction: Transaction,
   ): Promise<DesignFileModel> {
+    const targetId = dto.kind === "source" ? null : chosen;
+    await this.checkPath(designId, dto.path, targetId, transaction);
     if (dto.text.includes("\0")) throw new BadRequestException(`${dto.path} is not a text file: it holds a zero byte.`);
     try {
       const file = await this.files.create(
-        { designId, path: dto.path, kind: dto.kind, text: dto.text, position, version: 1 },
+        { designId, targetId, path: dto.path, kind: dto.kind, text: dto.text, position, version: 1 },
         { transaction },
       );
       await this.versions.create({ fileId: file.id, version: 1, text: dto.text }, { transaction });
@@ -180,44 +186,66 @@ export class DesignsService {
     }
   }
 
+  /** A source may have no name that rules of any target have, and the other way round: one list shows both. */
+  private async checkPath(
+    designId: string,
+    path: string,
+    targetId: string | null,
+    transaction?: Transaction,
+  ): Promise<void> {
+    const other = targetId === null ? { [Op.ne]: null } : null;
+    if (await this.files.count({ where: { designId, path, targetId: other }, transaction }))
+      throw new ConflictException(`The design has a file ${path} already.`);
+  }
+
+  private async cards(rows: readonly DesignModel[], files: readonly DesignFileModel[]): Promise<DesignCard[]> {
+    const all = await this.targets.findAll({ where: { designId: rows.map((row) => row.id) } });
+    const byId = new Map(all.map((target) => [target.id, target]));
+    const counts = new Map<string, number>();
+    for (const { designId } of all) counts.set(designId, (counts.get(designId) ?? 0) + 1);
+    const filesOf = new Map<string, DesignFileModel[]>(rows.map((row) => [row.id, []]));
+    for (const file of files) filesOf.get(file.designId)?.push(file);
+    const chosen = rows.map((row) => byId.get(row.targetId!)!);
+    const last = await this.trials.lastOfEach(
+      new Map(rows.map((row, i) => [chosen[i].id, inputFor(row, chosen[i], filesOf.get(row.id)!)])),
+    );
+    return rows.map(({ id, name, description, top, updatedAt }, i) => {
+      const { id: targetId, name: targetName, part, board, recipe, seed } = chosen[i];
+      return {
+        id,
+        name,
+        description,
+        targetId,
+        targetName,
+        targetCount: counts.get(id)!,
+        part,
+        board,
+        top,
+        recipe,
+        seed,
+        updatedAt: updatedAt.toISOString(),
+        lastTrial: last.get(targetId) ?? null,
+      };
+    });
+  }
+
   private async row(id: string): Promise<DesignModel> {
     const row = await this.designs.findByPk(id);
     if (!row) throw new NotFoundException(`There is no design ${id}.`);
     return row;
   }
 
-  private filesOf(designId: string): Promise<DesignFileModel[]> {
-    return this.files.findAll({ where: { designId }, order: [["position", "ASC"]] });
+  private filesOf(designIds: readonly string[]): Promise<DesignFileModel[]> {
+    return this.files.findAll({ where: { designId: [...designIds] }, order: [["position", "ASC"]] });
   }
 }
 
-function checkPart(name: string): string {
-  const { part, findings } = findPart(name);
-  if (!part) throw new BadRequestException(`${findings[0].message} ${findings[0].remedy ?? ""}`.trim());
-  return part.name;
-}
-
-function summary(row: DesignModel): Omit<DesignCard, "lastTrial"> {
-  const { id, name, description, part, board, top, recipe, seed } = row;
-  return { id, name, description, part, board, top, recipe, seed, updatedAt: row.updatedAt.toISOString() };
+/** Without what is undefined: it is to stay as it is. */
+function given<T extends object>(changes: T): Partial<T> {
+  return Object.fromEntries(Object.entries(changes).filter(([, value]) => value !== undefined)) as Partial<T>;
 }
 
 function toFile(row: DesignFileModel): DesignFile {
   const { id, path, kind, text, version } = row;
   return { id, path, kind, text, version, updatedAt: row.updatedAt.toISOString() };
-}
-
-function toInput(row: DesignModel, files: readonly DesignFileModel[]): DesignInput {
-  const ofKind = (kind: string) =>
-    files.filter((file) => file.kind === kind).map((file) => ({ name: file.path, text: file.text }));
-  return {
-    name: row.name,
-    top: row.top,
-    part: row.part,
-    sources: ofKind("source"),
-    pinFiles: ofKind("pins"),
-    timingFiles: ofKind("timing"),
-    recipe: row.recipe,
-    seed: row.seed,
-  };
 }

@@ -6,6 +6,7 @@ import { Column, DataType, Model, PrimaryKey, Table } from "sequelize-typescript
 export class TrialModel extends Model {
   @PrimaryKey @Column({ type: DataType.UUID, defaultValue: DataType.UUIDV4 }) declare id: string;
   @Column({ type: DataType.UUID, allowNull: false }) declare designId: string;
+  @Column({ type: DataType.UUID, allowNull: true }) declare targetId: string | null;
   @Column({ type: DataType.INTEGER, allowNull: false }) declare number: number;
   @Column({ type: DataType.TEXT, allowNull: false }) declare status: TrialStatus;
   /** Everything that the trial runs on, as it was when it was asked for. */

@@ -22,6 +22,7 @@ import type { Request, Response } from "express";
 import { concatMap, distinctUntilChanged, from, map, type Observable, takeWhile, timer } from "rxjs";
 import { sendPacked } from "../common/packed.ts";
 import { DesignsService } from "../designs/designs.service.ts";
+import { TargetsService } from "../targets/targets.service.ts";
 import type { TrialModel } from "./trial.models.ts";
 import { TrialsService, toTrial } from "./trials.service.ts";
 
@@ -34,17 +35,18 @@ export class TrialsController {
   constructor(
     @Inject(TrialsService) private readonly trials: TrialsService,
     @Inject(DesignsService) private readonly designs: DesignsService,
+    @Inject(TargetsService) private readonly targets: TargetsService,
   ) {}
 
   @Get()
   @ApiOkResponse({ type: [Trial] })
   async list(@Param("designId", ParseUUIDPipe) designId: string): Promise<Trial[]> {
-    return this.trials.list(designId, await this.designs.inputOf(designId));
+    return this.trials.list(designId, await this.targets.inputs(designId));
   }
 
   @Post()
   async create(@Param("designId", ParseUUIDPipe) designId: string): Promise<Trial> {
-    return this.trials.create(designId, await this.designs.inputOf(designId));
+    return this.targets.startTrial(designId, await this.designs.targetOf(designId));
   }
 
   @Get(":trialId")
@@ -53,7 +55,7 @@ export class TrialsController {
     @Param("designId", ParseUUIDPipe) designId: string,
     @Param("trialId", ParseUUIDPipe) trialId: string,
   ): Promise<Trial> {
-    return toTrial(await this.trials.row(designId, trialId), await this.designs.inputOf(designId));
+    return this.shown(await this.trials.row(designId, trialId));
   }
 
   @Post(":trialId/cancel")
@@ -76,8 +78,12 @@ export class TrialsController {
       concatMap(() => from(this.trials.row(designId, trialId))),
       distinctUntilChanged((a, b) => a.updatedAt.getTime() === b.updatedAt.getTime()),
       takeWhile(isLive, true),
-      concatMap((row) => from(this.designs.inputOf(designId)).pipe(map((input) => ({ data: toTrial(row, input) })))),
+      concatMap((row) => from(this.shown(row)).pipe(map((data) => ({ data })))),
     );
+  }
+
+  private async shown(row: TrialModel): Promise<Trial> {
+    return toTrial(row, (await this.targets.inputs(row.designId)).get(row.targetId ?? "") ?? null);
   }
 
   /** The artifact as MessagePack; it never changes under its key. */

@@ -33,7 +33,7 @@ export class TrialsService {
   ) {}
 
   /** Queues a trial on a copy of the inputs as they are now. */
-  async create(designId: string, input: DesignInput): Promise<Trial> {
+  async create(designId: string, targetId: string, input: DesignInput): Promise<Trial> {
     const row = await this.sequelize.transaction(async (transaction) => {
       // numbers count within a design: the lock makes two requests at once take turns
       await this.sequelize.query("SELECT id FROM designs WHERE id = $1 FOR UPDATE", { bind: [designId], transaction });
@@ -47,7 +47,7 @@ export class TrialsService {
         figure: null,
       }));
       return this.trials.create(
-        { designId, number, status: "queued", input, stages, findings: [], figures: noFigures },
+        { designId, targetId, number, status: "queued", input, stages, findings: [], figures: noFigures },
         { transaction },
       );
     });
@@ -55,23 +55,24 @@ export class TrialsService {
     return toTrial(row, input);
   }
 
-  async list(designId: string, current: DesignInput): Promise<Trial[]> {
+  /** @param current Inputs as they are now, by target. */
+  async list(designId: string, current: ReadonlyMap<string, DesignInput>): Promise<Trial[]> {
     const rows = await this.trials.findAll({ where: { designId }, order: [["number", "DESC"]], limit: listLimit });
-    return rows.map((row) => toTrial(row, current));
+    return rows.map((row) => toTrial(row, current.get(row.targetId ?? "") ?? null));
   }
 
-  /** Last trial of each design, in one query. */
+  /** Last trial of each target, in two queries. @param inputs Inputs as they are now, by target. */
   async lastOfEach(inputs: ReadonlyMap<string, DesignInput>): Promise<Map<string, Trial>> {
     if (inputs.size === 0) return new Map();
     const ids = await this.sequelize.query<{ id: string }>(
-      "SELECT DISTINCT ON (design_id) id FROM trials WHERE design_id IN (:designs) ORDER BY design_id, number DESC",
+      "SELECT DISTINCT ON (target_id) id FROM trials WHERE target_id IN (:targets) ORDER BY target_id, number DESC",
       {
-        replacements: { designs: [...inputs.keys()] },
+        replacements: { targets: [...inputs.keys()] },
         type: QueryTypes.SELECT,
       },
     );
     const rows = await this.trials.findAll({ where: { id: ids.map((row) => row.id) } });
-    return new Map(rows.map((row) => [row.designId, toTrial(row, inputs.get(row.designId)!)]));
+    return new Map(rows.map((row) => [row.targetId!, toTrial(row, inputs.get(row.targetId!)!)]));
   }
 
   /** @throws NotFoundException if this design has no such trial. */
@@ -92,8 +93,10 @@ export class TrialsService {
     this.jobs.cancelLocal(trialId);
   }
 
-  async cancelAll(designId: string): Promise<void> {
-    const rows = await this.trials.findAll({ where: { designId, status: ["queued", "running"] }, attributes: ["id"] });
+  /** @param targetId Only those for this target. */
+  async cancelAll(designId: string, targetId?: string): Promise<void> {
+    const where = { designId, status: ["queued", "running"], ...(targetId ? { targetId } : {}) };
+    const rows = await this.trials.findAll({ where, attributes: ["id"] });
     for (const row of rows) await this.cancel(designId, row.id);
   }
 
@@ -108,11 +111,13 @@ export class TrialsService {
   }
 }
 
-export function toTrial(row: TrialModel, current: DesignInput): Trial {
-  const { id, designId, number, status, stages, findings, figures, failure, input } = row;
+/** @param current Inputs of its target as they are now; null if the target is gone. */
+export function toTrial(row: TrialModel, current: DesignInput | null): Trial {
+  const { id, designId, targetId, number, status, stages, findings, figures, failure, input } = row;
   return {
     id,
     designId,
+    targetId,
     number,
     status,
     stages,
@@ -122,7 +127,7 @@ export function toTrial(row: TrialModel, current: DesignInput): Trial {
     part: input.part,
     recipe: input.recipe,
     seed: input.seed,
-    changedSince: changedInputs(input, current),
+    changedSince: current ? changedInputs(input, current) : ["target"],
     createdAt: row.createdAt.toISOString(),
     startedAt: row.startedAt?.toISOString() ?? null,
     finishedAt: row.finishedAt?.toISOString() ?? null,

@@ -7,11 +7,14 @@ import type {
   FileVersion,
   Kept,
   NewFileDto,
+  NewTargetDto,
   PartSummary,
   Problem,
   StartBenchRunDto,
+  Target,
   Trial,
   UpdateDesignDto,
+  UpdateTargetDto,
 } from "@gate-clock/contract";
 import {
   type BenchRecord,
@@ -81,6 +84,13 @@ export const api = {
   fileHistory: (id: string, fileId: string) => json<FileVersion[]>(`/api/designs/${id}/files/${fileId}/versions`),
   removeFile: (id: string, fileId: string) => json<void>(`/api/designs/${id}/files/${fileId}`, "DELETE"),
   trials: (id: string, signal?: AbortSignal) => json<Trial[]>(`/api/designs/${id}/trials`, "GET", undefined, signal),
+  targets: (id: string, signal?: AbortSignal) => json<Target[]>(`/api/designs/${id}/targets`, "GET", undefined, signal),
+  createTarget: (id: string, dto: NewTargetDto) => json<Target[]>(`/api/designs/${id}/targets`, "POST", dto),
+  updateTarget: (id: string, targetId: string, dto: UpdateTargetDto) =>
+    json<Target[]>(`/api/designs/${id}/targets/${targetId}`, "PATCH", dto),
+  removeTarget: (id: string, targetId: string) => json<Target[]>(`/api/designs/${id}/targets/${targetId}`, "DELETE"),
+  startTargetTrial: (id: string, targetId: string) =>
+    json<Trial>(`/api/designs/${id}/targets/${targetId}/trials`, "POST"),
   startTrial: (id: string) => json<Trial>(`/api/designs/${id}/trials`, "POST"),
   cancelTrial: (id: string, trialId: string) => json<void>(`/api/designs/${id}/trials/${trialId}/cancel`, "POST"),
   kept: (id: string, signal?: AbortSignal) => json<Kept[]>(`/api/designs/${id}/kept`, "GET", undefined, signal),

@@ -24,6 +24,14 @@ export function updateDesign(queries: QueryClient, id: string, change: (old: Des
 export const trialsQuery = (id: string) =>
   queryOptions({ queryKey: ["trials", id], queryFn: ({ signal }) => api.trials(id, signal) });
 
+/** What a design is built for; asked again and again while one is being built. */
+export const targetsQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["targets", id],
+    queryFn: ({ signal }) => api.targets(id, signal),
+    refetchInterval: ({ state }) => (state.data?.some(({ lastTrial }) => lastTrial && isLive(lastTrial)) ? 500 : false),
+  });
+
 /** Layouts of waves and last verdicts of test benches. */
 export const keptQuery = (id: string) =>
   queryOptions({ queryKey: ["kept", id], queryFn: ({ signal }) => api.kept(id, signal) });

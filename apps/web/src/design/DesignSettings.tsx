@@ -5,14 +5,50 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { SlidersHorizontal } from "lucide-react";
 import { type FormEvent, useId, useState } from "react";
 import { api } from "../app/api.ts";
-import { partsQuery, updateDesign } from "../app/queries.ts";
+import { partsQuery, targetsQuery, updateDesign } from "../app/queries.ts";
 import { Button } from "../ui/Button.tsx";
 import { useDesign } from "./context.ts";
+import { useChooseTarget } from "./use-target.ts";
 
 const field = "h-8 w-full rounded-md border border-line bg-cloth px-2 text-sm text-ink";
 
 /** What a trial depends on besides the files: part, top, recipe, seed. */
 export function DesignSettings() {
+  const { design } = useDesign();
+  return (
+    <>
+      {design.targetCount > 1 && <TargetChoice />}
+      <SettingsButton />
+    </>
+  );
+}
+
+/** Which of the design's targets is worked on. */
+function TargetChoice() {
+  const { design } = useDesign();
+  const { data: targets } = useQuery(targetsQuery(design.id));
+  const choose = useChooseTarget();
+  return (
+    <label className="flex items-center gap-1.5 text-xs text-soft" title={choose.error?.message}>
+      for
+      <select
+        className={`h-7 max-w-40 rounded-md border bg-cloth px-1 text-ink ${choose.error ? "border-bad" : "border-line"}`}
+        value={design.targetId}
+        disabled={choose.isPending}
+        onChange={(event) => choose.mutate(event.target.value)}
+        data-testid="target-choice"
+      >
+        {(targets ?? [{ id: design.targetId, name: design.targetName }]).map(({ id, name }) => (
+          <option key={id} value={id}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+function SettingsButton() {
   const { design } = useDesign();
   return (
     <Popover className="relative">
@@ -50,6 +86,7 @@ function SettingsForm({ onDone }: { onDone: () => void }) {
     onSuccess: (saved) => {
       updateDesign(queries, design.id, () => saved);
       void queries.invalidateQueries({ queryKey: ["designs"] });
+      void queries.invalidateQueries({ queryKey: ["targets", design.id] });
       onDone();
     },
   });

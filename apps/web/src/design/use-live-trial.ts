@@ -15,11 +15,14 @@ export function useLiveTrial(design: Design | undefined): void {
     source.onmessage = (event) => {
       const next = JSON.parse(event.data as string) as Trial;
       updateDesign(queries, designId, (old) =>
-        !old.lastTrial || old.lastTrial.number <= next.number ? { ...old, lastTrial: next } : old,
+        old.targetId === next.targetId && (!old.lastTrial || old.lastTrial.number <= next.number)
+          ? { ...old, lastTrial: next }
+          : old,
       );
       if (!isLive(next)) {
         source.close();
         void queries.invalidateQueries({ queryKey: ["designs"] });
+        void queries.invalidateQueries({ queryKey: ["targets", designId] });
       }
     };
     // the browser reconnects by itself; when the server is gone for good, the page says so

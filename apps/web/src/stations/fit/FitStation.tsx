@@ -1,7 +1,7 @@
 import { estimateTiles, findPart, utilization } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useMemo } from "react";
-import { useSearchParams } from "react-router";
+import { type SetURLSearchParams, useSearchParams } from "react-router";
 import { artifactQuery } from "../../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
 import { useDesign } from "../../design/context.ts";
@@ -17,11 +17,13 @@ import { NamesView } from "./NamesView.tsx";
 import { PartsView } from "./PartsView.tsx";
 import { ProofView } from "./ProofView.tsx";
 import { StylesView } from "./StylesView.tsx";
+import { TargetsView } from "./TargetsView.tsx";
 
 const UseView = lazy(async () => ({ default: (await import("./UseView.tsx")).UseView }));
 const views = [
   ["use", "Use"],
   ["parts", "Which parts"],
+  ["targets", "Targets"],
   ["growth", "Growth"],
   ["made", "Made of"],
   ["names", "Names"],
@@ -32,6 +34,57 @@ const views = [
 type View = (typeof views)[number][0];
 
 export function FitStation() {
+  const [params, setParams] = useSearchParams();
+  // targets are there before anything is built
+  if (params.get("view") === "targets")
+    return (
+      <div className="flex h-full flex-col">
+        <ViewTabs view="targets" setParams={setParams} />
+        <div className="min-h-0 flex-1">
+          <TargetsView />
+        </div>
+      </div>
+    );
+  return <BuiltFit />;
+}
+
+function ViewTabs({
+  view,
+  setParams,
+  counts = {},
+}: {
+  view: View;
+  setParams: SetURLSearchParams;
+  counts?: Partial<Record<View, number>>;
+}) {
+  return (
+    <div role="tablist" aria-label="Views" className="flex shrink-0 gap-1 border-b border-line bg-cloth px-4 pt-1.5">
+      {views.map(([id, name]) => (
+        <button
+          key={id}
+          type="button"
+          role="tab"
+          aria-selected={view === id}
+          data-testid={`view-${id}`}
+          onClick={() => showView(setParams, id)}
+          className={`rounded-t-md border border-b-0 px-3 py-1 text-[13px] ${view === id ? "border-line bg-panel font-semibold" : "border-transparent text-soft hover:text-ink"}`}
+        >
+          {name}
+          {(counts[id] ?? 0) > 0 && <span className="tabular ml-1.5 text-soft">{counts[id]}</span>}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+const showView = (setParams: SetURLSearchParams, id: View) =>
+  setParams((old) => {
+    const next = new URLSearchParams(old);
+    next.set("view", id);
+    return next;
+  });
+
+function BuiltFit() {
   const { trial, design, showPlace, repair } = useDesign();
   const netlist = useQuery(artifactQuery(trial, "synth"));
   const packed = useQuery(artifactQuery(trial, "pack"));
@@ -56,12 +109,6 @@ export function FitStation() {
       <NotBuilt what="What the design uses" trial={trial} />
     );
   const view: View = views.find(([id]) => id === params.get("view"))?.[0] ?? "use";
-  const show = (id: View) =>
-    setParams((old) => {
-      const next = new URLSearchParams(old);
-      next.set("view", id);
-      return next;
-    });
   const tooBig = trial?.findings.find((finding) => finding.code === "fit/too-big");
   const limits = uses.filter((use) => use.available > 0 && use.kind !== "carry links");
   const fullest = [...limits].sort((a, b) => b.used / b.available - a.used / a.available)[0];
@@ -74,7 +121,7 @@ export function FitStation() {
           tone="bad"
           figure={`${formatPercent(share)} %`}
           aside={
-            <Button look="main" onClick={() => show("parts")} data-testid="find-part">
+            <Button look="main" onClick={() => showView(setParams, "parts")} data-testid="find-part">
               Find a part that fits
             </Button>
           }
@@ -91,27 +138,11 @@ export function FitStation() {
           {formatCount(fullest.available)}, {formatPercent(share)} %.
         </Verdict>
       )}
-      <div role="tablist" aria-label="Views" className="flex shrink-0 gap-1 border-b border-line bg-cloth px-4 pt-1.5">
-        {views.map(([id, name]) => (
-          <button
-            key={id}
-            type="button"
-            role="tab"
-            aria-selected={view === id}
-            data-testid={`view-${id}`}
-            onClick={() => show(id)}
-            className={`rounded-t-md border border-b-0 px-3 py-1 text-[13px] ${view === id ? "border-line bg-panel font-semibold" : "border-transparent text-soft hover:text-ink"}`}
-          >
-            {name}
-            {id === "findings" && findings.length > 0 && (
-              <span className="tabular ml-1.5 text-soft">{findings.length}</span>
-            )}
-            {id === "made" && netlist.data.inferred.length > 0 && (
-              <span className="tabular ml-1.5 text-soft">{netlist.data.inferred.length}</span>
-            )}
-          </button>
-        ))}
-      </div>
+      <ViewTabs
+        view={view}
+        setParams={setParams}
+        counts={{ findings: findings.length, made: netlist.data.inferred.length, targets: design.targetCount }}
+      />
       <div className="min-h-0 flex-1">
         <Suspense fallback={<LoadingPanel what="the figures" />}>
           {view === "use" && (

@@ -1,8 +1,9 @@
 import { carryOver, type Finding, type PartFit } from "@gate-clock/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
+import { useSearchParams } from "react-router";
 import { api } from "../../app/api.ts";
-import { artifactQuery, updateDesign } from "../../app/queries.ts";
+import { artifactQuery, targetsQuery, updateDesign } from "../../app/queries.ts";
 import { useDesign } from "../../design/context.ts";
 import { Button } from "../../ui/Button.tsx";
 import { FindingList } from "../../ui/FindingList.tsx";
@@ -175,9 +176,20 @@ function Retarget({ wanted, onDone }: { wanted: PartFit; onDone: () => void }) {
     onSuccess: (saved) => {
       updateDesign(queries, design.id, () => saved);
       void queries.invalidateQueries({ queryKey: ["designs"] });
+      void queries.invalidateQueries({ queryKey: ["targets", design.id] });
       onDone();
     },
   });
+  const add = useMutation({
+    mutationFn: () =>
+      api.createTarget(design.id, { name: `${wanted.die} ${wanted.package}`, part: wanted.part, copyRules: true }),
+    onSuccess: (list) => {
+      queries.setQueryData(targetsQuery(design.id).queryKey, list);
+      void queries.invalidateQueries({ queryKey: ["designs"] });
+      setParams({ view: "targets" });
+    },
+  });
+  const [, setParams] = useSearchParams();
   const errors = losses.filter((finding) => finding.severity === "error").length;
   return (
     <section className="shrink-0 border-b border-line bg-cloth px-5 py-3" data-testid="retarget">
@@ -191,11 +203,14 @@ function Retarget({ wanted, onDone }: { wanted: PartFit; onDone: () => void }) {
           {design.board && ` The board ${design.board} has another part; you can build, but not program it.`}
         </p>
         <Button onClick={onDone}>Keep {design.part}</Button>
+        <Button disabled={add.isPending} onClick={() => add.mutate()} data-testid="retarget-add">
+          Keep both as targets
+        </Button>
         <Button look="main" disabled={save.isPending} onClick={() => save.mutate()} data-testid="retarget-take">
           Take {wanted.die} {wanted.package}
         </Button>
       </div>
-      {save.error && <p className="mt-1 text-[13px] text-bad">{save.error.message}</p>}
+      {(save.error ?? add.error) && <p className="mt-1 text-[13px] text-bad">{(save.error ?? add.error)!.message}</p>}
       {losses.length > 0 && (
         <div className="mt-2 max-h-40 overflow-auto rounded border border-line bg-panel">
           <FindingList findings={losses.slice(0, 60)} onPlace={showPlace} onRepair={() => {}} />

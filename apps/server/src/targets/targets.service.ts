@@ -1,0 +1,165 @@
+import type { NewTargetDto, Target, Trial, UpdateTargetDto } from "@gate-clock/contract";
+import { type DesignInput, findPart, recipes } from "@gate-clock/core";
+import { BadRequestException, ConflictException, Inject, Injectable, NotFoundException } from "@nestjs/common";
+import { InjectModel } from "@nestjs/sequelize";
+import { type Transaction, UniqueConstraintError } from "sequelize";
+import { Sequelize } from "sequelize-typescript";
+import { DesignFileModel, DesignModel, FileVersionModel } from "../designs/design.models.ts";
+import { TrialsService } from "../trials/trials.service.ts";
+import { TargetModel } from "./target.model.ts";
+
+/** What designs are built for. */
+@Injectable()
+export class TargetsService {
+  constructor(
+    @InjectModel(TargetModel) private readonly targets: typeof TargetModel,
+    @InjectModel(DesignModel) private readonly designs: typeof DesignModel,
+    @InjectModel(DesignFileModel) private readonly files: typeof DesignFileModel,
+    @InjectModel(FileVersionModel) private readonly versions: typeof FileVersionModel,
+    @Inject(Sequelize) private readonly sequelize: Sequelize,
+    @Inject(TrialsService) private readonly trials: TrialsService,
+  ) {}
+
+  /** All of a design, each with its last trial. Four queries, whatever their number. */
+  async list(designId: string): Promise<Target[]> {
+    const design = await this.design(designId);
+    const rows = await this.targets.findAll({
+      where: { designId },
+      order: [
+        ["position", "ASC"],
+        ["createdAt", "ASC"],
+      ],
+    });
+    const files = await this.files.findAll({ where: { designId }, order: [["position", "ASC"]] });
+    const last = await this.trials.lastOfEach(new Map(rows.map((row) => [row.id, inputFor(design, row, files)])));
+    return rows.map((row) => {
+      const { id, name, part, board, recipe, seed } = row;
+      const ruleFiles = files.filter(({ targetId }) => targetId === id).map(({ path }) => path);
+      return { id, name, part, board, recipe, seed, ruleFiles, lastTrial: last.get(id) ?? null };
+    });
+  }
+
+  /** Inputs of every target of a design, by the target's id. */
+  async inputs(designId: string): Promise<Map<string, DesignInput>> {
+    const design = await this.design(designId);
+    const rows = await this.targets.findAll({ where: { designId } });
+    const files = await this.files.findAll({ where: { designId }, order: [["position", "ASC"]] });
+    return new Map(rows.map((row) => [row.id, inputFor(design, row, files)]));
+  }
+
+  /** @throws ConflictException if the design has a target of this name. */
+  async create(designId: string, dto: NewTargetDto): Promise<Target[]> {
+    const design = await this.design(designId);
+    const part = checkPart(dto.part);
+    await this.sequelize.transaction(async (transaction) => {
+      const position = Number((await this.targets.max("position", { where: { designId }, transaction })) ?? -1) + 1;
+      const from = await this.targets.findByPk(design.targetId!, { transaction });
+      const row = await this.named(dto.name, () =>
+        this.targets.create(
+          {
+            designId,
+            name: dto.name,
+            part,
+            board: dto.board ?? null,
+            position,
+            recipe: from?.recipe ?? "even",
+            seed: from?.seed ?? 1,
+          },
+          { transaction },
+        ),
+      );
+      if (dto.copyRules) await this.copyRules(designId, design.targetId!, row.id, transaction);
+    });
+    return this.list(designId);
+  }
+
+  async update(designId: string, targetId: string, dto: UpdateTargetDto): Promise<Target[]> {
+    const row = await this.row(designId, targetId);
+    const changes = { ...dto };
+    if (dto.part !== undefined) changes.part = checkPart(dto.part);
+    if (dto.recipe !== undefined) checkRecipe(dto.recipe);
+    await this.named(dto.name ?? row.name, () => row.update(changes));
+    return this.list(designId);
+  }
+
+  /** Its rule files go with it; its trials stay. @throws ConflictException for the one that is chosen. */
+  async remove(designId: string, targetId: string): Promise<Target[]> {
+    const row = await this.row(designId, targetId);
+    const design = await this.design(designId);
+    if (design.targetId === targetId)
+      throw new ConflictException(`The design is being built for ${row.name}: choose another target first.`);
+    await this.trials.cancelAll(designId, targetId);
+    await row.destroy();
+    return this.list(designId);
+  }
+
+  /** Builds for one target without choosing it. */
+  async startTrial(designId: string, targetId: string): Promise<Trial> {
+    await this.row(designId, targetId);
+    return this.trials.create(designId, targetId, (await this.inputs(designId)).get(targetId)!);
+  }
+
+  private async copyRules(designId: string, from: string, to: string, transaction: Transaction): Promise<void> {
+    const rules = await this.files.findAll({ where: { designId, targetId: from }, transaction });
+    for (const { path, kind, text, position } of rules) {
+      const fields = { designId, targetId: to, path, kind, text, position, version: 1 };
+      const file = await this.files.create(fields, { transaction });
+      await this.versions.create({ fileId: file.id, version: 1, text }, { transaction });
+    }
+  }
+
+  private async named<T>(name: string, write: () => Promise<T>): Promise<T> {
+    try {
+      return await write();
+    } catch (error) {
+      if (error instanceof UniqueConstraintError)
+        throw new ConflictException(`The design has a target '${name}' already.`);
+      throw error;
+    }
+  }
+
+  private async design(id: string): Promise<DesignModel> {
+    const row = await this.designs.findByPk(id);
+    if (!row) throw new NotFoundException(`There is no design ${id}.`);
+    return row;
+  }
+
+  private async row(designId: string, targetId: string): Promise<TargetModel> {
+    const row = await this.targets.findOne({ where: { id: targetId, designId } });
+    if (!row) throw new NotFoundException(`Design ${designId} has no target ${targetId}.`);
+    return row;
+  }
+}
+
+/** @throws BadRequestException for an unknown part. @returns Its full name. */
+export function checkPart(name: string): string {
+  const { part, findings } = findPart(name);
+  if (!part) throw new BadRequestException(`${findings[0].message} ${findings[0].remedy ?? ""}`.trim());
+  return part.name;
+}
+
+/** @throws BadRequestException for an unknown recipe. */
+export function checkRecipe(name: string): void {
+  if (!recipes.some((recipe) => recipe.name === name))
+    throw new BadRequestException(
+      `There is no recipe '${name}'; choose one of ${recipes.map((recipe) => recipe.name).join(", ")}.`,
+    );
+}
+
+/** All that a trial for the target depends on. @param files Of the design, those of other targets among them. */
+export function inputFor(design: DesignModel, target: TargetModel, files: readonly DesignFileModel[]): DesignInput {
+  const ofKind = (kind: string) =>
+    files
+      .filter((file) => file.kind === kind && (file.targetId === null || file.targetId === target.id))
+      .map((file) => ({ name: file.path, text: file.text }));
+  return {
+    name: design.name,
+    top: design.top,
+    part: target.part,
+    sources: ofKind("source"),
+    pinFiles: ofKind("pins"),
+    timingFiles: ofKind("timing"),
+    recipe: target.recipe,
+    seed: target.seed,
+  };
+}
