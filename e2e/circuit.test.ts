@@ -1,3 +1,4 @@
+import type { DesignProof } from "@gate-clock/core";
 import { By, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
 import { serveForTests } from "./app.ts";
@@ -119,6 +120,32 @@ describe("the circuit and the fit", () => {
     await waitForText("proof", /does what was written: \d+ .* bits read back/, 60_000);
     await driver.navigate().refresh();
     await waitForText("proof", /does what was written/);
+
+    // as if it had come out otherwise: a difference is a run that opens in the waves
+    const kept = (await (await fetch(`${server.address}/api/designs/${id}/kept`)).json()) as {
+      name: string;
+      value: { key: string; proof: DesignProof };
+    }[];
+    const { key, proof } = kept.find(({ name }) => name === "proof")!.value;
+    const cycles = [0, 1, 1].map((lift, i) => ({
+      inputs: { clk: 0, lift },
+      outputs: { "y[0]": { written: 0, built: Number(i === 2) }, "y[1]": { written: lift, built: lift } },
+    }));
+    const counterexample = { point: "y[0]", what: "output", written: 0, built: 1, fromStart: true, cycles };
+    const different = {
+      ...proof,
+      verdict: "different",
+      logic: { ...proof.logic, verdict: "different", counterexample },
+    };
+    await fetch(`${server.address}/api/designs/${id}/kept/proof`, {
+      method: "PUT",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({ value: { key, proof: different } }),
+    });
+    await driver.navigate().refresh();
+    await waitForText("proof", /3 cycles after the start: written 0, built 1/);
+    await clickTestId(driver, "difference-waves");
+    await waitForText("verdict", /proof-difference\.vcd holds 4 signals/);
   });
 
   it("draw a state machine, and compare two ways of writing", async () => {

@@ -4,6 +4,7 @@ import { findPart } from "../src/device/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
 import {
   carryOver,
+  codingFigures,
   estimateFmax,
   estimateTiles,
   fitParts,
@@ -120,5 +121,24 @@ describe("which parts would fit", () => {
     expect(right.luts).toBeGreaterThan(left.luts);
     expect(right.carry).toBeGreaterThan(20);
     expect(styleFigures(sources, "nothing", "CA-1-P84-2C", quietContext()).problem).toContain("nothing");
+  });
+});
+
+describe("codes of a state machine", () => {
+  it("are each mapped as an attribute in the source would have it", () => {
+    const text = (attribute: string) => `module m(input clk, r, go, done, output [1:0] y);
+      ${attribute} reg [2:0] s; assign y = s == 5 ? 2 : s == 3;
+      always @(posedge clk) if (r) s <= 0; else case (s) 0: if (go) s <= 3; 3: s <= done ? 5 : 3; 5: s <= go ? 6 : 0; default: s <= 0; endcase endmodule`;
+    const part = findPart("TW-2-P144-2C").part!;
+    const { netlist } = elaborate([{ name: "m.v", text: text("") }]).artifact!;
+    const rows = codingFigures(netlist, part, "s", quietContext());
+    expect(rows.map(({ coding }) => coding)).toEqual(["as written", "binary", "one hot", "gray"]);
+    expect(rows.map(({ registers }) => registers)).toEqual([3, 2, 4, 2]);
+    for (const { coding, luts, levels } of rows) {
+      const design = elaborate([{ name: "m.v", text: text(`(* states_as = "${coding}" *)`) }]).artifact!;
+      const mapped = synthesize(design.netlist, synthOptionsFor(part), quietContext()).artifact!;
+      const count = mapped.kind.reduce((sum, kind) => sum + Number(kind === 0), 0);
+      expect({ luts, levels }).toEqual({ luts: count, levels: mapped.levels });
+    }
   });
 });

@@ -1,4 +1,6 @@
 import {
+  type CodingFigures,
+  codingFigures,
   type DesignProof,
   findPart,
   fitParts,
@@ -35,6 +37,8 @@ const fitter = {
   fitParts: (netlist: RtlNetlist, tell: Tell): PartFit[] => fitParts(netlist, telling(tell)),
   styles: (sources: readonly SourceFile[], tops: readonly string[], part: string): StyleFigures[] =>
     tops.map((top) => styleFigures(sources, top, part, quietContext())),
+  codings: (netlist: RtlNetlist, part: string, name: string, tell: Tell): CodingFigures[] =>
+    codingFigures(netlist, findPartOrThrow(part), name, telling(tell)),
   prove: (inputs: Omit<ProofInputs, "part"> & { part: string }, key: string, tell: Tell): Promise<DesignProof> => {
     const found = findPartOrThrow(inputs.part);
     const none = { get: async () => null, put: async () => {} };

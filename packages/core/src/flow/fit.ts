@@ -5,6 +5,7 @@ import type { SourceFile } from "../common/source.ts";
 import { parsePins, planPins } from "../constraints/pins.ts";
 import { Delays, findPart, listDies, type Part } from "../device/part.ts";
 import { elaborate } from "../elaborate/elaborate.ts";
+import { type StateCoding, stateCodings } from "../netlist/attributes.ts";
 import { cellKind, type MappedNetlist } from "../netlist/mapped.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
 import { synthesize, synthOptionsFor } from "../synth/synthesize.ts";
@@ -120,10 +121,8 @@ export function carryOver(input: DesignInput, netlist: MappedNetlist, to: string
   return plan.findings.filter((finding) => finding.severity !== "note");
 }
 
-/** One way of writing a circuit, mapped for a part. */
-export interface StyleFigures {
-  readonly top: string;
-  readonly problem: string | null;
+/** What a mapped circuit takes. */
+export interface CircuitFigures {
   readonly luts: number;
   readonly registers: number;
   readonly carry: number;
@@ -131,6 +130,11 @@ export interface StyleFigures {
   readonly multipliers: number;
   readonly levels: number;
   readonly fmaxMhz: number | null;
+}
+/** One way of writing a circuit, mapped for a part. */
+export interface StyleFigures extends CircuitFigures {
+  readonly top: string;
+  readonly problem: string | null;
 }
 
 /** Figures of one module by itself. */
@@ -148,11 +152,13 @@ export function styleFigures(
   if (!design.artifact || hasErrors(design.findings)) return { ...none, problem: error?.message ?? "It has errors." };
   const { artifact, findings } = synthesize(design.artifact.netlist, synthOptionsFor(part), context);
   if (!artifact) return { ...none, problem: findings[0]?.message ?? "It cannot be mapped." };
-  const used = (kind: ResourceUse["kind"]) =>
-    utilization(artifact, null, part).find((use) => use.kind === kind)?.used ?? 0;
+  return { top, problem: null, ...circuitFigures(artifact, part) };
+}
+
+function circuitFigures(artifact: MappedNetlist, part: Part): CircuitFigures {
+  const uses = utilization(artifact, null, part);
+  const used = (kind: ResourceUse["kind"]) => uses.find((use) => use.kind === kind)?.used ?? 0;
   return {
-    top,
-    problem: null,
     luts: used("LUTs"),
     registers: used("registers"),
     carry: used("carry links"),
@@ -161,4 +167,25 @@ export function styleFigures(
     levels: artifact.levels,
     fmaxMhz: estimateFmax(artifact, part),
   };
+}
+
+export interface CodingFigures extends CircuitFigures {
+  readonly coding: StateCoding;
+}
+
+/** The whole design with each code for one state machine. @param name Of its register. */
+export function codingFigures(
+  elaborated: RtlNetlist,
+  part: Part,
+  name: string,
+  context: StageContext,
+): CodingFigures[] {
+  return stateCodings.flatMap((coding, i) => {
+    context.checkCancelled();
+    context.progress({ fraction: i / stateCodings.length, figure: coding });
+    const wish = { name, isScope: false, values: { states_as: coding } };
+    const netlist = { ...elaborated, attributes: [...elaborated.attributes, wish] };
+    const { artifact } = synthesize(netlist, synthOptionsFor(part), { ...context, progress() {} });
+    return artifact ? [{ coding, ...circuitFigures(artifact, part) }] : [];
+  });
 }

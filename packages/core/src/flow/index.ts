@@ -5,7 +5,16 @@
 export type * from "./artifacts.ts";
 export { checkDesign, type DesignCheck } from "./check-design.ts";
 export { type DesignInput, type Recipe, recipes, type StageName, stageNames } from "./design-input.ts";
-export { carryOver, estimateFmax, fitParts, type PartFit, type StyleFigures, styleFigures } from "./fit.ts";
+export {
+  type CodingFigures,
+  carryOver,
+  codingFigures,
+  estimateFmax,
+  fitParts,
+  type PartFit,
+  type StyleFigures,
+  styleFigures,
+} from "./fit.ts";
 export { PlayError, Player, type PlayRead, type PlayStep } from "./play.ts";
 export {
   type DesignProof,

@@ -4,6 +4,7 @@ import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { useDesign } from "../../design/context.ts";
 import { DataTable } from "../../ui/DataTable.tsx";
+import { CodingTable } from "./CodingTable.tsx";
 import { StateDiagram } from "./StateDiagram.tsx";
 
 interface Row extends InferredItem {
@@ -39,7 +40,7 @@ export function MadeOfView({
   const chosen = rows.find((row) => row.id === params.get("item")) ?? rows.find((row) => row.machine) ?? null;
   const place = chosen && elaborated.positions.cells[chosen.origin];
   return (
-    <div className="grid h-full min-h-0 grid-rows-[3fr_minmax(150px,2fr)] bg-panel">
+    <div className="grid h-full min-h-0 grid-rows-[minmax(140px,1fr)_minmax(150px,20rem)] bg-panel">
       <div className="min-h-0">
         <DataTable
           rows={rows}
@@ -73,8 +74,17 @@ export function MadeOfView({
               )}
             </p>
             {chosen.machine && (
-              <div className="flex min-h-0 flex-1 items-center justify-center">
-                <StateDiagram name={chosen.name} machine={chosen.machine} />
+              <div className="flex min-h-0 flex-1 gap-4">
+                <div className="flex min-w-0 flex-1 items-center justify-center">
+                  <StateDiagram name={chosen.name} machine={chosen.machine} />
+                </div>
+                <CodingTable
+                  key={chosen.id}
+                  name={chosen.name}
+                  machine={chosen.machine}
+                  netlist={elaborated.netlist}
+                  file={place?.file ?? ""}
+                />
               </div>
             )}
           </>

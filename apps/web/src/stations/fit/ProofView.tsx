@@ -1,17 +1,20 @@
 import { counterexampleVcd, type DesignProof, proofKey, proofText } from "@gate-clock/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Download, ShieldCheck } from "lucide-react";
+import { Activity, Download, ShieldCheck } from "lucide-react";
 import { useMemo } from "react";
+import { useNavigate } from "react-router";
 import { api } from "../../app/api.ts";
 import { artifactQuery, keptQuery } from "../../app/queries.ts";
 import { useDesign } from "../../design/context.ts";
+import { saveBlob } from "../../design/design-zip.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatDuration } from "../../ui/format.ts";
 import { useFitter } from "./use-fitter.ts";
 
 /** The circuit as written equals the circuit as built equals the bits: proven in a worker, kept under its key. */
 export function ProofView() {
-  const { trial, design } = useDesign();
+  const { trial, design, simulation } = useDesign();
+  const navigate = useNavigate();
   const queries = useQueryClient();
   const [elaborate, synth, rules, pack, place, route, image] = [
     useQuery(artifactQuery(trial, "elaborate")),
@@ -46,13 +49,11 @@ export function ProofView() {
     void queries.invalidateQueries({ queryKey: keptQuery(design.id).queryKey });
   };
   const example = proof?.logic.counterexample;
-  const saveVcd = () => {
-    if (!example) return;
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([counterexampleVcd(example)], { type: "text/plain" }));
-    link.download = `${design.name.replace(/[^\w.-]+/g, "-")}-difference.vcd`;
-    link.click();
-    URL.revokeObjectURL(link.href);
+  const dumpName = `${design.name.replace(/[^\w.-]+/g, "-")}-difference.vcd`;
+  const dump = () => new File([counterexampleVcd(example!)], dumpName, { type: "text/plain" });
+  const showWaves = async () => {
+    const isThere = await simulation.openDump(dump());
+    if (isThere) void navigate(`/designs/${design.id}/simulate?${new URLSearchParams({ dump: dumpName })}`);
   };
   const tone = proof?.verdict === "equal" ? "text-good" : proof?.verdict === "different" ? "text-bad" : "text-warn";
   return (
@@ -80,9 +81,14 @@ export function ProofView() {
             </Button>
           )}
           {example && (
-            <Button onClick={saveVcd}>
-              <Download className="size-4" /> Inputs that show it, as VCD
-            </Button>
+            <>
+              <Button look="main" onClick={() => void showWaves()} data-testid="difference-waves">
+                <Activity className="size-4" /> Show it in the waves
+              </Button>
+              <Button onClick={() => saveBlob(dump(), dumpName)}>
+                <Download className="size-4" /> Save as VCD
+              </Button>
+            </>
           )}
         </div>
         {problem && <p className="mt-3 text-bad">{problem}</p>}

@@ -73,6 +73,9 @@ export function StateDiagram({ name, machine }: { name: string; machine: StateMa
           >
             {text(code)}
           </text>
+          {machine.codes && (
+            <title>{`${text(code)} is ${machine.codes[machine.states.indexOf(code)]} in the built register`}</title>
+          )}
         </g>
       ))}
     </svg>

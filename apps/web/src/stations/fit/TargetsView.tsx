@@ -11,6 +11,7 @@ import { useChooseTarget } from "../../design/use-target.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatMhz, formatNs, formatPercent, formatWhen } from "../../ui/format.ts";
 import { InlineName } from "../../ui/InlineName.tsx";
+import { type Tone, Verdict } from "../../ui/Verdict.tsx";
 
 /** Every target with the figures of its last trial, beside those of the one that is worked on. */
 export function TargetsView() {
@@ -18,6 +19,7 @@ export function TargetsView() {
   const { data: targets, error, refetch } = useQuery(targetsQuery(design.id));
   const queries = useQueryClient();
   const [isAdding, setIsAdding] = useState(false);
+  const [leaving, setLeaving] = useState<string | null>(null);
   const choose = useChooseTarget();
   const { queryKey } = targetsQuery(design.id);
   const keep = (list: Target[]) => {
@@ -43,24 +45,32 @@ export function TargetsView() {
     return error ? <ProblemPanel error={error} onRetry={() => void refetch()} /> : <LoadingPanel what="the targets" />;
   const own = targets.find(({ id }) => id === design.targetId)?.lastTrial ?? null;
   const problem = choose.error ?? start.error ?? rename.error ?? remove.error;
+  const { fastest, text, tone } = summary(targets);
   const stale = targets.filter(
     ({ lastTrial }) => !lastTrial || (!isLive(lastTrial) && lastTrial.changedSince.length > 0),
   );
   return (
     <div className="flex h-full min-h-0 flex-col bg-panel">
-      <div className="flex shrink-0 items-center gap-3 border-b border-line px-5 py-2.5 text-[13px]">
-        <p className="min-w-0 flex-1" data-testid="targets-verdict">
-          {summary(targets)}
-        </p>
-        {stale.length > 0 && targets.length > 1 && (
-          <Button onClick={() => start.mutate(stale)} disabled={start.isPending} data-testid="build-targets">
-            <Hammer className="size-4" /> Build {stale.length === targets.length ? "all" : `${stale.length} of them`}
-          </Button>
-        )}
-        <Button look="main" onClick={() => setIsAdding(true)} data-testid="add-target">
-          <Plus className="size-4" /> Add a target
-        </Button>
-      </div>
+      <Verdict
+        tone={tone}
+        figure={fastest ? formatMhz(fastest.lastTrial!.figures.fmaxMhz) : undefined}
+        unit="MHz"
+        aside={
+          <span className="flex gap-2">
+            {stale.length > 0 && targets.length > 1 && (
+              <Button onClick={() => start.mutate(stale)} disabled={start.isPending} data-testid="build-targets">
+                <Hammer className="size-4" /> Build{" "}
+                {stale.length === targets.length ? "all" : `${stale.length} of them`}
+              </Button>
+            )}
+            <Button look="main" onClick={() => setIsAdding(true)} data-testid="add-target">
+              <Plus className="size-4" /> Add a target
+            </Button>
+          </span>
+        }
+      >
+        <span data-testid="targets-verdict">{text}</span>
+      </Verdict>
       {problem && (
         <p className="border-b border-line bg-bad-wash px-5 py-1.5 text-[13px]" role="alert">
           {problem.message}
@@ -134,34 +144,54 @@ export function TargetsView() {
                     show={(v) => v.toFixed(1)}
                   />
                   <td className="px-3 text-right whitespace-nowrap">
-                    <Button
-                      className="h-7 px-2 text-xs"
-                      disabled={live || start.isPending}
-                      onClick={() => start.mutate([target])}
-                      aria-label={`Build ${name}`}
-                    >
-                      Build
-                    </Button>
-                    {!isOwn && (
-                      <>
+                    {leaving === id ? (
+                      <span className="inline-flex items-center gap-1.5 text-xs">
+                        Remove it{ruleFiles.length > 0 && ` with ${ruleFiles.length} rule files`}?
                         <Button
-                          className="ml-1.5 h-7 px-2 text-xs"
-                          disabled={choose.isPending}
-                          onClick={() => choose.mutate(id)}
-                          data-testid={`work-on-${name}`}
-                        >
-                          Work on it
-                        </Button>
-                        <Button
-                          look="quiet"
-                          className="ml-0.5 h-7 px-1.5"
-                          title={`Remove ${name} with its rule files`}
-                          aria-label={`Remove ${name}`}
+                          look="danger"
+                          className="h-7 px-2 text-xs"
+                          disabled={remove.isPending}
                           onClick={() => remove.mutate(id)}
+                          data-testid={`remove-${name}`}
                         >
-                          <Trash2 className="size-4" />
+                          Remove
                         </Button>
-                      </>
+                        <Button className="h-7 px-2 text-xs" onClick={() => setLeaving(null)}>
+                          Keep
+                        </Button>
+                      </span>
+                    ) : (
+                      <span className="inline-flex items-center gap-1.5">
+                        <Button
+                          className="h-7 px-2 text-xs"
+                          disabled={live || start.isPending}
+                          onClick={() => start.mutate([target])}
+                          aria-label={`Build ${name}`}
+                        >
+                          Build
+                        </Button>
+                        {!isOwn && (
+                          <>
+                            <Button
+                              className="h-7 px-2 text-xs"
+                              disabled={choose.isPending}
+                              onClick={() => choose.mutate(id)}
+                              data-testid={`work-on-${name}`}
+                            >
+                              Work on it
+                            </Button>
+                            <Button
+                              look="quiet"
+                              className="h-7 px-1.5"
+                              aria-label={`Remove ${name}`}
+                              onClick={() => setLeaving(id)}
+                              data-testid={`leave-${name}`}
+                            >
+                              <Trash2 className="size-4" />
+                            </Button>
+                          </>
+                        )}
+                      </span>
                     )}
                   </td>
                 </tr>
@@ -178,15 +208,32 @@ export function TargetsView() {
   );
 }
 
-function summary(targets: readonly Target[]): string {
-  if (targets.length === 1)
-    return "The design has one target. Add another part or board to keep both side by side and compare them.";
+/** The fastest of those that are laid out, and how all stand. */
+function summary(targets: readonly Target[]): { fastest: Target | null; text: string; tone: Tone } {
   const built = targets.filter(({ lastTrial }) => lastTrial?.figures.fmaxMhz);
-  if (built.length === 0) return `${targets.length} targets; none is laid out yet.`;
-  const fastest = built.reduce((a, b) => (b.lastTrial!.figures.fmaxMhz! > a.lastTrial!.figures.fmaxMhz! ? b : a));
   const missing = targets.length - built.length;
+  if (built.length === 0)
+    return {
+      fastest: null,
+      tone: "open",
+      text:
+        targets.length === 1
+          ? "The target is not laid out yet."
+          : `None of the ${targets.length} targets is laid out yet.`,
+    };
+  const fastest = built.reduce((a, b) => (b.lastTrial!.figures.fmaxMhz! > a.lastTrial!.figures.fmaxMhz! ? b : a));
   const met = built.filter(({ lastTrial }) => (lastTrial!.figures.setupSlackPs ?? -1) >= 0).length;
-  return `Fastest is ${fastest.name} with ${formatMhz(fastest.lastTrial!.figures.fmaxMhz)} MHz; ${met} of ${built.length} laid out ${met === 1 ? "meets its" : "meet their"} clocks${missing ? `; ${missing} not laid out` : ""}.`;
+  if (targets.length === 1)
+    return {
+      fastest,
+      tone: met ? "good" : "bad",
+      text: "on the one target. Add another part or board to keep both side by side and compare them.",
+    };
+  return {
+    fastest,
+    tone: met < built.length ? "bad" : missing ? "warn" : "good",
+    text: `on ${fastest.name}, the fastest target. ${met} of ${built.length} laid out ${met === 1 ? "meets its" : "meet their"} clocks${missing ? `; ${missing} not laid out` : ""}.`,
+  };
 }
 
 const costOf = (name: string): number | null => findPart(name).part?.cost ?? null;
