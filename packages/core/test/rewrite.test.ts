@@ -26,6 +26,7 @@ function graphOf(aig: Aig, outputs: readonly number[]): BitGraph {
     outputs: outputs.map((literal, bit) => ({ port: 0, bit, literal })),
     kept: [],
     recoded: [],
+    moved: [],
   };
 }
 

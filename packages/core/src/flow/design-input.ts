@@ -20,6 +20,8 @@ export interface Recipe {
   readonly placeEffort: number;
   readonly timingWeight: number;
   readonly routeIterations: number;
+  /** Registers may move through logic until the clocks' periods are met by the estimate. */
+  readonly retime?: boolean;
 }
 
 export const recipes: readonly Recipe[] = [
@@ -33,10 +35,11 @@ export const recipes: readonly Recipe[] = [
   },
   {
     name: "tight",
-    what: "Works longer for the highest clock.",
+    what: "Works longer for the highest clock, and may move registers through logic.",
     placeEffort: 20,
     timingWeight: 0.7,
     routeIterations: 80,
+    retime: true,
   },
 ];
 

@@ -3,6 +3,7 @@ import type { Finding } from "../common/finding.ts";
 import { hasErrors } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
 import { parsePins, planPins } from "../constraints/pins.ts";
+import { parseSdc } from "../constraints/sdc.ts";
 import { Delays, findPart, listDies, type Part } from "../device/part.ts";
 import { elaborate } from "../elaborate/elaborate.ts";
 import { type StateCoding, stateCodings } from "../netlist/attributes.ts";
@@ -42,9 +43,7 @@ export interface PartFit {
 export function estimateFmax(netlist: MappedNetlist, part: Part): number | null {
   const delays = new Delays(part, "slow-hot");
   const slots = netlist.inputNet.length;
-  const { wirePs, pinMuxPs } = part.family.delays;
-  const scale = delays.lutPs(0) / part.family.delays.lutPs[0];
-  const netPs = new Float32Array(slots).fill((wirePs[0] + wirePs[1] + pinMuxPs) * scale);
+  const netPs = new Float32Array(slots).fill(wirePs(part, delays));
   const lutPs = new Float32Array(slots).fill(delays.lutPs(Math.floor(part.family.lutInputs / 2)));
   setFixedArcs(netlist, delays, lutPs);
   for (const chain of netlist.chains) {
@@ -65,6 +64,22 @@ export function estimateFmax(netlist: MappedNetlist, part: Part): number | null 
   const goals = new Float64Array(netlist.cellCount).fill(Infinity);
   const { worstPs } = criticalities(inner, { netPs, lutPs }, start, goals, new Float32Array(slots));
   return worstPs > 1 ? 1e6 / (worstPs + delays.setupPs(false)) : null;
+}
+
+/** LUT levels that the shortest period asked for leaves room for, by the same estimate; 1 where no clock is declared. */
+export function levelsFor(timingFiles: readonly SourceFile[], part: Part): number {
+  const periods = parseSdc(timingFiles).clocks.map(({ rule }) => rule.periodPs);
+  if (periods.length === 0) return 1;
+  const delays = new Delays(part, "slow-hot");
+  const level = delays.lutPs(Math.floor(part.family.lutInputs / 2)) + wirePs(part, delays);
+  const around = delays.clockToOutputPs + delays.setupPs(false) + wirePs(part, delays);
+  return Math.max(1, Math.floor((Math.min(...periods) - around) / level));
+}
+
+/** One short and one middle wire. */
+function wirePs(part: Part, delays: Delays): number {
+  const { wirePs: wires, pinMuxPs, lutPs } = part.family.delays;
+  return (wires[0] + wires[1] + pinMuxPs) * (delays.lutPs(0) / lutPs[0]);
 }
 
 /** How the design would stand in every die and package, cheapest that fits first. Maps it once for each die. */

@@ -13,11 +13,12 @@ import { cellKind, clockSlots, type MappedNetlist } from "../netlist/mapped.ts";
 import { pack } from "../pack/pack.ts";
 import { place } from "../place/place.ts";
 import { route } from "../route/route.ts";
-import { synthesize, synthOptionsFor } from "../synth/synthesize.ts";
+import { type SynthOptions, synthesize, synthOptionsFor } from "../synth/synthesize.ts";
 import { analyzeTiming } from "../timing/analyze.ts";
 import { ownerOfSlots } from "../timing/timing-graph.ts";
 import type { ImageArtifact, ImagePort, RulesArtifact, StageArtifacts, StageRecord } from "./artifacts.ts";
 import { type DesignInput, recipes, type StageName, stageNames } from "./design-input.ts";
+import { levelsFor } from "./fit.ts";
 
 /** Goes up when a stage computes something else from the same inputs. */
 export const stageVersions: Readonly<Record<StageName, number>> = {
@@ -141,7 +142,9 @@ class FlowRun {
         (design) => design.meaningKey,
       );
       if (stop("elaborate")) return this.finish(status, part);
-      const synthOptions = synthOptionsFor(part);
+      const synthOptions: SynthOptions = recipe.retime
+        ? { ...synthOptionsFor(part), retime: true, goalLevels: levelsFor(input.timingFiles, part) }
+        : synthOptionsFor(part);
       await this.stage("synth", [this.key("elaborate"), synthOptions], async (context) =>
         synthesize((await this.need("elaborate")).netlist, synthOptions, context),
       );

@@ -86,6 +86,7 @@ export interface MappedNetlist {
   readonly copies: Int32Array;
   /** State machines whose flip-flops hold other codes than the source's register. */
   readonly machines: readonly MappedMachine[];
+  readonly moved: MappedMoves;
   /** Structures that synthesis recognised, and what it made of them. */
   readonly inferred: readonly InferredItem[];
   readonly netName: readonly string[];
@@ -106,6 +107,22 @@ export interface MappedBlock {
   /** Names of its pins, in order; the clocks come behind the input pins. */
   readonly inputNames: readonly string[];
   readonly outputNames: readonly string[];
+}
+
+/** Registers that retiming moved. They go by the net of their output as written, new ones by -1 minus their number. */
+export interface MappedMoves {
+  readonly records: readonly {
+    readonly register: number;
+    readonly invert: number;
+    readonly ins: readonly number[];
+    readonly low: number;
+    readonly high: number;
+    readonly isBackward: boolean;
+  }[];
+  /** New registers that are there in the end: register, flip-flop. */
+  readonly cells: readonly (readonly [number, number])[];
+  /** Nets of registers that were equal to one that moved, and were merged with it: net, register. */
+  readonly aliases: readonly (readonly [number, number])[];
 }
 
 /** A state machine with new codes. Both lists of codes are by state. */
@@ -141,7 +158,14 @@ export interface MappedPort {
 
 export interface NameFate {
   readonly name: string;
-  readonly became: "constant 0" | "constant 1" | "unused" | "folded into logic" | "coded anew" | "another name of";
+  readonly became:
+    | "constant 0"
+    | "constant 1"
+    | "unused"
+    | "folded into logic"
+    | "coded anew"
+    | "moved through logic"
+    | "another name of";
   /** For "another name of": the net that carries it. */
   readonly net?: string;
 }

@@ -26,6 +26,8 @@ export interface StateBit {
   readonly init: number;
   /** Set where it is a bit of a new code of a state machine: number of the machine, bit of the code, and a name. */
   readonly code?: { readonly machine: number; readonly bit: number; readonly name: string };
+  /** Set where retiming made it: its number, and a name. Cell and bit are those of a register that it stands for. */
+  readonly moved?: { readonly id: number; readonly name: string };
 }
 
 /** What the part offers to word operators. */
@@ -66,6 +68,23 @@ export interface BitGraph {
   readonly kept: KeptNet[];
   /** State machines that got new codes. */
   readonly recoded: RecodedMachine[];
+  /** What retiming has done, in order. */
+  readonly moved: MovedRegister[];
+}
+
+/**
+ * A register as a function of others, before and after retiming: register = function(ins), inverted or not. Registers
+ * go by the net of their output as written, new ones by -1 minus their number.
+ */
+export interface MovedRegister {
+  readonly register: number;
+  readonly invert: number;
+  readonly ins: readonly number[];
+  /** Truth table over `ins`, rows 0 to 31 and 32 to 63. */
+  readonly low: number;
+  readonly high: number;
+  /** The register was taken away and `ins` put in; else it was put in behind `ins`. */
+  readonly isBackward: boolean;
 }
 
 /** A state machine whose register holds other codes than those of the source. */
@@ -372,7 +391,7 @@ function blastOnce(
       init: init === "x" ? Number(resetValue === "1") : Number(init),
     });
   }
-  return { aig, carry, constants, merged, literal, states, blocks, inputs, outputs, kept, recoded: [] };
+  return { aig, carry, constants, merged, literal, states, blocks, inputs, outputs, kept, recoded: [], moved: [] };
 }
 
 class CellBuilder {

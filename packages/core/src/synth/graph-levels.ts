@@ -3,7 +3,7 @@ import { ChainLevels } from "./carry.ts";
 import type { InputLevels } from "./lut-map.ts";
 
 /** A multiplier without registers takes about as long as so many LUTs with their wires. */
-const multiplierLevels = 3;
+export const multiplierLevels = 3;
 
 /** Levels of the graph's inputs: sums of carry chains, results of multipliers without registers, and starts. */
 export class GraphLevels implements InputLevels {

@@ -2,7 +2,7 @@ import type { StateMachine } from "./state-machines.ts";
 
 /** A structure that synthesis recognised in the source, and what it made of it. */
 export interface InferredItem {
-  readonly kind: "memory" | "multiplier" | "shift register" | "state machine" | "copied register";
+  readonly kind: "memory" | "multiplier" | "shift register" | "state machine" | "copied register" | "moved register";
   readonly name: string;
   /** Word-level cell of the elaborated design. */
   readonly origin: number;

@@ -5,6 +5,7 @@ import {
   ffMode,
   type MappedBlock,
   type MappedChain,
+  type MappedMoves,
   type MappedNetlist,
   type MappedPort,
   type NameFate,
@@ -119,6 +120,7 @@ export class NetlistWriter {
       states: this.stateNets(stateCells),
       kept: this.graph.kept.map(({ net, node }) => [net, this.netOf.get(2 * node)!] as const),
       copies: new Int32Array(0),
+      moved: this.moves(stateCells),
       machines: this.graph.recoded.map(({ states: written, codes: built, initState, nets }, m) => ({
         written,
         built,
@@ -134,6 +136,22 @@ export class NetlistWriter {
       levels: this.cover.levels,
       fates: this.fates(),
     };
+  }
+
+  private moves(stateCells: readonly number[]): MappedMoves {
+    const { moved: records, merged } = this.graph;
+    const ids = new Set(records.flatMap(({ register, ins }) => [register, ...ins]));
+    const aliases: [number, number][] = [];
+    if (records.length)
+      for (const net of merged.keys()) {
+        let at = net;
+        while (merged.has(at)) at = merged.get(at)!;
+        if (ids.has(at)) aliases.push([net, at]);
+      }
+    const cells = this.states.flatMap((state, i) =>
+      state.moved ? [[-1 - state.moved.id, stateCells[i]] as const] : [],
+    );
+    return { records, cells, aliases };
   }
 
   /** A net that is to stay is the output of the LUT or carry sum that makes it, or of a LUT that hands it on. */
@@ -156,7 +174,7 @@ export class NetlistWriter {
   private stateNets(stateCells: readonly number[]): Int32Array {
     const cellOf = new Map(
       this.states.flatMap((state, i) =>
-        state.code ? [] : [[this.rtl.cells[state.cell].output[state.bit], stateCells[i]] as const],
+        state.code || state.moved ? [] : [[this.rtl.cells[state.cell].output[state.bit], stateCells[i]] as const],
       ),
     );
     for (const net of this.graph.merged.keys()) {
@@ -247,6 +265,7 @@ export class NetlistWriter {
     const source = this.rtl.cells[state.cell];
     const name =
       state.code?.name ??
+      state.moved?.name ??
       this.registerName(source, state.bit) ??
       this.nodeName[state.qNode] ??
       `${source.name}[${state.bit}]`;
@@ -392,6 +411,12 @@ export class NetlistWriter {
 
   private fates(): NameFate[] {
     const fates: NameFate[] = [];
+    const here = new Set(
+      this.states.map(({ cell, bit, moved, code }) => (moved || code ? -1 : this.rtl.cells[cell].output[bit])),
+    );
+    const moved = new Set(
+      this.graph.moved.flatMap(({ register, ins }) => [register, ...ins]).filter((net) => !here.has(net)),
+    );
     const recoded = new Set(this.graph.recoded.flatMap(({ nets }) => nets.map(([net]) => net)));
     for (const signal of this.rtl.signals) {
       signal.bits.forEach((net, i) => {
@@ -399,7 +424,8 @@ export class NetlistWriter {
         if (this.usedNames.has(name)) return;
         const literal = this.graph.literal[net];
         const carrier = literal > 1 ? this.netOf.get(literal) : undefined;
-        if (recoded.has(net)) fates.push({ name, became: "coded anew" });
+        if (moved.has(net)) fates.push({ name, became: "moved through logic" });
+        else if (recoded.has(net)) fates.push({ name, became: "coded anew" });
         else if (literal === 0 || literal === 1) fates.push({ name, became: literal ? "constant 1" : "constant 0" });
         else if (carrier !== undefined) fates.push({ name, became: "another name of", net: this.netName[carrier] });
         else if (literal === foldedLiteral) fates.push({ name, became: "folded into logic" });

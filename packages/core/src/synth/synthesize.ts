@@ -16,6 +16,7 @@ import { mapMemories } from "./memory-map.ts";
 import { mapMultipliers } from "./multiplier-map.ts";
 import { NetlistWriter } from "./netlist-writer.ts";
 import { codesFor, recodeStates } from "./recode-states.ts";
+import { retime } from "./retime.ts";
 import { rewrite } from "./rewrite.ts";
 import { type EditedNetlist, RtlEditor } from "./rtl-editor.ts";
 import { shareOperators } from "./share.ts";
@@ -39,6 +40,10 @@ export interface SynthOptions {
   readonly stateCoding: StateCoding;
   /** Loads from which a register gets copies, where the source does not say; 0 for never. */
   readonly mostLoads: number;
+  /** Registers may move through logic to shorten paths, unless the source says otherwise. */
+  readonly retime: boolean;
+  /** Levels that are short enough for the clocks asked for: retiming goes no further. */
+  readonly goalLevels: number;
   /** How often the bit-level graph is written anew with fewer gates. */
   readonly rewriteRounds: number;
 }
@@ -52,6 +57,8 @@ export const defaultSynthOptions: SynthOptions = {
   multipliers: 4,
   stateCoding: "as written",
   mostLoads: 0,
+  retime: false,
+  goalLevels: 1,
   rewriteRounds: 1,
 };
 
@@ -102,9 +109,14 @@ export function synthesize(
     netlist,
     machines.filter(({ codes }) => codes !== undefined).map((machine) => ({ machine, codes: machine.codes! })),
   );
-  const inferred = [...prepared.inferred, ...structures(raw, machines, netlist, origin)];
   let graph = balance(raw);
   for (let round = 0; round < options.rewriteRounds; round++) graph = balance(rewrite(graph, context));
+  graph = retimeGraph(graph, netlist, options, context);
+  const inferred = [
+    ...prepared.inferred,
+    ...structures(raw, machines, netlist, origin),
+    ...movedRegisters(graph, netlist, origin),
+  ];
   context.progress({ fraction: 0.3 });
   const states = foldSmallControls(graph, options.minControlShare);
   const targets = new Set<number>();
@@ -144,6 +156,54 @@ export function prepareNetlist(
 function shareResources({ netlist, origin }: EditedNetlist): EditedNetlist {
   const editor = new RtlEditor(netlist, origin);
   return takeInCarries(editor) + shareOperators(editor) ? editor.finish() : { netlist, origin };
+}
+
+/** Moves the registers that the source or the options let move. */
+function retimeGraph(graph: BitGraph, netlist: RtlNetlist, options: SynthOptions, context: StageContext): BitGraph {
+  const wishes = new Wishes(netlist);
+  const byNode = new Map(graph.states.map((state) => [state.qNode, state]));
+  // a register that takes a value from another clock or from outside as it is must stay where it is
+  const isFirstCatch = (state: StateBit): boolean => {
+    if (graph.aig.isAnd(state.d >> 1)) return false;
+    const before = byNode.get(state.d >> 1);
+    return !before || before.clock !== state.clock || before.clockRising !== state.clockRising;
+  };
+  const isMovable = (state: StateBit): boolean => {
+    const cell = netlist.cells[state.cell];
+    const { retime: wish, do_not_merge: isApart } = wishes.of(cell);
+    if (state.isLatch || state.code || isApart || wishes.kept.has(cell.output[state.bit])) return false;
+    return wish ?? (options.retime && !isFirstCatch(state));
+  };
+  if (!graph.states.some(isMovable)) return graph;
+  return balance(retime(graph, netlist, isMovable, options, context));
+}
+
+/** What retiming did to each register of the source. */
+function movedRegisters(graph: BitGraph, netlist: RtlNetlist, origin: Int32Array): InferredItem[] {
+  const cellOf = new Map<number, number>(); // net -> register's cell
+  if (graph.moved.length)
+    netlist.cells.forEach((cell, c) => {
+      if (cell.kind === "ff") for (const net of cell.output) cellOf.set(net, c);
+    });
+  const found = new Map<number, { bits: Set<number>; ways: Set<string> }>();
+  for (const { register, ins, isBackward } of graph.moved)
+    for (const net of isBackward ? [register] : ins) {
+      const cell = cellOf.get(net);
+      if (cell === undefined) continue;
+      const entry = found.get(cell) ?? { bits: new Set(), ways: new Set() };
+      found.set(cell, entry);
+      entry.bits.add(net);
+      entry.ways.add(isBackward ? "towards the inputs" : "towards the outputs");
+    }
+  return [...found].map(([cell, { bits, ways }]) => ({
+    kind: "moved register",
+    name: netlist.cells[cell].name.replace(/\$ff\d*$/, ""),
+    origin: origin[cell],
+    shape: `${bits.size} ${bits.size === 1 ? "bit" : "bits"}`,
+    becomes: "registers",
+    count: 0,
+    reason: `moved through logic ${[...ways].join(" and ")}, which makes the longest path shorter`,
+  }));
 }
 
 /** Gives the machines the codes that the source or the options ask for; a register that is to be kept stays as it is. */
