@@ -15,6 +15,9 @@ export interface RetimeOptions {
   readonly goalLevels: number;
 }
 
+/** Each group of registers takes a look at the whole graph: a register file has hundreds of small ones. */
+const mostClasses = 24;
+
 /** A LUT with registers to hand on: those at its output go to its inputs, or the other way round. */
 interface Waiting {
   readonly node: number;
@@ -36,8 +39,11 @@ export function retime(
 ): BitGraph {
   let moved = graph;
   const ids = { next: 0 };
-  const classes = new Set(graph.states.filter(isMovable).map(controlsOf));
-  for (const controls of classes)
+  const sizes = new Map<string, number>();
+  for (const state of graph.states)
+    if (isMovable(state)) sizes.set(controlsOf(state), (sizes.get(controlsOf(state)) ?? 0) + 1);
+  const classes = [...sizes].sort((a, b) => b[1] - a[1]).slice(0, mostClasses);
+  for (const [controls] of classes)
     for (const direction of [-1, 1] as const) {
       context.checkCancelled();
       const may = (state: StateBit) =>
