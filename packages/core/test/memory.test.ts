@@ -46,6 +46,58 @@ const cases: Case[] = [
     reason: /written at the same edge/,
   },
   {
+    what: "an output that holds while its port writes",
+    text: ram(64, 8, simple, "always @(posedge clk) if (we) store[a] <= d; else q <= store[a];"),
+    inputs: simpleInputs,
+    becomes: "memory block",
+    count: 1,
+    reason: /^the output holds while its port writes$/,
+  },
+  {
+    what: "an output that holds while its port writes, and while nothing is enabled",
+    text: ram(
+      64,
+      8,
+      `input e, ${simple}`,
+      "always @(posedge clk) if (e) begin if (we) store[a] <= d; else q <= store[a]; end",
+    ),
+    inputs: { ...simpleInputs, e: 1 },
+    becomes: "memory block",
+    count: 1,
+    reason: /output holds/,
+  },
+  {
+    what: "two ports that both hold while they write",
+    text: ram(
+      64,
+      8,
+      "input wa, wb, input [5:0] a, b, input [7:0] da, db, output reg [7:0] qa, qb",
+      `wire own = wb & ~wa;
+       always @(posedge clk) if (wa) store[a] <= da; else qa <= store[a];
+       always @(posedge clk) if (own) store[b] <= db; else qb <= store[b];`,
+    ),
+    inputs: { wa: 1, wb: 1, a: 6, b: 6, da: 8, db: 8 },
+    outputs: ["qa", "qb"],
+    becomes: "memory block",
+    count: 1,
+    reason: /output holds/,
+  },
+  {
+    what: "a read that waits for the write, in more words than one block has",
+    text: ram(
+      32768,
+      1,
+      "input we, input [14:0] a, input d, output reg q",
+      "always @(posedge clk) if (we) store[a] <= d; else q <= store[a];",
+      "integer k; initial for (k = 0; k < DEPTH; k = k + 1) store[k] = k[0] ^ k[5];",
+    ),
+    inputs: { we: 1, a: 15, d: 1 },
+    becomes: "memory block",
+    count: 2,
+    reason: /^a read sees the word before$/, // by a port of its own
+    cycles: 1200,
+  },
+  {
     what: "an output register with a reset, which leaves what was read alone",
     text: ram(
       64,

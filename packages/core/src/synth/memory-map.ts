@@ -34,7 +34,7 @@ interface SyncRead {
   readonly enable: number;
   readonly reset: number;
   /** What a read of a word sees that is written at the same edge. */
-  readonly sees: "old" | "new" | "either";
+  readonly sees: "old" | "new" | "hold" | "either";
   /** [width] Net that takes each bit; -1 where nobody does. */
   readonly out: number[];
   readonly outputRegister: boolean;
@@ -64,6 +64,7 @@ const same = (a: Bits, b: Bits) => a.length === b.length && a.every((bit, i) => 
 class MemoryMapper {
   private readonly memory: RtlMemory;
   private readonly addresses: readonly Bits[];
+  private mayHold = true;
   private readonly writes: WritePort[] = [];
 
   constructor(
@@ -120,6 +121,7 @@ class MemoryMapper {
     const reads = chosen.flatMap((replica) => replica.ports.flatMap((port) => port.read ?? []));
     const notes = [
       chosen.length > 1 ? `${chosen.length} copies, one for each read port` : "",
+      reads.some((read) => read.sees === "hold") ? "the output holds while its port writes" : "",
       reads.some((read) => read.sees === "new")
         ? "a read sees what is written at the same edge"
         : reads.some((read) => read.sees === "old")
@@ -149,6 +151,8 @@ class MemoryMapper {
       if (typeof read === "string") return read;
       if (read.out.some((net) => net >= 0)) reads.push(read);
     }
+    // a port that holds shows the other one the word before
+    this.mayHold = reads.every((read) => read.sees !== "new");
     if (writes.length === 2 && this.family.memory === "simple")
       return `two write ports, and ${this.family.name} has one`;
     const alone = (read: SyncRead | null) => ({ write: null, read });
@@ -165,10 +169,12 @@ class MemoryMapper {
       const [write] = writes;
       const open = [...reads];
       const replicas: Replica[] = [];
-      if (this.family.memory === "dual" && open.length > 1) {
-        const at = open.findIndex((read) => this.shares(write, read));
+      if (this.family.memory === "dual") {
+        // a port of its own is as good, but for a read that waits while the port writes
+        const at = open.findIndex((read) => (open.length > 1 && this.shares(write, read)) || this.held(write, read));
         if (at >= 0) {
-          const [own] = open.splice(at, 1);
+          const [read] = open.splice(at, 1);
+          const own = this.shares(write, read) ? read : this.held(write, read)!;
           const other = open.findIndex((read) => agree(read, own));
           replicas.push({ ports: [{ write, read: own }, alone(other >= 0 ? open.splice(other, 1)[0] : null)] });
         }
@@ -182,9 +188,12 @@ class MemoryMapper {
     while (open.length) {
       let first: SyncRead | null = null;
       const ports = writes.map((write) => {
-        const at = open.findIndex((read) => this.shares(write, read) && (!first || agree(read, first)));
-        const read = at >= 0 ? open.splice(at, 1)[0] : null;
-        first ??= read;
+        const at = open.findIndex(
+          (read) => (this.shares(write, read) && (!first || agree(read, first))) || this.held(write, read),
+        );
+        const found = at >= 0 ? open.splice(at, 1)[0] : null;
+        const read = found && (this.shares(write, found) ? found : this.held(write, found));
+        if (read?.sees !== "hold") first ??= read;
         return { write, read };
       });
       if (ports.every((port) => port.read === null))
@@ -199,6 +208,41 @@ class MemoryMapper {
     if (!same(write.address, read.address) || write.clock !== read.clock || write.rising !== read.rising) return false;
     if (read.enable < 0) return true;
     return write.enable.every((net) => net === bit0 || this.implies(net, read.enable));
+  }
+
+  /**
+   * The read as it shares the write's port where it takes no word while that writes: the output holds then.
+   * Null if it is no such read. Only for memories of one bank: the others would go on reading.
+   */
+  private held(write: WritePort, read: SyncRead): SyncRead | null {
+    if (!same(write.address, read.address) || write.clock !== read.clock || write.rising !== read.rising) return null;
+    const wanted = write.enable[0];
+    if (!this.mayHold || read.sees === "new") return null;
+    if (read.enable < 0 || write.enable.some((net) => net !== wanted)) return null;
+    const { writeOnly, both } = this.splitEnable(wanted, read.enable);
+    if (!writeOnly) return null;
+    const made: SyncRead = { ...read, enable: both, sees: "hold" };
+    return this.shapeOf({ ports: [{ write, read: made }] }).banks === 1 ? made : null;
+  }
+
+  /** Takes apart write = both AND select, read = both AND NOT select; `both` is -1 for always. */
+  private splitEnable(write: number, read: number): { writeOnly: boolean; both: number } {
+    const isNot = (net: number, of: number) => {
+      const not = this.editor.driverOfKind(net, "not");
+      return not?.cell.inputs[0][not.bit] === of;
+    };
+    if (isNot(read, write)) return { writeOnly: true, both: -1 };
+    const parts = (net: number) => {
+      const and = this.editor.driverOfKind(net, "and");
+      return and ? and.cell.inputs.map((input) => input[and.bit]) : [];
+    };
+    for (const both of parts(read))
+      for (const select of parts(write)) {
+        const [other] = parts(read).filter((net) => net !== both);
+        if (other !== undefined && parts(write).includes(both) && select !== both && isNot(other, select))
+          return { writeOnly: true, both };
+      }
+    return { writeOnly: false, both: -1 };
   }
 
   /** True if a net can only be 1 while another is: it is the other, or an AND with it. */
@@ -370,23 +414,29 @@ class MemoryMapper {
     });
   }
 
-  /** Makes the blocks of a replica. @returns Their number. */
-  private emit(replica: Replica): number {
-    const { editor, family, memory } = this;
-    const { builder } = editor;
-    const { width, depth } = memory;
+  /** The word width (as a power of two) that takes the fewest blocks; banks follow one another in depth. */
+  private shapeOf(replica: Replica): { w: number; slices: number[][]; banks: number } {
+    const { family, memory } = this;
     const totalBits = 2 ** memoryAddressBits(family);
-    const lanes = lanesOf(replica, width);
+    const lanes = lanesOf(replica, memory.width);
     let best: { w: number; slices: number[][]; banks: number } | null = null;
     for (let w = 0; 2 ** w <= memoryWidth(family); w++) {
       const slices = sliceWord(lanes, w);
-      const banks = Math.ceil(depth / (totalBits >> w));
+      const banks = Math.ceil(memory.depth / (totalBits >> w));
       const count = slices.length * banks;
       const known = best ? best.slices.length * best.banks : Infinity;
       if (count < known || (count === known && banks < best!.banks)) best = { w, slices, banks };
     }
-    const { w, slices, banks } = best!;
-    const perBank = totalBits >> w;
+    return best!;
+  }
+
+  /** Makes the blocks of a replica. @returns Their number. */
+  private emit(replica: Replica): number {
+    const { editor, family, memory } = this;
+    const { builder } = editor;
+    const { width } = memory;
+    const { w, slices, banks } = this.shapeOf(replica);
+    const perBank = (2 ** memoryAddressBits(family)) >> w;
     const pins = memoryBlockPins(family);
     const pinAt = new Map(pins.inputs.map((name, i) => [name, i]));
     const outAt = new Map(pins.outputs.map((name, i) => [name, i]));
@@ -438,7 +488,7 @@ class MemoryMapper {
           if (port && port.clock !== bit0) inputs[pins.inputs.length + p] = [port.clock];
           return {
             width: w,
-            writeMode: write ? this.modeOf(replica) : writeMode.old,
+            writeMode: !write ? writeMode.old : read?.sees === "hold" ? writeMode.hold : this.modeOf(replica),
             outputRegister: read?.outputRegister ?? false,
             enableUsed: read !== null && read.enable >= 0,
             clockFalling: port ? !port.rising : false,
