@@ -319,6 +319,53 @@ const memories: Case[] = [
     ),
     { memories: 1, registers: 0, luts: 0 },
   ],
+  [
+    "one port whose output holds while it writes",
+    v(onePort, `${array(8, 1024)} ${at("if (we) store[a] <= d; else q <= store[a];")}`),
+    { memories: 1, registers: 0, luts: 0 },
+  ],
+  [
+    "two ports whose outputs hold while they write",
+    v(
+      "input wa, wb, input [9:0] a, b, input [7:0] d, e, output reg [7:0] p, q",
+      `${array(8, 1024)} ${at("if (wa) store[a] <= d; else p <= store[a];")} ${at("if (wb) store[b] <= e; else q <= store[b];")}`,
+    ),
+    { memories: 1, registers: 0, luts: 0 },
+  ],
+  [
+    "a table of constants, in VHDL",
+    vhdl(
+      `${word("a", 10)}; ${word("q", 8, "unsigned", "out")}`,
+      `type table is array (0 to 1023) of unsigned(7 downto 0);
+       function make return table is variable t : table; begin
+         for i in table'range loop t(i) := to_unsigned((i * i) mod 251, 8); end loop; return t; end function;
+       constant SQUARES : table := make;`,
+      rising("q <= SQUARES(to_integer(a));"),
+    ),
+    { memories: 1, registers: 0, luts: 0 },
+  ],
+  [
+    "a table of constants counted downwards, in VHDL",
+    vhdl(
+      `${word("a", 9)}; ${word("q", 16, "unsigned", "out")}`,
+      `type table is array (511 downto 0) of unsigned(15 downto 0);
+       function make return table is variable t : table; begin
+         for i in table'range loop t(i) := to_unsigned((i * 977) mod 65521, 16); end loop; return t; end function;
+       constant ROWS : table := make; signal r : unsigned(15 downto 0);`,
+      rising("r <= ROWS(to_integer(a)); q <= r;"),
+    ),
+    { memories: 1, registers: 0, luts: 0 },
+  ],
+  [
+    "a small table of constants, in VHDL",
+    vhdl(
+      `${word("a", 4)}; ${word("q", 8, "unsigned", "out")}`,
+      `type table is array (0 to 15) of unsigned(7 downto 0);
+       constant T : table := (x"00", x"11", x"23", x"35", x"47", x"59", x"6b", x"7d", x"8f", x"91", x"a3", x"b5", x"c7", x"d9", x"eb", x"fd");`,
+      rising("q <= T(to_integer(a));"),
+    ),
+    { memories: 0, registers: 8 },
+  ],
 ];
 
 const product = (a: string, b: string, y: string) => `input ${a} a, input ${b} b, output ${y} y`;

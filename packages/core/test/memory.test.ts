@@ -97,6 +97,24 @@ const cases: Case[] = [
     reason: /^a read sees the word before$/, // by a port of its own
     cycles: 1200,
   },
+  ...(["0 to 511", "511 downto 0", "100 to 611"] as const).map(
+    (range): Case => ({
+      what: `a constant array of VHDL, ${range}`,
+      name: "t.vhd",
+      text: `library ieee; use ieee.std_logic_1164.all; use ieee.numeric_std.all;
+        entity m is port (clk : in std_logic; a : in unsigned(8 downto 0); q : out unsigned(11 downto 0)); end entity;
+        architecture rtl of m is
+          type table is array (${range}) of unsigned(11 downto 0);
+          function make return table is variable t : table; begin
+            for i in t'range loop t(i) := to_unsigned((i * 1237 + i * i) mod 4093, 12); end loop; return t; end function;
+          constant ROWS : table := make;
+        begin process (clk) begin if rising_edge(clk) then q <= ROWS(to_integer(a) + ROWS'low); end if; end process; end architecture;`,
+      inputs: { a: 9 },
+      becomes: "memory block",
+      count: 1,
+      reason: /^$/,
+    }),
+  ),
   {
     what: "an output register with a reset, which leaves what was read alone",
     text: ram(
@@ -350,10 +368,10 @@ const cases: Case[] = [
 ];
 
 describe("memories", () => {
-  for (const { what, text, inputs, becomes, count, reason, outputs, cycles } of cases) {
+  for (const { what, text, inputs, becomes, count, reason, outputs, cycles, name } of cases) {
     it(`take in ${what}`, async () => {
       const stimulus = { inputs, outputs: outputs ?? ["q"], cycles: cycles ?? 250 };
-      const { netlist, compared, ones } = await agreesEverywhere(text, stimulus);
+      const { netlist, compared, ones } = await agreesEverywhere(text, stimulus, { name });
       const items = netlist.inferred.filter((item) => item.kind === "memory");
       expect(items).toHaveLength(1);
       expect(items[0]).toMatchObject({ becomes, count });

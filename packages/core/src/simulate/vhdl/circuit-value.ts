@@ -1,6 +1,6 @@
 import type { Loc } from "../../common/source.ts";
 import type { Expr as ModelExpr, Signal } from "../../elaborate/model.ts";
-import type { AggregateElement, Expr } from "../../elaborate/vhdl/bound.ts";
+import type { AggregateElement, ConstantDecl, Expr } from "../../elaborate/vhdl/bound.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
 import { CircuitBase, NoCircuit, type Place, type Val } from "./circuit-base.ts";
 import {
@@ -21,6 +21,9 @@ import {
 import { extendTo, joined, resized } from "./circuit-pieces.ts";
 import { type ArrayShape, type Bounds, highOf, lowOf, rightOf, type Shape, shapeText } from "./shapes.ts";
 import { Arr } from "./values.ts";
+
+/** Larger constant arrays are no circuit of a part that there is. */
+const mostTableBits = 1 << 20;
 
 /** Expressions and predefined operators as circuits. */
 export abstract class CircuitValue extends CircuitBase {
@@ -137,7 +140,9 @@ export abstract class CircuitValue extends CircuitBase {
   }
   /** The signal that a name means, if it is an array of words. */
   protected wordsOf(e: Expr): { signal: Signal; bounds: Bounds } | null {
-    if (e.op !== "object" || (e.decl.kind !== "signal" && e.decl.kind !== "variable")) return null;
+    if (e.op !== "object") return null;
+    if (e.decl.kind === "constant") return this.tableOf(e.decl);
+    if (e.decl.kind !== "signal" && e.decl.kind !== "variable") return null;
     const home = this.home(e.decl, e.loc);
     const place =
       home.k === "signal"
@@ -152,6 +157,30 @@ export abstract class CircuitValue extends CircuitBase {
     if (!width || place.signal.kind !== "variable") return null;
     const words = { width, count: bounds.n, low: lowOf(bounds), ascending: bounds.d === 0 };
     return this.wordArrays.offer(place.signal, words) ? { signal: place.signal, bounds } : null;
+  }
+
+  private readonly tables = new Map<object, Signal>();
+
+  /** A constant array of words as a signal that nothing writes, so that it can become a memory. */
+  private tableOf(decl: ConstantDecl): { signal: Signal; bounds: Bounds } | null {
+    const place = this.owner.placeOf(decl, this.scope.frame);
+    if (place?.k !== "const") return null;
+    const { shape } = place;
+    if (shape.k !== "a" || shape.pack || shape.dims?.length !== 1) return null;
+    const width = widthOf(shape.elem);
+    const [bounds] = shape.dims;
+    if (!width || width * bounds.n > mostTableBits) return null;
+    let signal = this.tables.get(place);
+    if (!signal) {
+      const value = fourStateOf(place.v, shape);
+      // an unknown bit could be either, but a memory's must be one
+      if (value.b) return null;
+      signal = this.makeSignal(decl.name, width * bounds.n, decl.loc, "variable", null, true);
+      signal.init = value;
+      this.tables.set(place, signal);
+    }
+    const words = { width, count: bounds.n, low: lowOf(bounds), ascending: bounds.d === 0 };
+    return this.wordArrays.offer(signal, words) ? { signal, bounds } : null;
   }
 
   /** Number of an element, counted from the lowest. */
