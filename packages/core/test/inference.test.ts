@@ -35,6 +35,12 @@ const arithmetic: Case[] = [
   ["a sum with its carry out", v("input [7:0] a, b, output [8:0] y", "assign y = a + b;"), { carry: 9 }],
   ["a sum with a carry in", v("input c, input [7:0] a, b, output [7:0] y", "assign y = a + b + c;"), { carry: 9 }],
   ["a difference", v("input [7:0] a, b, output [7:0] y", "assign y = a - b;"), { carry: 8, luts: 8 }],
+  [
+    "an absolute value",
+    v("input signed [15:0] a, output [15:0] y", "assign y = a < 0 ? -a : a;"),
+    { carry: 17, luts: 17 },
+  ],
+  ["a sign that a control turns", v("input s, input [9:0] a, output [9:0] y", "assign y = s ? a : -a;"), { carry: 11 }],
   ["a negation", v("input [7:0] a, output [7:0] y", "assign y = -a;"), { carry: 8 }],
   ["a sum of two bits", v("input [1:0] a, b, output [1:0] y", "assign y = a + b;"), { luts: 2 }],
   ["a sum of three words", v("input [7:0] a, b, c, output [7:0] y", "assign y = a + b + c;"), { carry: 16 }],
@@ -76,7 +82,10 @@ const arithmetic: Case[] = [
     { carry: 9 },
     "FE-64-P44-2C",
   ],
-  ["an equality", v("input [15:0] a, b, output y", "assign y = a == b;"), {}],
+  ["an equality", v("input [15:0] a, b, output y", "assign y = a == b;"), { luts: 7 }],
+  ["an equality of 32 bits", v("input [31:0] a, b, output y", "assign y = a == b;"), { luts: 13 }],
+  ["a wide AND", v("input [35:0] a, output y", "assign y = &a;"), { luts: 7 }],
+  ["a wide OR, four inputs a LUT", v("input [15:0] a, output y", "assign y = |a;"), { luts: 5 }, "FE-64-P44-2C"],
   ["a comparison with a constant of 8 bits", v("input [7:0] a, output y", "assign y = a < 8'd100;"), {}],
   [
     "a sum that is never read",
@@ -458,6 +467,22 @@ const multipliers: Case[] = [
 const machine = (reset: string) =>
   `reg [1:0] s; ${at(`${reset}case (s) 0: if (go) s <= 1; 1: s <= 2; 2: if (!go) s <= 0; default: s <= 0; endcase`)} assign y = s == 2;`;
 const others: Case[] = [
+  [
+    "a choice that is said to be complete",
+    v(
+      "input [1:0] s, input a, b, c, output reg y",
+      "always_comb unique case (s) 0: y = a; 1: y = b; 3: y = c; endcase",
+    ),
+    { luts: 1, registers: 0 },
+  ],
+  [
+    "a choice of five that is said to be complete",
+    v(
+      "input [2:0] s, input [4:0] a, output reg y",
+      "always_comb priority case (s) 0: y = a[0]; 1: y = a[1]; 2: y = a[2]; 3: y = a[3]; 4: y = a[4]; endcase",
+    ),
+    { luts: 2 },
+  ],
   ["a state machine", v("input r, go, output y", machine("if (r) s <= 0; else ")), { machines: 1, registers: 2 }],
   [
     "a state machine without a reset",

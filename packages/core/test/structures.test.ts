@@ -149,7 +149,7 @@ describe("balancing", () => {
       return Math.max(...level);
     };
     expect(depth(raw.aig)).toBe(15);
-    expect(depth(balance(raw).aig)).toBe(4);
+    expect(depth(balance(raw, 16).aig)).toBe(4);
     synth(text); // proves it
   });
 });

@@ -750,6 +750,8 @@ export class StatementLowering implements Reader {
     }
     const envs = items.map((item) => this.branch(item.body));
     const fallback = stmt.fallback ? this.branch(stmt.fallback) : new Env(this.env);
+    // the source says that one of the items holds: what else would be done does not matter
+    const isAssured = !stmt.fallback && envs.length > 0 && (stmt.check === "unique" || stmt.check === "priority");
     this.rtl.loc = stmt.loc;
     const patterns = items.map((item) => item.constants);
     const labelCount = patterns.reduce((sum, list) => sum + list.length, 0);
@@ -764,12 +766,12 @@ export class StatementLowering implements Reader {
           if (pattern!.possible && !values.has(value)) values.set(value, envs[i]); // the first item that matches wins
         }
       });
-      this.mergeTrie(subject, values, fallback);
+      this.mergeTrie(subject, values, isAssured ? null : fallback);
       return;
     }
     // priority chain, from the last item up
     const covered = allConstant && width <= 12 && covers(patterns as Pattern[][], width);
-    let rest = covered ? envs.pop()! : fallback;
+    let rest = covered || isAssured ? envs.pop()! : fallback;
     for (let i = envs.length - 1; i >= 0; i--) {
       const tests = items[i].labels.map((label, j) => {
         const pattern = items[i].constants[j];
@@ -794,25 +796,30 @@ export class StatementLowering implements Reader {
     for (const [signal, slot] of rest.deferred) this.env.deferred.set(signal, slot);
   }
 
-  /** Decision tree over the subject's bits: depth by its width, not by the number of items. */
-  private mergeTrie(subject: Bits, values: ReadonlyMap<number, Env>, fallback: Env): void {
+  /**
+   * Decision tree over the subject's bits: depth by its width, not by the number of items.
+   * @param fallback null: values that are not there never come.
+   */
+  private mergeTrie(subject: Bits, values: ReadonlyMap<number, Env>, fallback: Env | null): void {
     const sorted = [...values.keys()].sort((a, b) => a - b);
     for (const blocking of [true, false]) {
       const slotsOf = (env: Env) => (blocking ? env.blocking : env.deferred);
       const touched = new Set<Signal>();
-      for (const env of [...values.values(), fallback]) for (const signal of slotsOf(env).keys()) touched.add(signal);
+      for (const env of [...values.values(), ...(fallback ? [fallback] : [])])
+        for (const signal of slotsOf(env).keys()) touched.add(signal);
       for (const signal of touched) {
         const before = this.slot(signal, blocking);
         const leaf = (env: Env) => slotsOf(env).get(signal) ?? before;
         this.rtl.hint = signal.name;
-        const build = (low: number, high: number, bit: number): Slot => {
-          if (low === high) return leaf(fallback);
+        const build = (low: number, high: number, bit: number): Slot | null => {
+          if (low === high) return fallback && leaf(fallback);
           if (bit < 0) return leaf(values.get(sorted[low])!);
           let middle = low;
           while (middle < high && ((sorted[middle] >> bit) & 1) === 0) middle++;
-          return this.mergeSlots(subject[bit], build(middle, high, bit - 1), build(low, middle, bit - 1));
+          const [yes, no] = [build(middle, high, bit - 1), build(low, middle, bit - 1)];
+          return yes && no ? this.mergeSlots(subject[bit], yes, no) : (yes ?? no);
         };
-        slotsOf(this.env).set(signal, build(0, sorted.length, subject.length - 1));
+        slotsOf(this.env).set(signal, build(0, sorted.length, subject.length - 1)!);
       }
     }
   }

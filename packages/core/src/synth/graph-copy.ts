@@ -1,5 +1,5 @@
-import type { Aig } from "./aig.ts";
-import type { BitGraph, StateBit } from "./blast.ts";
+import { Aig } from "./aig.ts";
+import { type BitGraph, liveNodes, type StateBit } from "./blast.ts";
 import { type CarryChain, CarryStore } from "./carry.ts";
 
 /** Literal of a net whose gate is no longer there by itself. */
@@ -49,4 +49,22 @@ export function moveGraph(graph: BitGraph, aig: Aig, map: Int32Array): BitGraph 
     outputs: graph.outputs.map((output) => ({ ...output, literal: move(output.literal) })),
     kept: graph.kept.map((kept) => ({ ...kept, node: node(kept.node), literal: move(kept.literal) })),
   };
+}
+
+/** Without gates that nothing depends on: they would count as readers. */
+export function sweep(graph: BitGraph): BitGraph {
+  const old = graph.aig;
+  const live = liveNodes(graph);
+  const aig = new Aig();
+  const map = new Int32Array(old.nodeCount).fill(-1);
+  map[0] = 0;
+  for (let node = 1; node < old.nodeCount; node++) {
+    aig.currentOrigin = old.origin[node];
+    if (!old.isAnd(node)) map[node] = aig.input();
+    else if (live[node]) {
+      const [f0, f1] = [old.fanin0[node], old.fanin1[node]];
+      map[node] = aig.and(map[f0 >> 1] ^ (f0 & 1), map[f1 >> 1] ^ (f1 & 1));
+    }
+  }
+  return moveGraph(graph, aig, map);
 }

@@ -1,4 +1,4 @@
-import type { RtlCell } from "../netlist/rtl.ts";
+import { bit0, type RtlCell } from "../netlist/rtl.ts";
 import type { RtlEditor } from "./rtl-editor.ts";
 
 /** Narrower sums and differences are mostly logic. */
@@ -16,6 +16,10 @@ export function shareOperators(editor: RtlEditor): number {
     if (mux.kind !== "mux" || editor.isRemoved(c)) return;
     const yes = wholeOperator(editor, mux.inputs[1], c);
     const no = wholeOperator(editor, mux.inputs[2], c);
+    if (negateOrNot(editor, c, yes, 1) || negateOrNot(editor, c, no, 2)) {
+      saved++;
+      return;
+    }
     if (!yes || !no || yes.id === no.id) return;
     const [a, b] = [yes.cell, no.cell];
     if (addOrSubtract(editor, c, yes, no)) {
@@ -76,6 +80,26 @@ function addOrSubtract(editor: RtlEditor, mux: number, yes: Operator, no: Operat
     builder.add("add", words, output.length + 1, false, null, [builder.nets(1)[0], ...output]);
   });
   for (const cell of [mux, yes.id, no.id]) editor.remove(cell);
+  return true;
+}
+
+/** s ? -d : d, or the other way round, is one chain: (d ^ s) + s. @param way Input of the multiplexer that the operator feeds. */
+function negateOrNot(editor: RtlEditor, mux: number, operator: Operator | null, way: 1 | 2): boolean {
+  if (operator?.cell.kind !== "sub") return false;
+  const { inputs, output } = editor.cell(mux);
+  const [zero, word] = operator.cell.inputs;
+  const other = inputs[3 - way];
+  const isPlain = zero.every((net) => net === bit0) && word.every((net, i) => net === other[i]);
+  if (!isPlain || output.length < leastWidth) return false;
+  editor.from(operator.id, () => {
+    const { builder } = editor;
+    const [select] = way === 1 ? inputs[0] : builder.not(inputs[0]);
+    const flipped = builder.xor(word, new Array<number>(word.length).fill(select));
+    const carry = [select, ...flipped];
+    const words = [carry, [select, ...flipped.map(() => bit0)]];
+    builder.add("add", words, output.length + 1, false, null, [builder.nets(1)[0], ...output]);
+  });
+  for (const cell of [mux, operator.id]) editor.remove(cell);
   return true;
 }
 

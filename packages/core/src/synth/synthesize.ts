@@ -109,8 +109,9 @@ export function synthesize(
     netlist,
     machines.filter(({ codes }) => codes !== undefined).map((machine) => ({ machine, codes: machine.codes! })),
   );
-  let graph = balance(raw);
-  for (let round = 0; round < options.rewriteRounds; round++) graph = balance(rewrite(graph, context));
+  let graph = balance(raw, options.lutInputs);
+  for (let round = 0; round < options.rewriteRounds; round++)
+    graph = balance(rewrite(graph, context), options.lutInputs);
   graph = retimeGraph(graph, netlist, options, context);
   const inferred = [
     ...prepared.inferred,
@@ -175,7 +176,7 @@ function retimeGraph(graph: BitGraph, netlist: RtlNetlist, options: SynthOptions
     return wish ?? (options.retime && !isFirstCatch(state));
   };
   if (!graph.states.some(isMovable)) return graph;
-  return balance(retime(graph, netlist, isMovable, options, context));
+  return balance(retime(graph, netlist, isMovable, options, context), options.lutInputs);
 }
 
 /** What retiming did to each register of the source. */
