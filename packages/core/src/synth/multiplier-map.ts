@@ -113,7 +113,10 @@ function split({ bits, signed }: Operand): { operand: Operand; shift: number }[]
   return parts;
 }
 
-/** A product wider than a block: one for each pair of parts, and sums of them. */
+/**
+ * A product wider than a block: one for each pair of parts. Those of one weight are summed in the blocks' own adders;
+ * sums that do not overlap lie in one word, and the words are added on carry chains.
+ */
 function emitParts(
   editor: RtlEditor,
   id: number,
@@ -123,22 +126,46 @@ function emitParts(
   const { builder } = editor;
   const out = editor.cell(id).output;
   const n = out.length;
-  let sum: Bits | null = null;
-  for (const x of chunksX) {
+  const byShift = new Map<number, Bits>();
+  const countAt = new Map<number, number>();
+  for (const x of chunksX)
+    for (const y of chunksY) countAt.set(x.shift + y.shift, (countAt.get(x.shift + y.shift) ?? 0) + 1);
+  const isNegative = new Set<number>();
+  for (const x of chunksX)
     for (const y of chunksY) {
       const shift = x.shift + y.shift;
       if (shift >= n) continue;
-      const width = Math.min(n - shift, accumulatorWidth);
+      const before = byShift.get(shift);
+      // room for every product of this weight
+      const width = Math.min(
+        n - shift,
+        accumulatorWidth,
+        2 * multiplierWidth + Math.ceil(Math.log2(countAt.get(shift)!)),
+      );
       const nets = builder.nets(width);
-      emitBlock(editor, { x: x.operand, y: y.operand, c: [], out: nets, control: null, modes: {} });
-      const fill = x.operand.signed || y.operand.signed ? nets[width - 1] : bit0;
-      const term = Array.from({ length: n }, (_, i) => (i < shift ? bit0 : (nets[i - shift] ?? fill)));
-      sum = sum ? builder.add("add", [sum, term], n) : term;
+      const fill = before && isNegative.has(shift) ? before[before.length - 1] : bit0;
+      const c = before ? Array.from({ length: accumulatorWidth }, (_, i) => before[i] ?? fill) : [];
+      emitBlock(editor, { x: x.operand, y: y.operand, c, out: nets, control: null, modes: {} });
+      byShift.set(shift, nets);
+      if (x.operand.signed || y.operand.signed) isNegative.add(shift);
     }
+  const rows: { bits: number[]; free: number }[] = [];
+  for (const [shift, nets] of [...byShift].sort((a, b) => a[0] - b[0])) {
+    const isSigned = isNegative.has(shift);
+    let row = rows.find(({ free }) => free <= shift);
+    if (!row) {
+      row = { bits: new Array<number>(n).fill(bit0), free: 0 };
+      rows.push(row);
+    }
+    for (let i = shift; i < n; i++) row.bits[i] = nets[i - shift] ?? (isSigned ? nets[nets.length - 1] : bit0);
+    row.free = isSigned ? n : shift + nets.length;
   }
+  const sum = rows.map(({ bits }) => bits as Bits).reduce((a, b) => builder.add("add", [a, b], n));
   editor.remove(id);
-  builder.add("or", [sum!, out.map(() => bit0)], n, false, null, out);
-  return "parts of a wider product, summed on carry chains";
+  builder.add("or", [sum, out.map(() => bit0)], n, false, null, out);
+  return rows.length > 1
+    ? "parts of a wider product, summed in the blocks and on carry chains"
+    : "parts of a wider product, summed in the blocks";
 }
 
 interface BlockPlan {
