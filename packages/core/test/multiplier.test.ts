@@ -1,8 +1,10 @@
 import { describe, expect, it } from "vitest";
 import { quietContext } from "../src/common/index.ts";
+import { Delays } from "../src/device/part.ts";
 import { elaborate } from "../src/elaborate/index.ts";
 import type { MultiplierModes } from "../src/netlist/index.ts";
 import { defaultSynthOptions, synthesize } from "../src/synth/index.ts";
+import { built } from "./helpers/build.ts";
 import { agreesEverywhere } from "./helpers/everywhere.ts";
 
 interface Case {
@@ -188,5 +190,37 @@ describe("multipliers", () => {
     expect(two.blocks).toHaveLength(2);
     expect(two.inferred.find((item) => item.count === 0)).toMatchObject({ name: "q", becomes: "carry chains" });
     expect(made(0).blocks).toHaveLength(0);
+  });
+});
+
+describe("the way from register to register inside of a multiplier", () => {
+  const timed = async (body: string, period: string) => {
+    const text = `module m(input clk, input [17:0] a, b, output reg [35:0] y); ${body} endmodule`;
+    const timingFiles = [{ name: "m.sdc", text: `create_clock -name clk -period ${period} [get_ports clk]\n` }];
+    const result = await built(text, { timingFiles });
+    expect((await result.artifact("synth"))!.blocks).toHaveLength(1);
+    return { report: (await result.artifact("timing"))!, delays: new Delays(result.part!, "slow-hot") };
+  };
+  const three = "reg [17:0] c, d; reg [35:0] p; always @(posedge clk) begin c <= a; d <= b; p <= c * d; y <= p; end";
+  const two = "reg [17:0] c, d; always @(posedge clk) begin c <= a; d <= b; y <= c * d; end";
+
+  it("bounds the clock, with the product's register and without it", async () => {
+    for (const body of [three, two]) {
+      const { report, delays } = await timed(body, "10.000");
+      const { multiplierPs, multiplierAddPs, multiplierClockPs, multiplierSetupPs } = delays.family.delays;
+      // by hand: clock to output, the array (and the adder, where nothing stands between), setup, at the slow corner
+      const own = multiplierClockPs + multiplierPs + (body === two ? multiplierAddPs : 0) + multiplierSetupPs;
+      const inside = own * (delays.lutPs(0) / delays.family.delays.lutPs[0]);
+      expect(report.clocks[0].fmaxMhz).toBeLessThanOrEqual(1e6 / inside + 1e-6);
+      const path = report.setupPaths.find(({ to }) => to.endsWith("(inside)"))!;
+      expect(path.slackPs).toBeCloseTo(10_000 - inside, 3);
+      expect(path.steps.at(-1)!.arrivalPs - path.launchClockPs).toBeCloseTo(inside, 3);
+    }
+  });
+
+  it("is told when it is too long", async () => {
+    const { report } = await timed(two, "2.000");
+    expect(report.setupPaths.some(({ to, slackPs }) => to.endsWith("(inside)") && slackPs! < 0)).toBe(true);
+    expect(report.checks.find(({ kind }) => kind === "setup")!.failingEndpoints).toBeGreaterThan(0);
   });
 });

@@ -221,6 +221,17 @@ export class Delays {
     else if (!isOperand && /^(C|LOAD)/.test(input)) before = delays.multiplierAddPs;
     return (delays.multiplierSetupPs + before) * this.scale;
   }
+  /** From register to register inside of a block, clock to output and setup included; null if none follows another. */
+  blockInsidePs(modes: BlockModes): number | null {
+    if (modes.type === "memory") return null;
+    const { multiplierPs, multiplierAddPs, multiplierClockPs, multiplierSetupPs } = this.part.family.delays;
+    const { inputRegister, productRegister, outputRegister, accumulate } = modes;
+    let most = 0;
+    if (inputRegister && (productRegister || outputRegister))
+      most = multiplierPs + (productRegister ? 0 : multiplierAddPs);
+    if (outputRegister && (productRegister || accumulate)) most = Math.max(most, multiplierAddPs);
+    return most > 0 ? (multiplierClockPs + most + multiplierSetupPs) * this.scale : null;
+  }
   /** Pin to output of a multiplier without registers. */
   blockThroughPs(input: string): number {
     const { delays } = this.part.family;

@@ -63,7 +63,9 @@ export function estimateFmax(netlist: MappedNetlist, part: Part): number | null 
   const inner = { ...graph, endPins: graph.endPins.filter((slot) => !padSlots.has(slot)) };
   const goals = new Float64Array(netlist.cellCount).fill(Infinity);
   const { worstPs } = criticalities(inner, { netPs, lutPs }, start, goals, new Float32Array(slots));
-  return worstPs > 1 ? 1e6 / (worstPs + delays.setupPs(false)) : null;
+  const inside = netlist.blocks.map(({ modes }) => delays.blockInsidePs(modes) ?? 0);
+  const needPs = Math.max(worstPs > 1 ? worstPs + delays.setupPs(false) : 0, ...inside);
+  return needPs > 0 ? 1e6 / needPs : null;
 }
 
 /** LUT levels that the shortest period asked for leaves room for, by the same estimate; 1 where no clock is declared. */

@@ -28,7 +28,7 @@ export const stageVersions: Readonly<Record<StageName, number>> = {
   pack: 2,
   place: 2,
   route: 2,
-  timing: 3,
+  timing: 4,
   image: 2,
 };
 

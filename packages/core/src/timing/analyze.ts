@@ -6,6 +6,7 @@ import { blockPinsOf, clockOfPin } from "../device/blocks.ts";
 import type { CornerName } from "../device/family.ts";
 import { Delays, type Part } from "../device/part.ts";
 import { cellKind, collectSinks, ffMode, ffPin, isLogic, type MappedNetlist } from "../netlist/mapped.ts";
+import type { BlockModes } from "../netlist/rtl.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import type { PlacedDesign } from "../place/place.ts";
 import type { RoutedDesign } from "../route/route.ts";
@@ -392,11 +393,12 @@ class CornerAnalysis {
           });
       }
     });
+    const inside = latest ? this.insidePaths() : [];
     let worstSlack: number | null = null;
     let total = 0;
     let failing = 0;
     let withGoal = 0;
-    for (const { slack } of best.values()) {
+    for (const slack of [...[...best.values()].map((end) => end.slack), ...inside.map(({ slackPs }) => slackPs)]) {
       if (slack === null) continue;
       withGoal++;
       if (worstSlack === null || slack < worstSlack) worstSlack = slack;
@@ -420,10 +422,69 @@ class CornerAnalysis {
         failingEndpoints: failing,
         endpoints: withGoal,
       },
-      paths,
-      slacks: Float32Array.from([...best.values()].flatMap(({ slack }) => (slack === null ? [] : [slack]))),
-      withoutGoal: best.size - withGoal,
+      paths: [...paths, ...inside],
+      slacks: Float32Array.from(
+        [...[...best.values()].map((end) => end.slack), ...inside.map(({ slackPs }) => slackPs)].filter(
+          (slack) => slack !== null,
+        ),
+      ),
+      withoutGoal: best.size + inside.length - withGoal,
     };
+  }
+
+  /** Multipliers with more than one rank of registers: the longest way from one to the next. */
+  private insidePaths(): TimingPath[] {
+    const { netlist } = this.layout;
+    const { delays } = this.timing;
+    const paths: TimingPath[] = [];
+    for (const { cell, modes } of netlist.blocks) {
+      const insidePs = delays.blockInsidePs(modes);
+      const slot = netlist.inputStart[cell]; // all pins of a multiplier have its one clock
+      const d = this.endDomain[slot];
+      if (insidePs === null || d < 0) continue;
+      const domain = this.domains[d];
+      const relation = this.relation(domain, domain);
+      this.needPs.set(domain.port, Math.max(this.needPs.get(domain.port) ?? 0, insidePs));
+      const clockPs = this.endClockPs[slot];
+      const setupPs = this.setupOf(modes);
+      const place = { net: -1, cell, ...this.position(cell), origin: netlist.origin[cell], fanout: 0 };
+      const name = netlist.cellName[cell];
+      const step = (what: PathStep["what"], own: string, delayPs: number, arrivalPs: number): PathStep => ({
+        what,
+        name: own,
+        delayPs,
+        arrivalPs,
+        ...place,
+      });
+      const dataPs = insidePs - setupPs;
+      paths.push({
+        kind: "setup",
+        corner: this.timing.corner,
+        slackPs: relation ? relation.setup - insidePs : null,
+        from: name,
+        to: `${name} (inside)`,
+        launchClock: domain.name,
+        captureClock: domain.name,
+        requirementPs: relation?.setup ?? null,
+        launchClockPs: clockPs,
+        captureClockPs: clockPs,
+        dataPs,
+        cellPs: dataPs,
+        levels: 0,
+        carries: 0,
+        steps: [
+          step("clock", domain.port, clockPs, clockPs),
+          step("multiplier", name, dataPs, clockPs + dataPs),
+          step("setup", name, setupPs, clockPs + insidePs),
+        ],
+      });
+    }
+    return paths;
+  }
+
+  private setupOf(modes: BlockModes): number {
+    // an operand with a register of its own has nothing before that
+    return this.timing.delays.blockSetupPs({ ...modes, inputRegister: true } as BlockModes, "A0");
   }
 
   private isAsyncReset(slot: number): boolean {
