@@ -92,6 +92,22 @@ export class JobQueue implements OnApplicationShutdown {
     }
   }
 
+  /** Of the last trial before this one for the same target that got as far. */
+  private async lastSynthKey({ targetId, number }: TrialModel): Promise<string | null> {
+    if (!targetId) return null;
+    const before = await this.trials.findAll({
+      where: { targetId, number: { [Op.lt]: number } },
+      order: [["number", "DESC"]],
+      limit: 5,
+      attributes: ["stages"],
+    });
+    for (const { stages } of before) {
+      const synth = stages.find(({ stage }) => stage === "synth");
+      if (synth?.key && (synth.state === "done" || synth.state === "reused")) return synth.key;
+    }
+    return null;
+  }
+
   private async runTrial(trialId: string): Promise<void> {
     if (this.isStopping) return;
     const now = new Date();
@@ -110,7 +126,7 @@ export class JobQueue implements OnApplicationShutdown {
     const cancelFlag = new SharedArrayBuffer(4);
     const flag = new Int32Array(cancelFlag);
     this.flags.set(trialId, flag);
-    const job: TrialJob = { input: row.input, cancelFlag };
+    const job: TrialJob = { input: row.input, cancelFlag, reuseFrom: await this.lastSynthKey(row) };
     const thread = new Worker(new URL("./trial-thread.js", import.meta.url), { workerData: job });
     this.threads.set(trialId, thread);
     const stages = new Map<string, StageRecord>(row.stages.map((record) => [record.stage, record]));

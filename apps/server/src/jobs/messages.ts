@@ -5,6 +5,8 @@ export interface TrialJob {
   readonly input: DesignInput;
   /** One word: 1 asks the thread to stop. */
   readonly cancelFlag: SharedArrayBuffer;
+  /** Key of a synth artifact to take over from what did not change. */
+  readonly reuseFrom: string | null;
 }
 export type ToServer =
   | { readonly kind: "stage"; readonly record: StageRecord }

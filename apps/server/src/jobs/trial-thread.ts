@@ -7,7 +7,7 @@ import type { ToServer, ToThread, TrialJob } from "./messages.ts";
 
 /** Runs one trial. Artifacts go to and come from the server process, which alone talks to the database. */
 const port = parentPort!;
-const { input, cancelFlag } = workerData as TrialJob;
+const { input, cancelFlag, reuseFrom } = workerData as TrialJob;
 const flag = new Int32Array(cancelFlag);
 const compress = promisify(brotliCompress);
 const decompress = promisify(brotliDecompress);
@@ -72,6 +72,7 @@ async function figuresOf(result: FlowResult): Promise<TrialFigures> {
 }
 
 const result = await runFlow(input, store, {
+  reuseFrom,
   onStage: (record) => send({ kind: "stage", record }),
   isCancelled: () => Atomics.load(flag, 0) === 1,
 });

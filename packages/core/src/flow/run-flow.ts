@@ -13,6 +13,7 @@ import { cellKind, clockSlots, type MappedNetlist } from "../netlist/mapped.ts";
 import { pack } from "../pack/pack.ts";
 import { place } from "../place/place.ts";
 import { route } from "../route/route.ts";
+import { SynthMemory } from "../synth/regions.ts";
 import { type SynthOptions, synthesize, synthOptionsFor } from "../synth/synthesize.ts";
 import { analyzeTiming } from "../timing/analyze.ts";
 import { ownerOfSlots } from "../timing/timing-graph.ts";
@@ -50,6 +51,8 @@ export class MemoryStore implements ArtifactStore {
 
 export interface FlowOptions {
   readonly stopAfter?: StageName;
+  /** Key of an earlier synth artifact of the same design: what did not change since is taken over. */
+  readonly reuseFrom?: string | null;
   /** Called whenever something about a stage changes. */
   readonly onStage?: (record: StageRecord) => void;
   /** True once the caller no longer wants the result. */
@@ -88,6 +91,13 @@ export async function runFlow(
 }
 
 class StageFailed extends Error {}
+
+/** Kept beside a synth artifact, for the next run alone. */
+interface StoredMemory {
+  readonly names: readonly string[];
+  readonly regions: readonly Int32Array[];
+}
+const memoryKey = (synthKey: string) => `${synthKey}/regions`;
 
 class FlowRun {
   private readonly records = new Map<StageName, StageRecord>(
@@ -145,9 +155,12 @@ class FlowRun {
       const synthOptions: SynthOptions = recipe.retime
         ? { ...synthOptionsFor(part), retime: true, goalLevels: levelsFor(input.timingFiles, part) }
         : synthOptionsFor(part);
-      await this.stage("synth", [this.key("elaborate"), synthOptions], async (context) =>
-        synthesize((await this.need("elaborate")).netlist, synthOptions, context),
-      );
+      await this.stage("synth", [this.key("elaborate"), synthOptions], async (context) => {
+        const memory = await this.memory();
+        const result = synthesize((await this.need("elaborate")).netlist, synthOptions, context, memory);
+        if (result.artifact) await this.remember(memory);
+        return result;
+      });
       if (stop("synth")) return this.finish(status, part);
       await this.stage(
         "rules",
@@ -213,6 +226,20 @@ class FlowRun {
       part,
       artifact: async (stage) => (this.live.has(stage) || this.stored.has(stage) ? this.need(stage) : null),
     };
+  }
+
+  /** What synthesis of an earlier state of the design left. */
+  private async memory(): Promise<SynthMemory> {
+    const { reuseFrom } = this.options;
+    const bytes = reuseFrom ? await this.store.get(memoryKey(reuseFrom)) : null;
+    if (!bytes) return new SynthMemory();
+    const { names, regions } = decodeArtifact<StoredMemory>(bytes);
+    return new SynthMemory(new Map(names.map((name, i) => [name, regions[i]])));
+  }
+
+  private async remember({ kept }: SynthMemory): Promise<void> {
+    const stored: StoredMemory = { names: [...kept.keys()], regions: [...kept.values()] };
+    await this.store.put(memoryKey(this.records.get("synth")!.key!), "synth", encodeArtifact(stored));
   }
 
   private elaborate(): StageResult<ElaboratedDesign> {

@@ -35,6 +35,8 @@ class Balancer {
   /** [new nodes] Gates from the inputs. */
   private readonly level: number[] = [0];
   private readonly isRoot: Uint8Array;
+  /** Set where forms were tried that were not taken. */
+  private isWasteful = false;
   /** [old nodes] Gates that read it, and one for all outside; 2 stands for more. */
   private readonly reads: Uint8Array;
   /** [new nodes] LUT levels, and the inputs of the last LUT, as far as a first guess says. */
@@ -89,8 +91,8 @@ class Balancer {
         this.cluster[aig.nodeCount - 1] = [aig.nodeCount - 1];
       } else if (this.isRoot[node]) this.map[node] = this.tree(node);
     }
-    // what was tried and not taken goes
-    return sweep(moveGraph(graph, aig, this.map));
+    const moved = moveGraph(graph, aig, this.map);
+    return this.isWasteful ? sweep(moved) : moved;
   }
 
   /** Sums come about two gates after what their element reads. */
@@ -107,29 +109,39 @@ class Balancer {
   }
 
   private tree(root: number): number {
-    const { old } = this;
-    const leaves: number[] = [];
-    const parts: Part[] = [];
+    const { old, map } = this;
+    const leaves: number[] = []; // literals of the old graph
     const stack = [old.fanin0[root], old.fanin1[root]];
     while (stack.length) {
       const literal = stack.pop()!;
       const node = literal >> 1;
-      if (!(literal & 1) && old.isAnd(node) && !this.isRoot[node]) {
-        stack.push(old.fanin0[node], old.fanin1[node]);
-        continue;
-      }
-      const made = this.map[node] ^ (literal & 1);
-      const own = made >> 1;
-      // a LUT that others read too is not opened: it would be there twice
-      const isOpen = this.aig.isAnd(own) && this.reads[node] === 1;
-      leaves.push(made);
-      parts.push({ literal: made, label: this.label[own] ?? 0, inputs: isOpen ? this.cluster[own] : [own] });
+      if (!(literal & 1) && old.isAnd(node) && !this.isRoot[node]) stack.push(old.fanin0[node], old.fanin1[node]);
+      else leaves.push(literal);
     }
-    const plain = this.huffman(leaves);
-    const all = new Set(parts.flatMap(({ inputs }) => inputs));
-    if (all.size <= this.lutInputs || parts.length < 3) return plain;
+    const literals = leaves.map((literal) => map[literal >> 1] ^ (literal & 1));
+    if (leaves.length === 2) return this.and(literals[0], literals[1]);
+    const parts = leaves.map((literal, i): Part => {
+      const own = literals[i] >> 1;
+      // a LUT that others read too is not opened: it would be there twice
+      const isOpen = this.aig.isAnd(own) && this.reads[literal >> 1] === 1;
+      return { literal: literals[i], label: this.label[own] ?? 0, inputs: isOpen ? this.cluster[own] : [own] };
+    });
+    const plain = this.huffman(literals);
+    if (this.inputCount(parts) <= this.lutInputs) return plain;
     const packed = this.pack(parts);
+    this.isWasteful = true;
     return packed.label <= this.label[plain >> 1] ? packed.literal : plain;
+  }
+
+  /** Inputs of one LUT that would take all in; no more are counted than one too many. */
+  private inputCount(parts: readonly Part[]): number {
+    const all: number[] = [];
+    for (const { inputs } of parts)
+      for (const node of inputs) {
+        if (!all.includes(node)) all.push(node);
+        if (all.length > this.lutInputs) return all.length;
+      }
+    return all.length;
   }
 
   /** The earliest two first, by gates. */
@@ -155,17 +167,13 @@ class Balancer {
     level[node] = Math.max(level[a >> 1] ?? 0, level[b >> 1] ?? 0) + 1;
     const [x, y] = [a >> 1, b >> 1];
     const highest = Math.max(label[x], label[y]);
-    const inputsOf = (from: number) => (label[from] === highest && aig.isAnd(from) ? cluster[from] : [from]);
-    const inputs = [...new Set([...inputsOf(x), ...inputsOf(y)])];
     // two inputs of the graph at one level make a LUT a level later
-    const isInner = [x, y].some((from) => label[from] === highest && aig.isAnd(from));
-    if (isInner && inputs.length <= lutInputs && [x, y].every((from) => label[from] < highest || aig.isAnd(from))) {
-      label[node] = highest;
-      cluster[node] = inputs;
-    } else {
-      label[node] = highest + 1;
-      cluster[node] = x === y ? [x] : [x, y];
-    }
+    const opensX = label[x] === highest && aig.isAnd(x);
+    const opensY = label[y] === highest && aig.isAnd(y);
+    const isInner = (opensX || opensY) && (opensX || label[x] < highest) && (opensY || label[y] < highest);
+    const inputs = isInner ? union(opensX ? cluster[x] : [x], opensY ? cluster[y] : [y], lutInputs) : null;
+    label[node] = inputs ? highest : highest + 1;
+    cluster[node] = inputs ?? (x === y ? [x] : [x, y]);
     return made;
   }
 
@@ -227,4 +235,11 @@ class Balancer {
     }
     return queue[0];
   }
+}
+
+/** Both lists together, or null for more than `most`. */
+function union(a: readonly number[], b: readonly number[], most: number): number[] | null {
+  const all = [...a];
+  for (const node of b) if (!all.includes(node)) all.push(node);
+  return all.length <= most ? all : null;
 }

@@ -1,15 +1,27 @@
+import { accumulatorWidth, multiplierWidth } from "../device/blocks.ts";
 import type { BitGraph } from "./blast.ts";
 import { ChainLevels } from "./carry.ts";
 import type { InputLevels } from "./lut-map.ts";
 
-/** A multiplier without registers takes about as long as so many LUTs with their wires. */
-export const multiplierLevels = 3;
+/**
+ * A multiplier without registers takes about as long as so many LUTs with their wires; what its product is added to
+ * goes through the adder alone.
+ */
+export function throughLevels(pin: number): number {
+  const first = 2 * multiplierWidth;
+  return pin >= first && pin < first + accumulatorWidth ? 1 : 3;
+}
+
+interface Source {
+  readonly node: number;
+  readonly levels: number;
+}
 
 /** Levels of the graph's inputs: sums of carry chains, results of multipliers without registers, and starts. */
 export class GraphLevels implements InputLevels {
   private readonly chains: ChainLevels;
   /** Input of the graph -> lower nodes that it follows without a clock, so many levels later. */
-  private readonly sources = new Map<number, { readonly nodes: readonly number[]; readonly levels: number }>();
+  private readonly sources = new Map<number, readonly Source[]>();
 
   constructor(graph: BitGraph, perTile: number) {
     this.chains = new ChainLevels(graph.aig, graph.carry, perTile);
@@ -17,12 +29,16 @@ export class GraphLevels implements InputLevels {
       const from = literal >> 1;
       // a net of logic is the LUT that makes it; another name for an input takes one
       const isOwn = graph.aig.isAnd(from) || (!(literal & 1) && graph.carry.places.has(from));
-      this.sources.set(node, { nodes: [from], levels: isOwn ? 0 : 1 });
+      this.sources.set(node, [{ node: from, levels: isOwn ? 0 : 1 }]);
     }
     for (const block of graph.blocks) {
       if (!block.isThrough) continue;
-      const sources = [...new Set(block.inputs.filter((literal) => literal > 1).map((literal) => literal >> 1))];
-      for (const node of block.outputs.values()) this.sources.set(node, { nodes: sources, levels: multiplierLevels });
+      const most = new Map<number, number>();
+      block.inputs.forEach((literal, pin) => {
+        if (literal > 1) most.set(literal >> 1, Math.max(most.get(literal >> 1) ?? 0, throughLevels(pin)));
+      });
+      const sources = [...most].map(([node, levels]) => ({ node, levels }));
+      for (const node of block.outputs.values()) this.sources.set(node, sources);
     }
   }
 
@@ -34,8 +50,8 @@ export class GraphLevels implements InputLevels {
     const sources = this.sources.get(node);
     if (!sources) return this.chains.arrival(node, depth);
     let most = 0;
-    for (const source of sources.nodes) if (depth[source] > most) most = depth[source];
-    return most + sources.levels;
+    for (const { node: from, levels } of sources) most = Math.max(most, depth[from] + levels);
+    return most;
   }
 
   require(node: number, required: Int32Array): void {
@@ -45,6 +61,6 @@ export class GraphLevels implements InputLevels {
       return;
     }
     if (required[node] >= 1 << 28) return;
-    for (const source of sources.nodes) required[source] = Math.min(required[source], required[node] - sources.levels);
+    for (const { node: from, levels } of sources) required[from] = Math.min(required[from], required[node] - levels);
   }
 }

@@ -4,6 +4,7 @@
  */
 
 export type { InferredItem } from "./inferred.ts";
+export { SynthMemory } from "./regions.ts";
 export type { StateMachine } from "./state-machines.ts";
 export { defaultSynthOptions, type SynthOptions, synthesize, synthOptionsFor } from "./synthesize.ts";
 export { permuteMask } from "./truth-table.ts";

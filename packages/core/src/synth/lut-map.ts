@@ -8,8 +8,6 @@ export interface LutCover {
   readonly roots: Int32Array;
   /** [nodes * K] Leaves of each root, -1 behind the last. */
   readonly leaves: Int32Array;
-  /** [nodes] LUT levels from the inputs. */
-  readonly depth: Int32Array;
   readonly k: number;
   /** Levels on the longest path. */
   readonly levels: number;
@@ -32,7 +30,28 @@ export function mapLuts(
   context: StageContext,
   levels: InputLevels = startLevels,
 ): LutCover {
-  return new Mapper(aig, targets, k, context, levels).run();
+  const mapping = startMapping(aig, targets, k, context, levels);
+  return mapping.finish(mapping.levels);
+}
+
+/** A mapping whose least levels are known, before its LUTs are chosen. */
+export interface Mapping {
+  readonly levels: number;
+  /** @param levels That it may take, not below its own: what is not needed is spent on fewer LUTs. */
+  finish(levels: number): LutCover;
+}
+
+/** As `mapLuts`, in two steps: a part of a design takes as many levels as the whole. */
+export function startMapping(
+  aig: Aig,
+  targets: readonly number[],
+  k: number,
+  context: StageContext,
+  levels: InputLevels = startLevels,
+): Mapping {
+  const mapper = new Mapper(aig, targets, k, context, levels);
+  const least = mapper.start();
+  return { levels: least, finish: (allowed) => mapper.finish(Math.max(allowed, least)) };
 }
 
 /** Levels at which the graph's inputs arrive, where something outside of it (a carry chain) makes them from its nodes. */
@@ -98,10 +117,15 @@ class Mapper {
       this.estimatedRefs[node] = Math.max(1, this.estimatedRefs[node] + this.isTarget[node]);
   }
 
-  run(): LutCover {
+  start(): number {
     this.pass("depth");
-    this.levels = 0;
-    for (const node of this.targets) this.levels = Math.max(this.levels, this.depth[node]);
+    let levels = 0;
+    for (const node of this.targets) levels = Math.max(levels, this.depth[node]);
+    return levels;
+  }
+
+  finish(levels: number): LutCover {
+    this.levels = levels;
     this.chooseCover();
     this.pass("flow");
     this.chooseCover();
@@ -117,7 +141,7 @@ class Mapper {
       roots.push(node);
       for (let i = 0; i < this.cutSize[node * slots]; i++) leaves[node * k + i] = this.cutLeaves[node * slots * k + i];
     }
-    return { roots: Int32Array.from(roots), leaves, depth: this.depth, k, levels: this.levels };
+    return { roots: Int32Array.from(roots), leaves, k, levels: this.levels };
   }
 
   private pass(mode: "depth" | "flow" | "exact"): void {

@@ -39,6 +39,7 @@ export class NetlistWriter {
   /** Word-level block cell -> its place among the blocks; later steps add none and keep their order. */
   private readonly blockOrdinal = new Map<number, number>();
   private readonly aig: Aig;
+  private readonly states: readonly StateBit[];
   private readonly cone: ConeFunction;
 
   constructor(
@@ -48,10 +49,10 @@ export class NetlistWriter {
     private readonly inferred: readonly InferredItem[],
     private readonly blockFamily: BlockFamily,
     private readonly graph: BitGraph,
-    private readonly states: readonly StateBit[],
     private readonly cover: LutCover,
   ) {
     this.aig = graph.aig;
+    this.states = graph.states;
     this.cone = new ConeFunction(this.aig);
     this.nodeName = new Array(this.aig.nodeCount);
     rtl.cells.forEach((cell, c) => {

@@ -1,5 +1,5 @@
 import type { BitGraph, StateBit } from "./blast.ts";
-import { multiplierLevels } from "./graph-levels.ts";
+import { throughLevels } from "./graph-levels.ts";
 import type { LutCover } from "./lut-map.ts";
 
 interface Edge {
@@ -47,7 +47,7 @@ export class RetimeGraph {
     });
     const blockOf = new Map<number, number>(); // output node -> vertex
     const blocks = graph.blocks.map((block) => {
-      const vertex = block.isThrough ? this.vertex(multiplierLevels * perTile, false) : 0;
+      const vertex = block.isThrough ? this.vertex(0, false) : 0;
       if (vertex) for (const node of block.outputs.values()) blockOf.set(node, vertex);
       return vertex;
     });
@@ -84,7 +84,9 @@ export class RetimeGraph {
       });
     });
     graph.blocks.forEach((block, b) => {
-      for (const literal of block.inputs) connect(literal, blocks[b]);
+      block.inputs.forEach((literal, pin) => {
+        connect(literal, blocks[b], blocks[b] ? throughLevels(pin) * perTile : 0);
+      });
     });
     for (const { literal } of graph.outputs) connect(literal, 0);
     for (const state of graph.states) {

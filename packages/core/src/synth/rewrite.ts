@@ -42,7 +42,7 @@ class Rewriter {
     const n = graph.aig.nodeCount;
     this.map = new Int32Array(n).fill(-1);
     this.map[0] = 0;
-    this.capacity = n + (n >> 1) + 1024;
+    this.capacity = n + (n >> 1) + 64;
     this.refs = new Int32Array(this.capacity);
     this.level = new Int32Array(this.capacity);
     this.stamp = new Int32Array(this.capacity);

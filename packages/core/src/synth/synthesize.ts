@@ -7,17 +7,18 @@ import type { MappedNetlist } from "../netlist/mapped.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
 import { balance } from "./balance.ts";
 import { type BitGraph, blast, outsideLiterals, type StateBit } from "./blast.ts";
+import { canonical } from "./canonical.ts";
 import { takeInCarries } from "./carry-in.ts";
 import { copyRegisters } from "./copy-registers.ts";
 import { GraphLevels } from "./graph-levels.ts";
 import type { InferredItem } from "./inferred.ts";
-import { mapLuts } from "./lut-map.ts";
+import { type LutCover, mapLuts } from "./lut-map.ts";
 import { mapMemories } from "./memory-map.ts";
 import { mapMultipliers } from "./multiplier-map.ts";
 import { NetlistWriter } from "./netlist-writer.ts";
 import { codesFor, recodeStates } from "./recode-states.ts";
+import { mapRegions, SynthMemory } from "./regions.ts";
 import { retime } from "./retime.ts";
-import { rewrite } from "./rewrite.ts";
 import { type EditedNetlist, RtlEditor } from "./rtl-editor.ts";
 import { shareOperators } from "./share.ts";
 import { findShiftRegisters } from "./shift-registers.ts";
@@ -80,11 +81,16 @@ export function synthOptionsFor(part: Part): SynthOptions {
   };
 }
 
-/** Word-level netlist to LUTs and flip-flops, carry chains and hard blocks. */
+/**
+ * Word-level netlist to LUTs and flip-flops, carry chains and hard blocks.
+ * @param memory What an earlier run of a similar design left; regions that did not change are taken over from it. The
+ * result is the same with any.
+ */
 export function synthesize(
   elaborated: RtlNetlist,
   options: SynthOptions,
   context: StageContext,
+  memory = new SynthMemory(),
 ): StageResult<MappedNetlist> {
   const findings: Finding[] = [];
   const prepared = prepareNetlist(elaborated, options);
@@ -109,23 +115,16 @@ export function synthesize(
     netlist,
     machines.filter(({ codes }) => codes !== undefined).map((machine) => ({ machine, codes: machine.codes! })),
   );
-  let graph = balance(raw, options.lutInputs);
-  for (let round = 0; round < options.rewriteRounds; round++)
-    graph = balance(rewrite(graph, context), options.lutInputs);
-  graph = retimeGraph(graph, netlist, options, context);
+  const { graph, cover } = mapBits(raw, netlist, options, context, memory);
   const inferred = [
     ...prepared.inferred,
     ...structures(raw, machines, netlist, origin),
     ...movedRegisters(graph, netlist, origin),
   ];
-  context.progress({ fraction: 0.3 });
-  const states = foldSmallControls(graph, options.minControlShare);
-  const targets = new Set<number>();
-  for (const literal of outsideLiterals({ ...graph, states })) if (literal > 1) targets.add(literal >> 1);
-  const levels = new GraphLevels(graph, options.elementsPerTile);
-  const cover = mapLuts(graph.aig, [...targets], options.lutInputs, context, levels);
-  context.progress({ fraction: 0.9, figure: `${cover.roots.length} LUTs, ${cover.levels} levels` });
-  const written = new NetlistWriter(netlist, origin, inferred, options.blocks, graph, states, cover).write();
+  const reused = memory.gates ? Math.round((100 * memory.reusedGates) / memory.gates) : 0;
+  const taken = reused ? `, ${reused} % taken over` : "";
+  context.progress({ fraction: 0.9, figure: `${cover.roots.length} LUTs, ${cover.levels} levels${taken}` });
+  const written = new NetlistWriter(netlist, origin, inferred, options.blocks, graph, cover).write();
   const mapped = copyRegisters(written, loadLimits(written, elaborated, options.mostLoads));
   if (mapped.cellCount === 0) {
     findings.push({
@@ -159,24 +158,44 @@ function shareResources({ netlist, origin }: EditedNetlist): EditedNetlist {
   return takeInCarries(editor) + shareOperators(editor) ? editor.finish() : { netlist, origin };
 }
 
-/** Moves the registers that the source or the options let move. */
-function retimeGraph(graph: BitGraph, netlist: RtlNetlist, options: SynthOptions, context: StageContext): BitGraph {
+/** Gates anew, registers moved where they may, and LUTs. */
+function mapBits(
+  raw: BitGraph,
+  netlist: RtlNetlist,
+  options: SynthOptions,
+  context: StageContext,
+  memory: SynthMemory,
+): { readonly graph: BitGraph; readonly cover: LutCover } {
+  const folded = (graph: BitGraph) => ({ ...graph, states: foldSmallControls(graph, options.minControlShare) });
+  const isMovable = movableIn(raw, netlist, options);
+  if (!raw.states.some(isMovable))
+    return mapRegions(canonical(folded(raw), netlist), netlist, options, context, memory);
+  const { graph } = mapRegions(canonical(raw, netlist), netlist, options, context, memory);
+  const moved = folded(balance(retime(graph, netlist, isMovable, options, context), options.lutInputs));
+  const targets = new Set<number>();
+  for (const literal of outsideLiterals(moved)) if (literal > 1) targets.add(literal >> 1);
+  const levels = new GraphLevels(moved, options.elementsPerTile);
+  return { graph: moved, cover: mapLuts(moved.aig, [...targets], options.lutInputs, context, levels) };
+}
+
+/** Which registers the source or the options let move. */
+function movableIn(graph: BitGraph, netlist: RtlNetlist, options: SynthOptions): (state: StateBit) => boolean {
   const wishes = new Wishes(netlist);
+  const netOf = (state: StateBit) => netlist.cells[state.cell].output[state.bit];
   const byNode = new Map(graph.states.map((state) => [state.qNode, state]));
+  const firstCatches = new Set<number>();
   // a register that takes a value from another clock or from outside as it is must stay where it is
-  const isFirstCatch = (state: StateBit): boolean => {
-    if (graph.aig.isAnd(state.d >> 1)) return false;
+  for (const state of graph.states) {
+    if (graph.aig.isAnd(state.d >> 1)) continue;
     const before = byNode.get(state.d >> 1);
-    return !before || before.clock !== state.clock || before.clockRising !== state.clockRising;
+    if (!before || before.clock !== state.clock || before.clockRising !== state.clockRising)
+      firstCatches.add(netOf(state));
+  }
+  return (state) => {
+    const { retime: wish, do_not_merge: isApart } = wishes.of(netlist.cells[state.cell]);
+    if (state.isLatch || state.code || isApart || wishes.kept.has(netOf(state))) return false;
+    return wish ?? (options.retime && !firstCatches.has(netOf(state)));
   };
-  const isMovable = (state: StateBit): boolean => {
-    const cell = netlist.cells[state.cell];
-    const { retime: wish, do_not_merge: isApart } = wishes.of(cell);
-    if (state.isLatch || state.code || isApart || wishes.kept.has(cell.output[state.bit])) return false;
-    return wish ?? (options.retime && !isFirstCatch(state));
-  };
-  if (!graph.states.some(isMovable)) return graph;
-  return balance(retime(graph, netlist, isMovable, options, context), options.lutInputs);
 }
 
 /** What retiming did to each register of the source. */
