@@ -66,7 +66,7 @@ const countLuts = (mapped) => mapped.kind.reduce((sum, kind) => sum + (kind === 
 const column = (text, width) => String(text).padStart(width);
 
 const warm = await elaborated(2000);
-for (let i = 0; i < 3; i++) synthesize(warm.netlist, warm.options, context);
+for (let i = 0; i < 8; i++) synthesize(warm.netlist, warm.options, context);
 
 console.log("Synthesis from the elaborated design to LUTs (best of three)");
 console.log(...["LUTs", "levels", "time", "LUTs/s", "reading x", "KiB/LUT"].map((name) => column(name, 11)));

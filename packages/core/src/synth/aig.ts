@@ -5,14 +5,14 @@
  */
 export class Aig {
   /** [nodes] First fan-in literal; -1 for an input, -2 for the constant. */
-  fanin0 = new Int32Array(1024);
-  fanin1 = new Int32Array(1024);
+  fanin0 = new Int32Array(128);
+  fanin1 = new Int32Array(128);
   /** [nodes] Word-level cell that first asked for the node; -1 for none. */
-  origin = new Int32Array(1024).fill(-1);
+  origin = new Int32Array(128).fill(-1);
   nodeCount = 1;
   /** Taken over as `origin` by nodes made from now on. */
   currentOrigin = -1;
-  private table = new Int32Array(4096).fill(-1);
+  private table = new Int32Array(512).fill(-1);
   private tableCount = 0;
 
   constructor() {

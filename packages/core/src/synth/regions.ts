@@ -36,11 +36,11 @@ export class SynthMemory {
 
 /** Goes up when the same region becomes something else, or is kept in another form. */
 const version = 1;
-/** Scopes with fewer gates are worked on together with the scope around them. */
+/** Parts with fewer gates are worked on together with others of their scope, and small scopes with the one around them. */
 const leastGates = 40;
 
 /**
- * Rewrites and maps the graph in regions that no path without a register connects, those of one module instance
+ * Rewrites and maps the graph in regions that no path without a register connects, small ones of a module instance
  * together. Each region's result depends on it alone and on the levels of the whole.
  */
 export function mapRegions(
@@ -129,29 +129,29 @@ function splitRegions(graph: BitGraph, netlist: RtlNetlist): Parts[] {
     for (const literal of [...nodes.map((node) => 2 * node), ...block.inputs])
       if (nodes.length) join(nodes[0], literal);
   }
-  const scopeOf = new Map<number, string>(); // lowest node of a part -> scope
+  const counts = new Int32Array(n); // by lowest node
+  for (let node = 1; node < n; node++) if (isInner[node]) counts[find(node)]++;
+  const scopeOf = new Map<number, string>(); // lowest node of a small part -> scope
   const sizes = new Map<string, number>();
-  for (let node = 1; node < n; node++) {
-    if (!isInner[node]) continue;
-    const root = find(node);
-    let scope = scopeOf.get(root);
-    if (scope === undefined) {
-      const origin = aig.origin[root];
-      scope = origin < 0 ? "" : outerOf(netlist.cells[origin].name.replace(/\$.*$/, ""));
-      scopeOf.set(root, scope);
-    }
-    sizes.set(scope, (sizes.get(scope) ?? 0) + 1);
+  for (let root = 1; root < n; root++) {
+    if (counts[root] === 0 || counts[root] >= leastGates) continue;
+    const origin = aig.origin[root];
+    const scope = origin < 0 ? "" : outerOf(netlist.cells[origin].name.replace(/\$.*$/, ""));
+    scopeOf.set(root, scope);
+    sizes.set(scope, (sizes.get(scope) ?? 0) + counts[root]);
   }
   const into = mergeSmall(sizes);
-  const groups = new Map<string, Parts>();
+  const groups = new Map<number | string, Parts>();
   const regionOf: (Parts | undefined)[] = new Array(n);
   for (let node = 1; node < n; node++) {
     if (!isInner[node]) continue;
-    const scope = into.get(scopeOf.get(find(node))!)!;
-    let parts = groups.get(scope);
+    const root = find(node);
+    const scope = scopeOf.get(root);
+    const group = scope === undefined ? root : into.get(scope)!;
+    let parts = groups.get(group);
     if (!parts) {
       parts = { nodes: [], chains: [], kept: [], blocks: [], targets: new Set() };
-      groups.set(scope, parts);
+      groups.set(group, parts);
     }
     parts.nodes.push(node);
     regionOf[node] = parts;
