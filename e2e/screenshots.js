@@ -76,6 +76,16 @@ try {
   await driver.get(`${mixed}/sources?file=pattern_memory.vhd`);
   await settle(2500);
   await shot("sources-vhdl");
+  await driver.get(address);
+  await click("design-lamp-test");
+  await settle(1500);
+  await driver.get(`${(await driver.getCurrentUrl()).replace(/\/sources.*/, "")}/fit?view=targets`);
+  await at("targets-table");
+  await settle(500);
+  if ((await driver.findElements({ css: '[data-testid="build-targets"]' })).length) await click("build-targets");
+  await driver.wait(async () => /3 of 3 laid out/.test(await (await at("targets-verdict")).getText()), 60_000);
+  await settle(1500);
+  await shot("fit-targets");
   await driver.executeScript("localStorage.setItem('gate-clock-theme', 'dark')");
   await driver.get(`${design}/timing`);
   await settle(2000);
