@@ -1,7 +1,7 @@
 import { accumulatorWidth, multiplierWidth } from "../device/blocks.ts";
-import type { BitGraph } from "./blast.ts";
+import { type BitGraph, outsideLiterals } from "./blast.ts";
 import { ChainLevels } from "./carry.ts";
-import type { InputLevels } from "./lut-map.ts";
+import type { InputLevels, LutCover } from "./lut-map.ts";
 
 /**
  * A multiplier without registers takes about as long as so many LUTs with their wires; what its product is added to
@@ -63,4 +63,25 @@ export class GraphLevels implements InputLevels {
     if (required[node] >= 1 << 28) return;
     for (const { node: from, levels } of sources) required[from] = Math.min(required[from], required[node] - levels);
   }
+}
+
+/** LUT levels on the longest path of a cover. */
+export function countLevels(graph: BitGraph, { roots, leaves, k }: LutCover, perTile: number): number {
+  const { aig } = graph;
+  const levels = new GraphLevels(graph, perTile);
+  const depth = new Int32Array(aig.nodeCount);
+  const isRoot = new Uint8Array(aig.nodeCount);
+  for (const root of roots) isRoot[root] = 1;
+  levels.reset();
+  for (let node = 1; node < aig.nodeCount; node++) {
+    if (!aig.isAnd(node)) depth[node] = levels.arrival(node, depth);
+    else if (isRoot[node]) {
+      let most = 0;
+      for (let i = node * k; i < (node + 1) * k && leaves[i] >= 0; i++) most = Math.max(most, depth[leaves[i]]);
+      depth[node] = most + 1;
+    }
+  }
+  let most = 0;
+  for (const literal of outsideLiterals(graph)) if (literal > 1) most = Math.max(most, depth[literal >> 1]);
+  return most;
 }

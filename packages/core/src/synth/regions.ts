@@ -12,7 +12,7 @@ import { rewrite } from "./rewrite.ts";
 
 export interface RegionOptions {
   readonly lutInputs: number;
-  readonly elementsPerTile: number;
+  readonly elementsPerLevel: number;
   readonly rewriteRounds: number;
 }
 
@@ -262,7 +262,7 @@ class Region {
   private makeKey(): string {
     const { whole, parts, options } = this;
     const { aig } = whole;
-    const words = [version, options.lutInputs, options.elementsPerTile, options.rewriteRounds, whole.carry.maxLength];
+    const words = [version, options.lutInputs, options.elementsPerLevel, options.rewriteRounds, whole.carry.maxLength];
     words.push(this.ids.length);
     for (const node of this.ids.subarray(1)) {
       if (aig.isAnd(node)) words.push(this.local(aig.fanin0[node]), this.local(aig.fanin1[node]));
@@ -362,7 +362,7 @@ class Region {
   private startMapping(graph: BitGraph, context: StageContext): void {
     const targets = new Set<number>();
     for (const literal of outsideLiterals(graph)) if (literal > 1) targets.add(literal >> 1);
-    const levels = new GraphLevels(graph, this.options.elementsPerTile);
+    const levels = new GraphLevels(graph, this.options.elementsPerLevel);
     this.mapping = startMapping(graph.aig, [...targets], this.options.lutInputs, { ...context, progress() {} }, levels);
   }
 

@@ -10,7 +10,7 @@ import { ConeFunction } from "./truth-table.ts";
 
 export interface RetimeOptions {
   readonly lutInputs: number;
-  readonly elementsPerTile: number;
+  readonly elementsPerLevel: number;
   /** Levels that are short enough: no register moves for less. */
   readonly goalLevels: number;
 }
@@ -64,7 +64,7 @@ function coverOf(graph: BitGraph, options: RetimeOptions, context: StageContext)
   if (!cover) {
     const targets = new Set<number>();
     for (const literal of outsideLiterals(graph)) if (literal > 1) targets.add(literal >> 1);
-    const levels = new GraphLevels(graph, options.elementsPerTile);
+    const levels = new GraphLevels(graph, options.elementsPerLevel);
     cover = mapLuts(graph.aig, [...targets], options.lutInputs, { ...context, progress() {} }, levels);
     covers.set(graph, cover);
   }
@@ -93,8 +93,8 @@ class Mover {
     const movable = graph.states.filter(this.isMovable);
     if (movable.length === 0) return graph;
     const cover = coverOf(graph, options, this.context);
-    const timing = new RetimeGraph(graph, cover, movable, options.elementsPerTile);
-    const best = timing.best(this.direction, options.goalLevels * options.elementsPerTile);
+    const timing = new RetimeGraph(graph, cover, movable, options.elementsPerLevel);
+    const best = timing.best(this.direction, options.goalLevels * options.elementsPerLevel);
     if (!best) return graph;
     let waiting: Waiting[] = [];
     for (const [node, vertex] of timing.lutOf) {

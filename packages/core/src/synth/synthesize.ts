@@ -10,7 +10,7 @@ import { type BitGraph, blast, outsideLiterals, type StateBit } from "./blast.ts
 import { canonical } from "./canonical.ts";
 import { takeInCarries } from "./carry-in.ts";
 import { copyRegisters } from "./copy-registers.ts";
-import { GraphLevels } from "./graph-levels.ts";
+import { countLevels, GraphLevels } from "./graph-levels.ts";
 import type { InferredItem } from "./inferred.ts";
 import { type LutCover, mapLuts } from "./lut-map.ts";
 import { mapMemories } from "./memory-map.ts";
@@ -30,7 +30,9 @@ export interface SynthOptions {
   readonly lutInputs: number;
   /** Enables and synchronous resets used by fewer flip-flops than this become logic: each one claims half a tile. */
   readonly minControlShare: number;
-  /** Elements of a logic tile: what a carry climbs in about the time of a LUT. */
+  /** Elements that a carry climbs in about the time of a LUT with its wires: what speed is bought and sold by. */
+  readonly elementsPerLevel: number;
+  /** Elements of a logic tile: every one that a carry climbs counts as a level to people. */
   readonly elementsPerTile: number;
   /** Elements that one column of tiles can link by carry. */
   readonly maxCarry: number;
@@ -52,6 +54,7 @@ export interface SynthOptions {
 export const defaultSynthOptions: SynthOptions = {
   lutInputs: 6,
   minControlShare: 3,
+  elementsPerLevel: 24,
   elementsPerTile: 8,
   maxCarry: 128,
   blocks: blocksOf(findFamily("Twill")),
@@ -70,10 +73,13 @@ function blocksOf(family: BlockFamily): BlockFamily {
 
 /** Options as a part wants them. */
 export function synthOptionsFor(part: Part): SynthOptions {
-  const { lutInputs, elementsPerTile } = part.family;
+  const { lutInputs, elementsPerTile, delays } = part.family;
+  const { lutPs, wirePs, pinMuxPs, carryPs } = delays;
+  const levelPs = lutPs[lutInputs >> 1] + wirePs[0] + wirePs[1] + pinMuxPs;
   return {
     ...defaultSynthOptions,
     lutInputs,
+    elementsPerLevel: Math.floor(levelPs / carryPs),
     elementsPerTile,
     maxCarry: elementsPerTile * part.die.rows,
     blocks: blocksOf(part.family),
@@ -115,7 +121,9 @@ export function synthesize(
     netlist,
     machines.filter(({ codes }) => codes !== undefined).map((machine) => ({ machine, codes: machine.codes! })),
   );
-  const { graph, cover } = mapBits(raw, netlist, options, context, memory);
+  const chosen = mapBits(raw, netlist, options, context, memory);
+  const { graph } = chosen;
+  const cover = { ...chosen.cover, levels: countLevels(graph, chosen.cover, options.elementsPerTile) };
   const inferred = [
     ...prepared.inferred,
     ...structures(raw, machines, netlist, origin),
@@ -174,7 +182,7 @@ function mapBits(
   const moved = folded(balance(retime(graph, netlist, isMovable, options, context), options.lutInputs));
   const targets = new Set<number>();
   for (const literal of outsideLiterals(moved)) if (literal > 1) targets.add(literal >> 1);
-  const levels = new GraphLevels(moved, options.elementsPerTile);
+  const levels = new GraphLevels(moved, options.elementsPerLevel);
   return { graph: moved, cover: mapLuts(moved.aig, [...targets], options.lutInputs, context, levels) };
 }
 
@@ -254,20 +262,22 @@ function structures(
   origin: Int32Array,
 ): InferredItem[] {
   const nameOf = (cell: number) => netlist.cells[cell].name.replace(/\$ff\d*$/, "");
-  const items = machines.map((machine): InferredItem => {
-    const unreachable = 2 ** machine.bits - machine.states.length;
-    const how = machine.coding ? `coded anew, ${machine.coding}, in ${machine.codes![0].length} bits` : "as written";
-    return {
-      kind: "state machine",
-      name: nameOf(machine.cell),
-      origin: origin[machine.cell],
-      shape: `${machine.states.length} states in ${machine.bits} bits, ${machine.transitions.length} ways`,
-      becomes: "registers",
-      count: 0,
-      reason: unreachable ? `${how}; ${unreachable} of ${2 ** machine.bits} codes are never reached` : how,
-      machine,
-    };
-  });
+  const items = [...machines]
+    .sort((a, b) => a.cell - b.cell)
+    .map((machine): InferredItem => {
+      const unreachable = 2 ** machine.bits - machine.states.length;
+      const how = machine.coding ? `coded anew, ${machine.coding}, in ${machine.codes![0].length} bits` : "as written";
+      return {
+        kind: "state machine",
+        name: nameOf(machine.cell),
+        origin: origin[machine.cell],
+        shape: `${machine.states.length} states in ${machine.bits} bits, ${machine.transitions.length} ways`,
+        becomes: "registers",
+        count: 0,
+        reason: unreachable ? `${how}; ${unreachable} of ${2 ** machine.bits} codes are never reached` : how,
+        machine,
+      };
+    });
   const shifts = findShiftRegisters(graph).map(
     ({ cell, length }): InferredItem => ({
       kind: "shift register",
