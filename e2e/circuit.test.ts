@@ -1,3 +1,4 @@
+import type { Design } from "@gate-clock/contract";
 import type { DesignProof } from "@gate-clock/core";
 import { By, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
@@ -126,7 +127,8 @@ describe("the circuit and the fit", () => {
       name: string;
       value: { key: string; proof: DesignProof };
     }[];
-    const { key, proof } = kept.find(({ name }) => name === "proof")!.value;
+    const { targetId } = (await (await fetch(`${server.address}/api/designs/${id}`)).json()) as Design;
+    const { key, proof } = kept.find(({ name }) => name.startsWith("proof:"))!.value;
     const cycles = [0, 1, 1].map((lift, i) => ({
       inputs: { clk: 0, lift },
       outputs: { "y[0]": { written: 0, built: Number(i === 2) }, "y[1]": { written: lift, built: lift } },
@@ -137,7 +139,7 @@ describe("the circuit and the fit", () => {
       verdict: "different",
       logic: { ...proof.logic, verdict: "different", counterexample },
     };
-    await fetch(`${server.address}/api/designs/${id}/kept/proof`, {
+    await fetch(`${server.address}/api/designs/${id}/kept/proof:${targetId}`, {
       method: "PUT",
       headers: { "content-type": "application/json" },
       body: JSON.stringify({ value: { key, proof: different } }),

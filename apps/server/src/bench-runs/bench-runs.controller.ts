@@ -44,7 +44,9 @@ export class BenchRunsController {
     @Body() dto: KeepDto,
   ): Promise<void> {
     if (!keptNamePattern.test(name))
-      throw new BadRequestException("What is kept is named 'proof', or 'waves:' or 'verdict:' and the test bench.");
+      throw new BadRequestException(
+        "What is kept is named 'waves:' or 'verdict:' and the test bench, or 'proof:' and the target.",
+      );
     await this.keptService.put(designId, name, dto.value);
   }
 

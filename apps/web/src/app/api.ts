@@ -91,7 +91,6 @@ export const api = {
   removeTarget: (id: string, targetId: string) => json<Target[]>(`/api/designs/${id}/targets/${targetId}`, "DELETE"),
   startTargetTrial: (id: string, targetId: string) =>
     json<Trial>(`/api/designs/${id}/targets/${targetId}/trials`, "POST"),
-  startTrial: (id: string) => json<Trial>(`/api/designs/${id}/trials`, "POST"),
   cancelTrial: (id: string, trialId: string) => json<void>(`/api/designs/${id}/trials/${trialId}/cancel`, "POST"),
   kept: (id: string, signal?: AbortSignal) => json<Kept[]>(`/api/designs/${id}/kept`, "GET", undefined, signal),
   async keep(id: string, name: string, value: object): Promise<void> {

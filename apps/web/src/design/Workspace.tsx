@@ -78,12 +78,13 @@ function OpenDesign({ design }: { design: Design }) {
     dispatchEvent(new Event(giveOutEvent));
     if (!(await drafts.flush())) return;
     try {
-      const started = await api.startTrial(design.id);
+      // for the target on this page, whatever another tab has chosen meanwhile
+      const started = await api.startTargetTrial(design.id, design.targetId);
       updateDesign(queries, design.id, (old) => ({ ...old, lastTrial: started }));
     } catch (error) {
       setProblem((error as Error).message);
     }
-  }, [design.id, drafts.flush, queries]);
+  }, [design.id, design.targetId, drafts.flush, queries]);
 
   const showPlace = useCallback(
     (place: Place) => {

@@ -28,12 +28,13 @@ export function ProofView() {
   const kept = useQuery(keptQuery(design.id));
   const keyOf = (stage: string) => trial?.stages.find((record) => record.stage === stage)?.key ?? "";
   const key = proofKey(keyOf("synth"), image.data ? keyOf("image") : "");
+  const name = `proof:${design.targetId}`;
   const known = useMemo(() => {
-    const value = kept.data?.find((each) => each.name === "proof")?.value as
+    const value = kept.data?.find((each) => each.name === name)?.value as
       | { key?: string; proof?: DesignProof }
       | undefined;
     return value?.key === key ? (value.proof ?? null) : null;
-  }, [kept.data, key]);
+  }, [kept.data, key, name]);
   const { result, progress, problem, start, cancel } = useFitter<DesignProof>();
   const proof = known ?? (progress ? null : result);
   const run = async () => {
@@ -45,7 +46,7 @@ export function ProofView() {
     const inputs = { part: trial.part, elaborate: elaborate.data, synth: synth.data, layout };
     const made = await start((fitter, tell) => fitter.prove(inputs, key, tell));
     if (!made) return;
-    await api.keep(design.id, "proof", { key, proof: made });
+    await api.keep(design.id, name, { key, proof: made });
     void queries.invalidateQueries({ queryKey: keptQuery(design.id).queryKey });
   };
   const example = proof?.logic.counterexample;
