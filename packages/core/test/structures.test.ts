@@ -38,6 +38,25 @@ describe("state machines", () => {
     expect(item.reason).toContain("4 of 8 codes");
   });
 
+  it("have the names that an enumerated type gives their codes, in either language", () => {
+    const verilog = `module m(input clk, go, output y); typedef enum logic [2:0] {IDLE = 3, LIFT = 5, BEAT = 6} step; step s;
+      assign y = s == BEAT; always_ff @(posedge clk) case (s) IDLE: if (go) s <= LIFT; LIFT: s <= BEAT; default: s <= IDLE; endcase endmodule`;
+    expect(elaborate([{ name: "t.sv", text: verilog }]).artifact!.positions.labels).toEqual({
+      s: { 3: "IDLE", 5: "LIFT", 6: "BEAT" },
+    });
+    const vhdl = `library ieee; use ieee.std_logic_1164.all; entity m is port (clk, go : in std_logic; y : out std_logic); end entity;
+      architecture rtl of m is type step is (idle, lift, beat); signal s : step; signal b : std_logic; begin b <= go; y <= '1' when s = beat else '0';
+      process (clk) begin if rising_edge(clk) then case s is when idle => if b = '1' then s <= lift; end if; when lift => s <= beat; when beat => s <= idle; end case; end if; end process; end architecture;`;
+    const design = elaborate([{ name: "t.vhd", text: vhdl }]).artifact!;
+    expect(design.positions.labels).toEqual({ s: { 0: "idle", 1: "lift", 2: "beat" } });
+    const netlist = synthesize(design.netlist, defaultSynthOptions, quietContext()).artifact!;
+    expect(machineOf(netlist)!.machine!.states.map((code) => design.positions.labels["s"][code])).toEqual([
+      "idle",
+      "lift",
+      "beat",
+    ]);
+  });
+
   it("are told from counters and from registers that store data", () => {
     expect(
       machineOf(

@@ -150,6 +150,8 @@ export interface RtlPositions {
   readonly signals: readonly SourcePosition[];
   /** [ports] */
   readonly ports: readonly SourcePosition[];
+  /** Names of values, for signals of an enumerated type: by the signal's name, then by code. */
+  readonly labels: Readonly<Record<string, Readonly<Record<string, string>>>>;
 }
 
 /** One node of the hierarchy, for the tree of modules. */

@@ -19,6 +19,8 @@ const columns: ColumnDef<Row>[] = [
   { accessorKey: "reason", header: "Why, and how", size: 420 },
 ];
 
+const noLabels: Readonly<Record<string, string>> = {};
+
 /** Structures that synthesis recognised, and what it made of each; a state machine as a diagram. */
 export function MadeOfView({
   netlist,
@@ -76,7 +78,11 @@ export function MadeOfView({
             {chosen.machine && (
               <div className="flex min-h-0 flex-1 gap-4">
                 <div className="flex min-w-0 flex-1 items-center justify-center">
-                  <StateDiagram name={chosen.name} machine={chosen.machine} />
+                  <StateDiagram
+                    name={chosen.name}
+                    machine={chosen.machine}
+                    labels={elaborated.positions.labels[chosen.name] ?? noLabels}
+                  />
                 </div>
                 <CodingTable
                   key={chosen.id}

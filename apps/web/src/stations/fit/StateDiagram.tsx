@@ -10,20 +10,28 @@ interface Laid {
 }
 const high = 34;
 
-/** A state machine as boxes and arrows; the start has a double frame. */
-export function StateDiagram({ name, machine }: { name: string; machine: StateMachine }) {
+/** A state machine as boxes and arrows; the start has a double frame. @param labels Names of codes, where they have any. */
+export function StateDiagram({
+  name,
+  machine,
+  labels,
+}: {
+  name: string;
+  machine: StateMachine;
+  labels: Readonly<Record<string, string>>;
+}) {
   const [laid, setLaid] = useState<Laid | null>(null);
   useEffect(() => {
     let isOver = false;
-    void layout(machine).then((made) => {
+    void layout(machine, labels).then((made) => {
       if (!isOver) setLaid(made);
     });
     return () => {
       isOver = true;
     };
-  }, [machine]);
+  }, [machine, labels]);
   if (!laid) return null;
-  const text = (code: number) => `${machine.bits}'d${code}`;
+  const text = (code: number) => textOf(code, machine, labels);
   return (
     <svg
       viewBox={`0 0 ${laid.width} ${laid.height}`}
@@ -82,7 +90,10 @@ export function StateDiagram({ name, machine }: { name: string; machine: StateMa
   );
 }
 
-async function layout(machine: StateMachine): Promise<Laid> {
+const textOf = (code: number, machine: StateMachine, labels: Readonly<Record<string, string>>) =>
+  labels[code] ?? `${machine.bits}'d${code}`;
+
+async function layout(machine: StateMachine, labels: Readonly<Record<string, string>>): Promise<Laid> {
   const root: ElkNode = {
     id: "root",
     layoutOptions: {
@@ -95,7 +106,7 @@ async function layout(machine: StateMachine): Promise<Laid> {
     },
     children: machine.states.map((code) => ({
       id: String(code),
-      width: 64,
+      width: Math.max(64, 20 + 7.4 * textOf(code, machine, labels).length),
       height: high,
       ...(code === machine.start ? { layoutOptions: { "elk.layered.layering.layerConstraint": "FIRST" } } : {}),
     })),

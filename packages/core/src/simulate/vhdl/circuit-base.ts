@@ -9,9 +9,9 @@ import type {
   Target,
   TargetPart,
 } from "../../elaborate/model.ts";
-import { vectorType } from "../../elaborate/types.ts";
+import { type EnumInfo, vectorType } from "../../elaborate/types.ts";
 import type { Decl, Expr, Subprogram } from "../../elaborate/vhdl/bound.ts";
-import type { BoundRange } from "../../elaborate/vhdl/types.ts";
+import type { BoundRange, EnumType } from "../../elaborate/vhdl/types.ts";
 import { constant, fourStateOf, integerLimits, isUnknown, read, slice, widthOf } from "./circuit-expr.ts";
 import { extendTo, joined, whole } from "./circuit-pieces.ts";
 import type { Elaborator } from "./elaborator.ts";
@@ -123,7 +123,13 @@ export abstract class CircuitBase {
     const range = b ? { left: b.l, right: rightOf(b) } : { left: width - 1, right: 0 };
     const isSigned = shape?.k === "s" && shape.type.kind === "int" && integerLimits(shape)[0] < 0;
     const base = vectorType(width, isSigned);
-    const type = { ...base, dims: width === 1 && !b ? [] : [range], name: shape ? shapeText(shape) : null };
+    const enumeration = shape?.k === "s" && shape.type.kind === "enum" ? enumerationOf(shape.type) : null;
+    const type = {
+      ...base,
+      dims: width === 1 && !b ? [] : [range],
+      name: shape ? shapeText(shape) : null,
+      enumeration,
+    };
     const signal: Signal = {
       id: this.model.signals.length,
       name: this.prefix + name,
@@ -535,4 +541,11 @@ export abstract class CircuitBase {
     if (place?.k === "cell") this.refuse(loc, `The shared variable '${decl.name}'`);
     this.refuse(loc, `'${decl.name}'`);
   }
+}
+
+/** Names of the values, by their places, which are the codes; the standard's bits have none. */
+function enumerationOf(type: EnumType): EnumInfo | null {
+  if (type.packing) return null;
+  const members = type.literals.map(({ name, pos }) => ({ name, value: { a: BigInt(pos), b: 0n } }));
+  return { name: type.name, members };
 }
