@@ -108,6 +108,21 @@ describe("state machines in other codes", () => {
     }
   });
 
+  it("are made anew where ways depend on sums and comparisons on carry chains", () => {
+    const text = `module m(input clk, r, input [15:0] n, limit, output reg [1:0] y, output reg [15:0] t);
+      reg [7:0] s; always @(posedge clk) if (r) begin s <= 1; t <= 0; end else case (s)
+        1: begin t <= 0; if (n >= limit) s <= 2; end
+        2: begin t <= t + 1; if (t + n > limit) s <= 16; else if (t == limit) s <= 128; end
+        16: if (n[3]) s <= 128; 128: s <= 1; default: s <= 1; endcase
+      always @* case (s) 2: y = 1; 16: y = 2; 128: y = 3; default: y = 0; endcase endmodule`;
+    for (const coding of codings) {
+      const { mapped, check } = build(text, coding);
+      expect(machineOf(mapped).machine!.states.length).toBe(4);
+      expect(check(mapped).verdict).toBe("equal");
+      if (coding === "binary") expect(registers(mapped)).toBe(18);
+    }
+  });
+
   it("are refuted where a start value, a way or a reset is wrong", () => {
     const random = new Random(4);
     const machine = new RandomMachine(random, 6, "sync");

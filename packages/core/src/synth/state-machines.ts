@@ -1,7 +1,8 @@
+import { Random } from "../common/random.ts";
 import type { StateCoding } from "../netlist/attributes.ts";
 import type { Bits, RtlCell, RtlNetlist } from "../netlist/rtl.ts";
-import { SatSolver } from "../prove/sat-solver.ts";
 import type { BitGraph, StateBit } from "./blast.ts";
+import { coneSpace, NextState } from "./next-state.ts";
 
 /** A register that goes through few states, with all ways between them. */
 export interface StateMachine {
@@ -21,16 +22,19 @@ export interface StateMachine {
   readonly transitions: readonly (readonly [number, number])[];
 }
 
-const widest = 6;
+const widest = 16;
+const widestSum = 6;
 const mostStates = 32;
 const mostWays = 10;
 const coneLimit = 3000;
+const walkLimit = 20_000;
 const conflictBudget = 400;
+const randomSteps = 48;
 const sums = new Set<RtlCell["kind"]>(["add", "sub"]);
 
 /**
- * Registers of two to six bits that reach few codes: from the start and the reset value on, a SAT solver lists every code
- * that can follow each reached one. Counters, and registers that can take any value, are none.
+ * Registers of two to sixteen bits that reach few codes: from the start and the reset value on, a SAT solver lists every
+ * code that can follow each reached one. Counters, and registers that can take any value, are none.
  */
 export function findStateMachines(graph: BitGraph, netlist: RtlNetlist): StateMachine[] {
   const byCell = new Map<number, StateBit[]>();
@@ -41,93 +45,159 @@ export function findStateMachines(graph: BitGraph, netlist: RtlNetlist): StateMa
     else byCell.set(state.cell, [state]);
   }
   const found: StateMachine[] = [];
+  const space = coneSpace(graph);
   for (const [cell, bits] of byCell) {
-    if (bits.length < 2 || netlist.cells[cell].output.length > widest) continue;
+    const width = netlist.cells[cell].output.length;
+    if (bits.length < 2 || width > widest || bits.every((bit) => graph.aig.isInput(bit.d >> 1))) continue;
     bits.sort((a, b) => a.bit - b.bit);
-    const machine = explore(graph, netlist, cell, bits);
-    if (machine) found.push(machine);
+    const whole = NextState.of(graph, space, bits, walkLimit);
+    if (!whole?.readsItself) continue;
+    const hasSum = whole.dependent.some((node) => isSum(graph, netlist, node));
+    if (hasSum && width > widestSum) continue;
+    const explorer = new Explorer(new CodeReader(graph, netlist.cells[cell].output, bits), hasSum);
+    const steps = whole.inner.length <= coneLimit ? explorer.explore(whole) : null;
+    const machine = steps ?? (whole.dependent.length <= coneLimit ? explorer.explore(whole.narrowed()) : null);
+    if (machine?.isMachine) found.push({ cell, bits: width, ...machine.found });
   }
   return found;
 }
 
-function explore(graph: BitGraph, netlist: RtlNetlist, cell: number, bits: readonly StateBit[]): StateMachine | null {
-  const nets: Bits = netlist.cells[cell].output;
-  const { aig, carry } = graph;
-  // the cone of the next state: if a carry chain feeds it, or its own value does not, it counts or stores
-  const cone = new Set<number>();
-  const stack = bits.map((bit) => bit.d >> 1);
-  const own = new Set(bits.map((bit) => bit.qNode));
-  let readsItself = false;
-  let hasSum = false;
-  while (stack.length) {
-    const node = stack.pop()!;
-    if (cone.has(node) || node === 0) continue;
-    cone.add(node);
-    if (cone.size > coneLimit) return null;
-    if (own.has(node)) readsItself = true;
-    if (carry.places.has(node)) return null;
-    if (aig.isAnd(node) && aig.origin[node] >= 0 && sums.has(netlist.cells[aig.origin[node]].kind)) hasSum = true;
-    if (aig.isAnd(node)) stack.push(aig.fanin0[node] >> 1, aig.fanin1[node] >> 1);
+function isSum({ aig, carry }: BitGraph, netlist: RtlNetlist, node: number): boolean {
+  return carry.places.has(node) || (aig.origin[node] >= 0 && sums.has(netlist.cells[aig.origin[node]].kind));
+}
+
+/** Puts the code of a register together, with the bits that never change or that another one stands for. */
+class CodeReader {
+  private readonly fixed: number;
+  private readonly copies: { readonly i: number; readonly of: number }[];
+
+  constructor(
+    graph: BitGraph,
+    readonly nets: Bits,
+    readonly bits: readonly StateBit[],
+  ) {
+    const place = new Map(bits.map((bit) => [nets[bit.bit], bit.bit]));
+    const standsFor = (net: number) => {
+      let at = net;
+      while (graph.merged.has(at)) at = graph.merged.get(at)!;
+      return at;
+    };
+    this.fixed = nets.reduce((sum, net, i) => sum | ((graph.constants.get(standsFor(net)) ?? 0) << i), 0);
+    this.copies = nets.flatMap((net, i) => {
+      const of = place.get(standsFor(net));
+      return of === undefined || of === i ? [] : [{ i, of }];
+    });
   }
-  if (!readsItself || bits.every((bit) => !aig.isAnd(bit.d >> 1))) return null;
-  const solver = new SatSolver();
-  const variable = new Map<number, number>();
-  const literalOf = (literal: number) => 2 * variable.get(literal >> 1)! + (literal & 1);
-  variable.set(0, solver.newVar());
-  solver.addClause([2 * variable.get(0)! + 1]);
-  for (const node of [...cone].sort((a, b) => a - b)) {
-    const v = solver.newVar();
-    variable.set(node, v);
-    if (!aig.isAnd(node)) continue;
-    const [x, y] = [literalOf(aig.fanin0[node]), literalOf(aig.fanin1[node])];
-    solver.addClause([2 * v + 1, x]);
-    solver.addClause([2 * v + 1, y]);
-    solver.addClause([2 * v, x ^ 1, y ^ 1]);
-  }
-  for (const bit of bits) if (!variable.has(bit.qNode)) variable.set(bit.qNode, solver.newVar());
-  // bits that never change, or that another one stands for, belong to the code too
-  const place = new Map(bits.map((bit) => [nets[bit.bit], bit.bit]));
-  const standsFor = (net: number) => {
-    let at = net;
-    while (graph.merged.has(at)) at = graph.merged.get(at)!;
-    return at;
-  };
-  const fixed = nets.reduce((sum, net, i) => sum | ((graph.constants.get(standsFor(net)) ?? 0) << i), 0);
-  const copies = nets.flatMap((net, i) => {
-    const of = place.get(standsFor(net));
-    return of === undefined || of === i ? [] : [{ i, of }];
-  });
-  const codeOf = (value: (bit: StateBit) => number) => {
-    let code = bits.reduce((sum, bit) => sum | (value(bit) << bit.bit), fixed);
-    for (const { i, of } of copies) code |= ((code >> of) & 1) << i;
+
+  code(value: (bit: StateBit, i: number) => number): number {
+    let code = this.bits.reduce((sum, bit, i) => sum | (value(bit, i) << bit.bit), this.fixed);
+    for (const { i, of } of this.copies) code |= ((code >> of) & 1) << i;
     return code;
-  };
-  const init = codeOf((bit) => bit.init);
-  const hasReset = bits.every((bit) => bit.reset >= 0);
-  const resetTo = hasReset ? codeOf((bit) => bit.resetValue) : init;
-  const states = [...new Set([resetTo, init])];
-  const transitions: [number, number][] = [];
-  for (let head = 0; head < states.length; head++) {
-    const from = states[head];
-    const guard = solver.newVar();
-    const assumed = [2 * guard, ...bits.map((bit) => 2 * variable.get(bit.qNode)! + (((from >> bit.bit) & 1) ^ 1))];
-    for (let ways = 0; ; ways++) {
-      const answer = solver.solve(assumed, conflictBudget);
-      if (answer === null || ways > mostWays) return null;
-      if (!answer) break;
-      const to = codeOf((bit) => Number(solver.isTrue(variable.get(bit.d >> 1)!)) ^ (bit.d & 1));
-      if (to !== from) transitions.push([from, to]);
-      if (!states.includes(to)) states.push(to);
-      if (states.length > mostStates) return null;
-      // another next state, please
-      solver.addClause([2 * guard + 1, ...bits.map((bit) => literalOf(bit.d) ^ ((to >> bit.bit) & 1))]);
-    }
   }
-  const all = 2 ** nets.length;
-  const counts =
-    hasSum &&
-    transitions.every(([from, to]) => to === (from + 1) % all || to === (from + all - 1) % all || to === resetTo);
-  const stores = states.length === all && transitions.length >= (all * (all - 1)) / 2;
-  if (states.length < 3 || counts || stores) return null;
-  return { cell, bits: nets.length, states, start: resetTo, init, transitions };
+}
+
+interface Explored {
+  readonly isMachine: boolean;
+  readonly found: Pick<StateMachine, "states" | "start" | "init" | "transitions">;
+}
+
+class Explorer {
+  private readonly init: number;
+  private readonly resetTo: number;
+
+  constructor(
+    private readonly reader: CodeReader,
+    private readonly hasSum: boolean,
+  ) {
+    const { bits } = reader;
+    this.init = reader.code((bit) => bit.init);
+    this.resetTo = bits.every((bit) => bit.reset >= 0) ? reader.code((bit) => bit.resetValue) : this.init;
+  }
+
+  /** @returns null if there are too many states or ways, or the solver gives up. */
+  explore(next: NextState): Explored | null {
+    const { init, resetTo, reader } = this;
+    if (this.wanders(next)) return null;
+    const solver = next.solver();
+    const { sat } = solver;
+    const states = [...new Set([resetTo, init])];
+    const transitions: [number, number][] = [];
+    const inputs: Int32Array[] = []; // an example of each way
+    for (let head = 0; head < states.length; head++) {
+      const from = states[head];
+      const guard = sat.newVar();
+      const assumed = [
+        2 * guard,
+        ...next.bits.map((bit) => solver.literal(2 * bit.qNode) ^ (((from >> bit.bit) & 1) ^ 1)),
+      ];
+      for (let ways = 0; ; ways++) {
+        const answer = sat.solve(assumed, conflictBudget);
+        if (answer === null || ways > mostWays) return null;
+        if (!answer) break;
+        const to = reader.code((_bit, i) => Number(solver.isTrue(solver.taken[i])));
+        inputs.push(solver.freeValues());
+        if (to !== from) transitions.push([from, to]);
+        if (!states.includes(to)) states.push(to);
+        if (states.length > mostStates) return null;
+        // another next state, please
+        sat.addClause([2 * guard + 1, ...next.bits.map((bit, i) => solver.taken[i] ^ ((to >> bit.bit) & 1))]);
+      }
+    }
+    const all = 2 ** reader.nets.length;
+    const stores = states.length === all && transitions.length >= (all * (all - 1)) / 2;
+    const isMachine = states.length >= 3 && !stores && !this.counts(next, states, transitions, inputs);
+    return { isMachine, found: { states, start: resetTo, init, transitions } };
+  }
+
+  /** Whether a random walk with random inputs, made in 32 lanes, already meets too many states or ways. */
+  private wanders(next: NextState): boolean {
+    const random = new Random(1);
+    const { bits } = this.reader;
+    let own: Int32Array = Int32Array.from(bits, (bit) => -((this.resetTo >> bit.bit) & 1));
+    const followers = new Map<number, Set<number>>([[this.resetTo, new Set()]]);
+    const codes = (words: Int32Array) =>
+      Array.from({ length: 32 }, (_, lane) => this.reader.code((_bit, i) => (words[i] >>> lane) & 1));
+    let from = codes(own);
+    for (let step = 0; step < randomSteps; step++) {
+      own = next.evaluate(
+        own,
+        next.free.map(() => random.uint32() | 0),
+      );
+      const to = codes(own);
+      for (let lane = 0; lane < 32; lane++) {
+        const ways = followers.get(from[lane])!;
+        ways.add(to[lane]);
+        if (!followers.has(to[lane])) followers.set(to[lane], new Set());
+        if (ways.size > mostWays || followers.size > mostStates) return true;
+      }
+      from = to;
+    }
+    return false;
+  }
+
+  /**
+   * Whether the register goes up or down by one, or back to the start, for reasons that do not depend on where it is: in
+   * a counter all places but one, the last, step or wait together.
+   */
+  private counts(
+    next: NextState,
+    states: readonly number[],
+    transitions: StateMachine["transitions"],
+    inputs: readonly Int32Array[],
+  ): boolean {
+    const all = 2 ** this.reader.nets.length;
+    const isStep = (from: number, to: number) => to === (from + 1) % all || to === (from + all - 1) % all;
+    if (!this.hasSum || !transitions.every(([from, to]) => isStep(from, to) || to === this.resetTo)) return false;
+    const { bits } = this.reader;
+    const own = Int32Array.from(bits, (bit) =>
+      states.reduce((word, code, lane) => word | (((code >> bit.bit) & 1) << lane), 0),
+    );
+    return !inputs.some((free) => {
+      const words = next.evaluate(own, free);
+      const to = states.map((_, lane) => this.reader.code((_bit, i) => (words[i] >>> lane) & 1));
+      const waiting = states.filter((code, lane) => to[lane] === code).length;
+      const stepping = states.some((code, lane) => to[lane] !== this.resetTo && isStep(code, to[lane]));
+      return waiting >= 2 && stepping;
+    });
+  }
 }
