@@ -79,6 +79,20 @@ describe("state machines", () => {
     ).toBeUndefined();
   });
 
+  it("have the names of the constants that their register is compared with", () => {
+    const labelsOf = (text: string, name = "t.v") => elaborate([{ name, text }]).artifact!.positions.labels;
+    expect(labelsOf(sequencer)["s"]).toEqual({ 0: "IDLE", 3: "LIFT", 5: "THROW", 6: "BEAT" });
+    const chained = `package p; localparam logic [1:0] OFF = 2'd2; endpackage
+      module m(input clk, go, output y, z); localparam ON = 1, FIRST = 0; logic [1:0] s, t; assign y = s == p::OFF; assign z = t == 2'd3;
+      always_ff @(posedge clk) if (s == ON) s <= FIRST; else if (go) s <= ON; else begin s <= 2'd3; t <= t + ON; end endmodule`;
+    expect(labelsOf(chained, "t.sv")).toEqual({ s: { 0: "FIRST", 1: "ON", 2: "OFF" } });
+    const vhdl = `library ieee; use ieee.std_logic_1164.all; entity m is port (clk : in std_logic; y : out std_logic); end entity;
+      architecture rtl of m is constant idle : std_logic_vector(1 downto 0) := "01"; constant beat : std_logic_vector(1 downto 0) := "10";
+      signal s : std_logic_vector(1 downto 0) := idle; begin y <= s(1);
+      process (clk) begin if rising_edge(clk) then case s is when idle => s <= beat; when others => s <= idle; end case; end if; end process; end architecture;`;
+    expect(labelsOf(vhdl, "t.vhd")["s"]).toEqual({ 1: "idle", 2: "beat" });
+  });
+
   const clocked = (ports: string, width: number, body: string) =>
     machineOf(
       synth(

@@ -12,6 +12,7 @@ import {
   type RtlVector,
 } from "../netlist/rtl.ts";
 import { unassignedBranch } from "./checks.ts";
+import { codeNames } from "./code-names.ts";
 import { hardwareBits } from "./hardware-bits.ts";
 import { lowerAttributes } from "./lower-attributes.ts";
 import { MemoryPlan } from "./lower-memory.ts";
@@ -511,12 +512,6 @@ class DesignLowering {
       } else signals.push({ name: signal.name, bits: settle(bits), msb: signal.msb, lsb: signal.lsb });
       signalPlaces.push(at(signal.loc));
     }
-    const labels: Record<string, Record<string, string>> = {};
-    for (const { name, type, kind } of design.signals) {
-      if (kind === "local" || type.kind !== "integral" || !type.enumeration) continue;
-      const { members } = type.enumeration;
-      labels[name] = Object.fromEntries(members.map((member) => [String(member.value.a), member.name]));
-    }
     const byInstance = new Map<Instance, Signal[]>();
     for (const signal of design.signals) {
       if (signal.direction !== "input" && signal.direction !== "output") continue;
@@ -550,7 +545,7 @@ class DesignLowering {
         cells: rtl.cellLocs.map(at),
         signals: signalPlaces,
         ports: design.top.ports.map((port) => at(port.loc)),
-        labels,
+        labels: codeNames(design, report.sources),
       },
       hierarchy: node(design.top),
     };

@@ -150,7 +150,7 @@ export interface RtlPositions {
   readonly signals: readonly SourcePosition[];
   /** [ports] */
   readonly ports: readonly SourcePosition[];
-  /** Names of values, for signals of an enumerated type: by the signal's name, then by code. */
+  /** What the source calls the values of a signal: by the signal's name, then by code in decimal. */
   readonly labels: Readonly<Record<string, Readonly<Record<string, string>>>>;
 }
 
