@@ -110,10 +110,16 @@ describe("state machines", () => {
     ["up, down or not at all", "if (a ^ b) s <= a ? s + 1 : s - 1;"],
     ["once round after a start", "if (s == 0) begin if (a) s <= 1; end else s <= s == 6 ? 0 : s + 1;"],
     ["to a limit from outside", "if (s >= n) s <= 0; else s <= s + 1;"],
+    ["down from where a start puts it", "if (s == 0) begin if (a) s <= 6; end else if (b) s <= s - 1;"],
+    ["down, loaded at any time", "if (a) s <= 6; else if (b && s != 0) s <= s - 1;"],
     ["while something wide holds", "if (n > 9 && {n, n} != 24) s <= s + 1;"],
   ])("are not what counts %s", (_, body) => {
     expect(clocked("a, b, input [3:0] n", 3, body)).toBeUndefined();
     expect(clocked("a, b, input [3:0] n", 9, body.replace(/\b6\b/g, "300"))).toBeUndefined();
+  });
+
+  it("are not what steps through a program, with jumps", () => {
+    expect(clocked("a", 4, "if (a && s[1:0] == 1) s <= s ^ 9; else s <= s + 1;")).toBeUndefined();
   });
 
   it("are those too that step to the next code, each step for a reason of its own", () => {

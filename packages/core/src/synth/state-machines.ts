@@ -29,7 +29,8 @@ const mostWays = 10;
 const coneLimit = 3000;
 const walkLimit = 20_000;
 const conflictBudget = 400;
-const randomSteps = 48;
+const walks = 8;
+const walkSteps = 128;
 const sums = new Set<RtlCell["kind"]>(["add", "sub"]);
 
 /**
@@ -90,7 +91,18 @@ class CodeReader {
   }
 
   code(value: (bit: StateBit, i: number) => number): number {
-    let code = this.bits.reduce((sum, bit, i) => sum | (value(bit, i) << bit.bit), this.fixed);
+    return this.whole(this.bits.reduce((sum, bit, i) => sum | (value(bit, i) << bit.bit), 0));
+  }
+
+  /** @param words [bits] Values of the bits in 32 lanes. */
+  lane(words: Int32Array, lane: number): number {
+    let code = 0;
+    for (let i = 0; i < words.length; i++) code |= ((words[i] >>> lane) & 1) << this.bits[i].bit;
+    return this.whole(code);
+  }
+
+  private whole(bits: number): number {
+    let code = this.fixed | bits;
     for (const { i, of } of this.copies) code |= ((code >> of) & 1) << i;
     return code;
   }
@@ -149,35 +161,33 @@ class Explorer {
     return { isMachine, found: { states, start: resetTo, init, transitions } };
   }
 
-  /** Whether a random walk with random inputs, made in 32 lanes, already meets too many states or ways. */
+  /** Whether a few walks with random inputs already meet too many states or ways. */
   private wanders(next: NextState): boolean {
     const random = new Random(1);
     const { bits } = this.reader;
     let own: Int32Array = Int32Array.from(bits, (bit) => -((this.resetTo >> bit.bit) & 1));
     const followers = new Map<number, Set<number>>([[this.resetTo, new Set()]]);
-    const codes = (words: Int32Array) =>
-      Array.from({ length: 32 }, (_, lane) => this.reader.code((_bit, i) => (words[i] >>> lane) & 1));
-    let from = codes(own);
-    for (let step = 0; step < randomSteps; step++) {
-      own = next.evaluate(
-        own,
-        next.free.map(() => random.uint32() | 0),
-      );
-      const to = codes(own);
-      for (let lane = 0; lane < 32; lane++) {
+    const from = new Array<number>(walks).fill(this.resetTo);
+    const free = new Int32Array(next.free.length);
+    for (let step = 0; step < walkSteps; step++) {
+      for (let i = 0; i < free.length; i++) free[i] = random.uint32();
+      own = next.evaluate(own, free);
+      for (let lane = 0; lane < walks; lane++) {
+        const to = this.reader.lane(own, lane);
         const ways = followers.get(from[lane])!;
-        ways.add(to[lane]);
-        if (!followers.has(to[lane])) followers.set(to[lane], new Set());
+        ways.add(to);
+        if (!followers.has(to)) followers.set(to, new Set());
         if (ways.size > mostWays || followers.size > mostStates) return true;
+        from[lane] = to;
       }
-      from = to;
     }
     return false;
   }
 
   /**
    * Whether the register goes up or down by one, or back to the start, for reasons that do not depend on where it is: in
-   * a counter all places but one, the last, step or wait together.
+   * a counter all places but one, the last, step or wait together. It may be loaded from one place or with one value.
+   * One that reaches all of many codes by adding is no machine either, wherever it jumps: it counts through a program.
    */
   private counts(
     next: NextState,
@@ -187,14 +197,17 @@ class Explorer {
   ): boolean {
     const all = 2 ** this.reader.nets.length;
     const isStep = (from: number, to: number) => to === (from + 1) % all || to === (from + all - 1) % all;
-    if (!this.hasSum || !transitions.every(([from, to]) => isStep(from, to) || to === this.resetTo)) return false;
+    if (!this.hasSum) return false;
+    if (states.length === all && all > 8) return true;
+    const jumps = transitions.filter(([from, to]) => !isStep(from, to) && to !== this.resetTo);
+    if (new Set(jumps.map(([from]) => from)).size > 1 && new Set(jumps.map(([, to]) => to)).size > 1) return false;
     const { bits } = this.reader;
     const own = Int32Array.from(bits, (bit) =>
       states.reduce((word, code, lane) => word | (((code >> bit.bit) & 1) << lane), 0),
     );
     return !inputs.some((free) => {
       const words = next.evaluate(own, free);
-      const to = states.map((_, lane) => this.reader.code((_bit, i) => (words[i] >>> lane) & 1));
+      const to = states.map((_, lane) => this.reader.lane(words, lane));
       const waiting = states.filter((code, lane) => to[lane] === code).length;
       const stepping = states.some((code, lane) => to[lane] !== this.resetTo && isStep(code, to[lane]));
       return waiting >= 2 && stepping;
