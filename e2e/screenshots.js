@@ -43,7 +43,6 @@ try {
     ["clocks", "clocks"],
     ["fit", "fit"],
     ["fit-parts", "fit?view=parts"],
-    ["fit-made-of", "fit?view=made"],
     ["timing", "timing"],
     ["layout", "layout?focus=net:forward"],
     ["image", "image"],
@@ -76,6 +75,15 @@ try {
   await driver.get(`${mixed}/sources?file=pattern_memory.vhd`);
   await settle(2500);
   await shot("sources-vhdl");
+  await driver.get(address);
+  await click("design-pick-sequencer");
+  await settle(1500);
+  await driver.get(`${(await driver.getCurrentUrl()).replace(/\/sources.*/, "")}/fit?view=made`);
+  await at("state-diagram");
+  await click("compare-codes");
+  await at("codes");
+  await settle(1500);
+  await shot("fit-made-of");
   await driver.get(address);
   await click("design-lamp-test");
   await settle(1500);

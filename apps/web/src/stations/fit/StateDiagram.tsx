@@ -100,6 +100,8 @@ async function layout(machine: StateMachine, labels: Readonly<Record<string, str
       "elk.algorithm": "layered",
       "elk.direction": "RIGHT",
       "elk.edgeRouting": "SPLINES",
+      // states come in the order in which they are reached: ways back are those to an earlier one
+      "elk.layered.cycleBreaking.strategy": "MODEL_ORDER",
       "elk.layered.spacing.nodeNodeBetweenLayers": "60",
       "elk.spacing.nodeNode": "28",
       "elk.padding": "[top=12,left=12,bottom=12,right=12]",
