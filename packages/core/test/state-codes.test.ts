@@ -123,6 +123,20 @@ describe("state machines in other codes", () => {
     }
   });
 
+  it("leave two LUTs a bit of a timer that many of their cases clear", () => {
+    const timer = (width: number) => {
+      const text = `module m(input clk, input [3:0] go, output reg [2:0] s, output reg [${width - 1}:0] t); initial s = 0;
+        always @(posedge clk) begin t <= t + 1; case (s)
+          0: if (go[0]) begin s <= 1; t <= 0; end 1: if (go[1]) s <= 2; 2: begin s <= 3; t <= 0; end
+          3: if (go[2]) s <= 6; else if (go[3]) begin s <= 4; t <= 0; end 4: if (&go) begin s <= 5; t <= 0; end
+          5: if (go == 5) begin s <= go[0] ? 1 : 0; t <= 0; end 6: if (go[1]) s <= 0; default: s <= 0; endcase end endmodule`;
+      const { mapped, check } = build(text, "gray", 4);
+      expect(check(mapped).verdict).toBe("equal");
+      return mapped.kind.reduce((sum, kind) => sum + Number(kind === cellKind.lut), 0);
+    };
+    expect(timer(40) - timer(20)).toBe(40);
+  });
+
   it("are refuted where a start value, a way or a reset is wrong", () => {
     const random = new Random(4);
     const machine = new RandomMachine(random, 6, "sync");

@@ -9,6 +9,7 @@ import { balance } from "./balance.ts";
 import { type BitGraph, blast, outsideLiterals, type StateBit } from "./blast.ts";
 import { canonical } from "./canonical.ts";
 import { takeInCarries } from "./carry-in.ts";
+import { takeOutFactors } from "./common-factors.ts";
 import { copyRegisters } from "./copy-registers.ts";
 import { countLevels, GraphLevels } from "./graph-levels.ts";
 import type { InferredItem } from "./inferred.ts";
@@ -116,11 +117,13 @@ export function synthesize(
   const { netlist, origin } = shared;
   const bits = blast(netlist, options);
   const machines = codeMachines(findStateMachines(bits, netlist), netlist, options);
-  const raw = recodeStates(
+  const recoded = recodeStates(
     bits,
     netlist,
     machines.filter(({ codes }) => codes !== undefined).map((machine) => ({ machine, codes: machine.codes! })),
   );
+  // only the cases of new codes: those of the source are as quick as they are, and most are slower with fewer gates
+  const raw = recoded === bits ? bits : takeOutFactors(recoded);
   const chosen = mapBits(raw, netlist, options, context, memory);
   const { graph } = chosen;
   const cover = { ...chosen.cover, levels: countLevels(graph, chosen.cover, options.elementsPerTile) };

@@ -1,0 +1,111 @@
+import { Aig } from "./aig.ts";
+import { type BitGraph, liveNodes } from "./blast.ts";
+import { moveGraph, sweep } from "./graph-copy.ts";
+
+/** What more gates read than these chooses between cases, and is worth more where it is. */
+const mostReaders = 6;
+const mostFactors = 8;
+const none: readonly number[] = [];
+
+/**
+ * Takes common factors out of sums of products, (s and x) or (s and y) = s and (x or y), for every s that is an input of
+ * the graph with few readers or the bit of a sum (the distributive law, as in Brayton and McMullen 1982, The decomposition and factorization of Boolean
+ * expressions). Where a register is stepped, held at 0 or set by many cases, one gate a bit is left, and what chooses
+ * between the cases is the same for all bits.
+ */
+export function takeOutFactors(graph: BitGraph): BitGraph {
+  const old = graph.aig;
+  const live = liveNodes(graph);
+  const copier = new Copier();
+  const readers = new Int32Array(old.nodeCount);
+  for (let node = 1; node < old.nodeCount; node++)
+    if (live[node] && old.isAnd(node)) {
+      readers[old.fanin0[node] >> 1]++;
+      readers[old.fanin1[node] >> 1]++;
+    }
+  const { aig } = copier;
+  const map = new Int32Array(old.nodeCount).fill(-1);
+  map[0] = 0;
+  for (let node = 1; node < old.nodeCount; node++) {
+    aig.currentOrigin = old.origin[node];
+    if (!old.isAnd(node)) {
+      map[node] = aig.input();
+      const isSum = graph.carry.places.has(node);
+      if (isSum) copier.sums.add(map[node] >> 1);
+      if (isSum || readers[node] <= mostReaders) copier.isFactor.add(map[node] >> 1);
+    } else if (live[node]) {
+      const [f0, f1] = [old.fanin0[node], old.fanin1[node]];
+      map[node] = copier.and(map[f0 >> 1] ^ (f0 & 1), map[f1 >> 1] ^ (f1 & 1));
+    }
+  }
+  return copier.taken ? sweep(moveGraph(graph, aig, map)) : graph;
+}
+
+class Copier {
+  readonly aig = new Aig();
+  taken = 0;
+  /** Bits of sums: they come late, so a gate more behind them is worth the gates that the cases save. */
+  readonly sums = new Set<number>();
+  /** Inputs that may be taken out. */
+  readonly isFactor = new Set<number>();
+  /** [nodes] Inputs, as literals, that are 1 wherever the gate is; a few of them if there are many. */
+  private readonly factors: (readonly number[])[] = [];
+
+  private factorsOf(literal: number): readonly number[] {
+    const node = literal >> 1;
+    if (node === 0) return none;
+    if (!this.aig.isAnd(node)) return this.isFactor.has(node) ? [literal] : none;
+    return literal & 1 ? none : this.gateFactors(node);
+  }
+
+  private readonly levels: number[] = [];
+  /** Gates on the longest way to it. */
+  private level(literal: number): number {
+    const node = literal >> 1;
+    if (!this.aig.isAnd(node)) return 0;
+    this.levels[node] ??= 1 + Math.max(this.level(this.aig.fanin0[node]), this.level(this.aig.fanin1[node]));
+    return this.levels[node];
+  }
+
+  /** Gates that were made by and by have none noted yet. */
+  private gateFactors(node: number): readonly number[] {
+    const known = this.factors[node];
+    if (known) return known;
+    const { fanin0, fanin1 } = this.aig;
+    const all = new Set([...this.factorsOf(fanin0[node]), ...this.factorsOf(fanin1[node])]);
+    const made = [...all].slice(0, mostFactors);
+    this.factors[node] = made;
+    return made;
+  }
+
+  /** The literal where `factor`, one of its factors, is 1. */
+  private without(literal: number, factor: number): number {
+    if (literal === factor) return 1;
+    const node = literal >> 1;
+    const { aig } = this;
+    if (literal & 1 || !aig.isAnd(node) || !this.gateFactors(node).includes(factor)) return literal;
+    const [f0, f1] = [aig.fanin0[node], aig.fanin1[node]];
+    return aig.and(this.without(f0, factor), this.without(f1, factor));
+  }
+
+  /** and(left, right); where it is an or of two products, inverted, with their common factors in front. */
+  and(left: number, right: number): number {
+    const { aig } = this;
+    if (left & 1 && right & 1) {
+      const others = this.factorsOf(right ^ 1);
+      const common = others.length ? this.factorsOf(left ^ 1).filter((factor) => others.includes(factor)) : none;
+      if (common.length) {
+        let [a, b] = [left ^ 1, right ^ 1];
+        for (const factor of common) [a, b] = [this.without(a, factor), this.without(b, factor)];
+        const rest = this.and(a ^ 1, b ^ 1) ^ 1;
+        const made = aig.and(aig.andAll(common), rest) ^ 1;
+        const plain = aig.and(left, right);
+        const slack = common.some((factor) => this.sums.has(factor >> 1)) ? 1 : 0;
+        if (this.level(made) > this.level(plain) + slack) return plain;
+        this.taken++;
+        return made;
+      }
+    }
+    return aig.and(left, right);
+  }
+}
