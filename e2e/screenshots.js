@@ -48,7 +48,7 @@ try {
     ["image", "image"],
   ]) {
     await driver.get(`${design}/${path}`);
-    await at("verdict");
+    await driver.wait(async () => !/Laying out/.test(await (await at("verdict")).getText()), 30_000);
     await settle(2000);
     await shot(name);
   }
