@@ -154,8 +154,8 @@ describe("the circuit and the fit", () => {
     const id = await makeDesign(
       "sequencer",
       "TW-2-P144-2C",
-      `module m(input clk, input r, go, output reg [1:0] y); reg [2:0] s; localparam IDLE = 0, LIFT = 3;
-  always @(posedge clk) if (r) s <= IDLE; else case (s) IDLE: if (go) s <= LIFT; LIFT: s <= 6; 6: s <= go ? 5 : 0; 5: s <= 0; default: s <= 0; endcase
+      `module m(input clk, input r, go, output reg [1:0] y); reg [2:0] s; localparam IDLE = 0, LIFT = 3, DRAIN = 7;
+  always @(posedge clk) if (r) s <= IDLE; else case (s) IDLE: if (go) s <= LIFT; LIFT: s <= 6; 6: s <= go ? 5 : 0; 5: s <= 0; DRAIN: s <= LIFT; default: s <= 0; endcase
   always @* case (s) 3: y = 1; 6: y = 2; 5: y = 3; default: y = 0; endcase
 endmodule
 module slow(input clk, input [7:0] a, output reg [7:0] y); always @(posedge clk) y <= a * 8'd7; endmodule
@@ -165,6 +165,7 @@ module quick(input clk, input [7:0] a, output reg [7:0] y); always @(posedge clk
     await driver.get(`${server.address}/designs/${id}/fit?view=made`);
     const diagram = await byTestId(driver, "state-diagram", 60_000);
     expect(await diagram.getAttribute("aria-label")).toMatch(/4 states, start IDLE; IDLE to LIFT, LIFT to 3'd6/);
+    expect(await (await byTestId(driver, "lost-states")).getText()).toBe("Nothing leads to DRAIN.");
     await driver.get(`${server.address}/designs/${id}/fit?view=styles&left=slow&right=quick`);
     await waitForText("styles", /LUTs\s+\d+\s+\d+/);
   });

@@ -41,6 +41,11 @@ export function MadeOfView({
     );
   const chosen = rows.find((row) => row.id === params.get("item")) ?? rows.find((row) => row.machine) ?? null;
   const place = chosen && elaborated.positions.cells[chosen.origin];
+  const labels = (chosen && elaborated.positions.labels[chosen.name]) ?? noLabels;
+  const reached = new Set(chosen?.machine?.states);
+  const lost = chosen?.machine
+    ? Object.keys(labels).flatMap((code) => (reached.has(Number(code)) ? [] : labels[code]))
+    : [];
   return (
     <div className="grid h-full min-h-0 grid-rows-[minmax(140px,1fr)_minmax(150px,20rem)] bg-panel">
       <div className="min-h-0">
@@ -74,15 +79,18 @@ export function MadeOfView({
                   {place.file}:{place.line}
                 </button>
               )}
+              {lost.length > 0 && (
+                <span className="text-warn" data-testid="lost-states">
+                  {" "}
+                  Nothing leads to {lost.slice(0, 12).join(", ")}
+                  {lost.length > 12 && ` and ${lost.length - 12} more`}.
+                </span>
+              )}
             </p>
             {chosen.machine && (
               <div className="flex min-h-0 flex-1 gap-4">
                 <div className="flex min-w-0 flex-1 items-center justify-center">
-                  <StateDiagram
-                    name={chosen.name}
-                    machine={chosen.machine}
-                    labels={elaborated.positions.labels[chosen.name] ?? noLabels}
-                  />
+                  <StateDiagram name={chosen.name} machine={chosen.machine} labels={labels} />
                 </div>
                 <CodingTable
                   key={chosen.id}
