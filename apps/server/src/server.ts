@@ -62,7 +62,7 @@ export async function startServer(config: ServerConfig): Promise<RunningServer> 
     const designs = app.get(DesignsService);
     if ((await designs.count()) === 0) {
       const targets = app.get(TargetsService);
-      for (const id of await loadDemos(config.demoFolder, designs, targets))
+      for (const id of await loadDemos(config.demoFolder, designs))
         await targets.startTrial(id, await designs.targetOf(id));
     }
   }

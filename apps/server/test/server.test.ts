@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import type { Design, DesignFile, Problem, Target, Trial } from "@gate-clock/contract";
+import type { Design, DesignCard, DesignFile, Problem, Target, TargetRules, Trial } from "@gate-clock/contract";
 import { decodeArtifact, type StoredStage } from "@gate-clock/core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "./helpers/test-server.ts";
@@ -137,6 +137,50 @@ describe("designs and files", () => {
     const refused = await call<Problem>(path, "PUT", { text: "x".repeat(9_000_000), baseVersion: 2 });
     expect(refused.status).toBe(413);
     expect(refused.body.detail).toMatch(/8 MB/);
+  });
+});
+
+describe("targets of a new design", () => {
+  const rule = (path: string, kind: "pins" | "timing", text: string) => ({ path, kind, text });
+  const source = { path: "m.v", kind: "source", text: "module m(input clk); endmodule" };
+  const both = {
+    name: "two looms",
+    part: "TW-2-P144-2C",
+    target: "big",
+    recipe: "swift",
+    seed: 4,
+    files: [source, rule("a.pins", "pins", "clk at N19 LVCMOS33\n")],
+    targets: [
+      { name: "small", part: "CA-1-P84-2C", board: "bobbin", seed: 9, files: [rule("a.pins", "pins", "clk at N10\n")] },
+    ],
+  };
+
+  it("are made with it, each with its own rules, and can be copied whole", async () => {
+    const { body: design } = await call<Design>("/api/designs", "POST", both);
+    expect(design).toMatchObject({ targetName: "big", targetCount: 2, recipe: "swift", seed: 4 });
+    expect(design.files.map(({ path }) => path)).toEqual(["m.v", "a.pins"]);
+    const { body: targets } = await call<Target[]>(`/api/designs/${design.id}/targets`);
+    expect(targets[1]).toMatchObject({
+      name: "small",
+      board: "bobbin",
+      recipe: "even",
+      seed: 9,
+      ruleFiles: ["a.pins"],
+    });
+    const { body: rules } = await call<TargetRules[]>(`/api/designs/${design.id}/targets/rules`);
+    const textOf = (id: string) => rules.find(({ targetId }) => targetId === id)!.files[0].text;
+    expect(targets.map(({ id }) => textOf(id))).toEqual(["clk at N19 LVCMOS33\n", "clk at N10\n"]);
+  });
+
+  it("leave nothing behind when one of them cannot be made", async () => {
+    const before = (await call<DesignCard[]>("/api/designs")).body.length;
+    const withSecond = (change: object) => ({ ...both, targets: [{ ...both.targets[0], ...change }] });
+    expect((await call("/api/designs", "POST", withSecond({ name: "big" }))).status).toBe(409);
+    expect((await call("/api/designs", "POST", withSecond({ part: "CA-9" }))).status).toBe(400);
+    expect((await call("/api/designs", "POST", withSecond({ recipe: "slow" }))).status).toBe(400);
+    expect((await call("/api/designs", "POST", withSecond({ files: [source] }))).status).toBe(400);
+    expect((await call("/api/designs", "POST", withSecond({ seed: -1 }))).status).toBe(400);
+    expect((await call<DesignCard[]>("/api/designs")).body.length).toBe(before);
   });
 });
 

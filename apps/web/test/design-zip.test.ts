@@ -1,4 +1,4 @@
-import type { Design, DesignFile } from "@gate-clock/contract";
+import type { Design, DesignFile, Target, TargetRules } from "@gate-clock/contract";
 import { strToU8, zipSync } from "fflate";
 import { describe, expect, it } from "vitest";
 import { kindOf, packDesign, unpackZip } from "../src/design/design-zip.ts";
@@ -26,6 +26,8 @@ const design = {
     file("t.sdc", ""),
   ],
 } as unknown as Design;
+const target = (id: string, name: string, part: string, seed: number) =>
+  ({ id, name, part, board: null, recipe: "swift", seed, ruleFiles: [], lastTrial: null }) as Target;
 const asFile = (data: Uint8Array | Blob, name = "d.zip") => new File([data as BlobPart], name);
 
 describe("a design as a zip", () => {
@@ -39,8 +41,34 @@ describe("a design as a zip", () => {
       part: "TW-2-P144-2C",
       board: "shuttle",
       top: "tension",
+      recipe: "even",
+      seed: 3,
     });
     expect(skipped).toEqual([]);
+  });
+  it("opens again with every target and its rules, also where two have files of one name", async () => {
+    const targets = [
+      target("t1", "big loom", "TW-2-P144-2C", 3),
+      target("t2", "small / loom", "CA-1-P84-2C", 8),
+      target("t3", "small - loom", "FE-64-P44-2C", 9),
+      target("t4", "bare", "FE-256-P44-2C", 1),
+    ];
+    const rule = (path: string, text: string) => ({ path, kind: kindOf(path), text });
+    const rules: TargetRules[] = [
+      { targetId: "t1", files: [rule("shuttle.pins", "clk at W1\n"), rule("t.sdc", "")] },
+      { targetId: "t2", files: [rule("shuttle.pins", "clk at W2\n"), rule("t.sdc", "")] },
+      { targetId: "t3", files: [rule("shuttle.pins", "clk at W3\n"), rule("own.sdc", "# slow\n")] },
+    ];
+    const chosen = { ...design, targetId: "t1", targetName: "big loom" } as Design;
+    const textOf = (id: string) => design.files.find((each) => each.id === id)!.text;
+    const { files, settings, skipped } = await unpackZip(asFile(await packDesign(chosen, textOf, targets, rules)));
+    expect(skipped).toEqual([]);
+    expect(files).toEqual(design.files.map(({ path, kind, text }) => ({ path, kind, text })));
+    expect(settings.target).toBe("big loom");
+    expect(settings.targets!.map(({ name, part, recipe, seed }) => [name, part, recipe, seed])).toEqual(
+      targets.slice(1).map(({ name, part, recipe, seed }) => [name, part, recipe, seed]),
+    );
+    expect(settings.targets!.map((each) => each.files)).toEqual([rules[1].files, rules[2].files, []]);
   });
   it("loses one folder around everything, hidden files and what is no text, and says so", async () => {
     const data = zipSync({

@@ -62,6 +62,45 @@ export class RenameFileDto {
   path!: string;
 }
 
+/** A target that a new design has beside the chosen one, with its pin and timing files. */
+export class FurtherTargetDto {
+  @ApiProperty({ example: "bobbin" })
+  @IsString()
+  @Length(1, 80)
+  name!: string;
+
+  @ApiProperty({ example: "CA-1-P84-2C" })
+  @IsString()
+  @Length(1, 40)
+  part!: string;
+
+  @ApiPropertyOptional({ nullable: true })
+  @IsOptional()
+  @IsString()
+  @MaxLength(40)
+  board?: string | null;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @MaxLength(20)
+  recipe?: string;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsInt()
+  @Min(0)
+  @Max(2 ** 31 - 1)
+  seed?: number;
+
+  @ApiProperty({ type: [NewFileDto] })
+  @IsArray()
+  @ArrayMaxSize(500)
+  @ValidateNested({ each: true })
+  @Type(() => NewFileDto)
+  files!: NewFileDto[];
+}
+
 export class CreateDesignDto {
   @ApiProperty({ example: "pick-counter" })
   @IsString()
@@ -98,6 +137,34 @@ export class CreateDesignDto {
   @ValidateNested({ each: true })
   @Type(() => NewFileDto)
   files?: NewFileDto[];
+
+  /** Name of the chosen target; its board or part if left out. */
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @Length(1, 80)
+  target?: string;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @MaxLength(20)
+  recipe?: string;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsInt()
+  @Min(0)
+  @Max(2 ** 31 - 1)
+  seed?: number;
+
+  @ApiPropertyOptional({ type: [FurtherTargetDto] })
+  @IsOptional()
+  @IsArray()
+  @ArrayMaxSize(50)
+  @ValidateNested({ each: true })
+  @Type(() => FurtherTargetDto)
+  targets?: FurtherTargetDto[];
 }
 
 /** Part, recipe and seed are those of the chosen target. */

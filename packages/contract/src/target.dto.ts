@@ -1,6 +1,6 @@
 import { ApiProperty, ApiPropertyOptional } from "@nestjs/swagger";
 import { IsBoolean, IsInt, IsOptional, IsString, Length, Max, MaxLength, Min } from "class-validator";
-import { Trial } from "./design.dto.ts";
+import { NewFileDto, Trial } from "./design.dto.ts";
 
 export class NewTargetDto {
   @ApiProperty({ example: "Bobbin" })
@@ -64,4 +64,10 @@ export class Target {
   /** Paths of its pin and timing files. */
   @ApiProperty({ type: [String] }) ruleFiles!: string[];
   @ApiProperty({ nullable: true, type: Trial }) lastTrial!: Trial | null;
+}
+
+/** Texts of a target's pin and timing files. */
+export class TargetRules {
+  @ApiProperty() targetId!: string;
+  @ApiProperty({ type: [NewFileDto] }) files!: NewFileDto[];
 }

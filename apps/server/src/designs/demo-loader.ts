@@ -1,7 +1,6 @@
 import { readdir, readFile } from "node:fs/promises";
 import { join } from "node:path";
 import type { FileKind, NewFileDto } from "@gate-clock/contract";
-import type { TargetsService } from "../targets/targets.service.ts";
 import type { DesignsService } from "./designs.service.ts";
 
 interface DemoSettings {
@@ -25,7 +24,7 @@ interface DemoTarget {
 }
 
 /** Loads every demo design of a folder. @returns Their ids. */
-export async function loadDemos(folder: string, designs: DesignsService, targets: TargetsService): Promise<string[]> {
+export async function loadDemos(folder: string, designs: DesignsService): Promise<string[]> {
   const ids: string[] = [];
   for (const entry of (await readdir(folder, { withFileTypes: true })).filter((each) => each.isDirectory())) {
     const settings = JSON.parse(await readFile(join(folder, entry.name, "gateclock.json"), "utf8")) as DemoSettings;
@@ -45,13 +44,15 @@ export async function loadDemos(folder: string, designs: DesignsService, targets
     ];
     const { name, description, board, part, top } = settings;
     const files = [...(await read("source", settings.sources)), ...(await rules(settings))];
-    const { id, targetId } = await designs.create({ name, description, board, part, top, files });
-    for (const target of settings.targets ?? []) {
-      const list = await targets.create(id, { name: target.name, part: target.part, board: target.board });
-      await designs.update(id, { targetId: list.find((each) => each.name === target.name)!.id });
-      for (const file of await rules(target)) await designs.addFile(id, file);
-    }
-    await designs.update(id, { targetId });
+    const targets = await Promise.all(
+      (settings.targets ?? []).map(async (target) => ({
+        name: target.name,
+        part: target.part,
+        board: target.board,
+        files: await rules(target),
+      })),
+    );
+    const { id } = await designs.create({ name, description, board, part, top, files, targets });
     ids.push(id);
   }
   return ids;

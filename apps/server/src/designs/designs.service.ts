@@ -55,17 +55,37 @@ export class DesignsService {
     return (await this.row(id)).targetId!;
   }
 
-  /** @throws BadRequestException for an unknown part. */
+  /** @throws BadRequestException for an unknown part or recipe; ConflictException for a name that is there twice. */
   async create(dto: CreateDesignDto): Promise<Design> {
-    const part = checkPart(dto.part);
-    const board = dto.board ?? null;
+    const { name, description = "", top = null, files = [], targets = [] } = dto;
+    const chosen = { ...dto, name: dto.target ?? dto.board ?? checkPart(dto.part), files };
+    const names = [chosen, ...targets].map((each) => each.name);
+    const twice = names.find((each, i) => names.indexOf(each) !== i);
+    if (twice !== undefined) throw new ConflictException(`Two targets are called '${twice}'.`);
     const id = await this.sequelize.transaction(async (transaction) => {
-      const { name, description = "", top = null } = dto;
       const row = await this.designs.create({ name, description, top }, { transaction });
-      const target = await this.targets.create({ designId: row.id, name: board ?? part, part, board }, { transaction });
-      await row.update({ targetId: target.id }, { transaction });
-      for (const [position, file] of (dto.files ?? []).entries())
-        await this.insertFile(row, file, position, transaction);
+      for (const [position, target] of [chosen, ...targets].entries()) {
+        const { recipe = "even", seed = 1, board = null } = target;
+        checkRecipe(recipe);
+        const fields = {
+          designId: row.id,
+          name: target.name,
+          part: checkPart(target.part),
+          board,
+          position,
+          recipe,
+          seed,
+        };
+        const { id: targetId } = await this.targets.create(fields, { transaction });
+        if (position === 0) await row.update({ targetId }, { transaction });
+        for (const [i, file] of target.files.entries()) {
+          if (position > 0 && file.kind === "source")
+            throw new BadRequestException(
+              `${file.path} is a source: it belongs to the design, not to '${target.name}'.`,
+            );
+          await this.insertFile(row.id, targetId, file, i, transaction);
+        }
+      }
       return row.id;
     });
     return this.findOne(id);
@@ -98,7 +118,7 @@ export class DesignsService {
     const row = await this.row(id);
     return this.sequelize.transaction(async (transaction) => {
       const position = Number((await this.files.max("position", { where: { designId: id }, transaction })) ?? -1) + 1;
-      const file = await this.insertFile(row, dto, position, transaction);
+      const file = await this.insertFile(id, row.targetId, dto, position, transaction);
       row.changed("updatedAt", true);
       await row.save({ transaction });
       return toFile(file);
@@ -164,12 +184,13 @@ export class DesignsService {
 
   /** Rules are the chosen target's own; sources are for all. */
   private async insertFile(
-    { id: designId, targetId: chosen }: DesignModel,
+    designId: string,
+    ofRules: string | null,
     dto: NewFileDto,
     position: number,
     transaction: Transaction,
   ): Promise<DesignFileModel> {
-    const targetId = dto.kind === "source" ? null : chosen;
+    const targetId = dto.kind === "source" ? null : ofRules;
     await this.checkPath(designId, dto.path, targetId, transaction);
     if (dto.text.includes("\0")) throw new BadRequestException(`${dto.path} is not a text file: it holds a zero byte.`);
     try {

@@ -1,4 +1,4 @@
-import { NewTargetDto, Target, Trial, UpdateTargetDto } from "@gate-clock/contract";
+import { NewTargetDto, Target, TargetRules, Trial, UpdateTargetDto } from "@gate-clock/contract";
 import { Body, Controller, Delete, Get, Inject, Param, ParseUUIDPipe, Patch, Post } from "@nestjs/common";
 import { ApiOkResponse, ApiTags } from "@nestjs/swagger";
 import { TargetsService } from "./targets.service.ts";
@@ -13,6 +13,13 @@ export class TargetsController {
   @ApiOkResponse({ type: [Target] })
   list(@Param("designId", ParseUUIDPipe) designId: string): Promise<Target[]> {
     return this.targets.list(designId);
+  }
+
+  /** Of every target, whichever is chosen: what a copy of the whole design needs. */
+  @Get("rules")
+  @ApiOkResponse({ type: [TargetRules] })
+  rules(@Param("designId", ParseUUIDPipe) designId: string): Promise<TargetRules[]> {
+    return this.targets.rules(designId);
   }
 
   @Post()

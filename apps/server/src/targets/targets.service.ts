@@ -1,4 +1,4 @@
-import type { NewTargetDto, Target, Trial, UpdateTargetDto } from "@gate-clock/contract";
+import type { NewTargetDto, Target, TargetRules, Trial, UpdateTargetDto } from "@gate-clock/contract";
 import { type DesignInput, findPart, recipes } from "@gate-clock/core";
 import { BadRequestException, ConflictException, Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
@@ -37,6 +37,20 @@ export class TargetsService {
       const ruleFiles = files.filter(({ targetId }) => targetId === id).map(({ path }) => path);
       return { id, name, part, board, recipe, seed, ruleFiles, lastTrial: last.get(id) ?? null };
     });
+  }
+
+  /** Pin and timing files of every target, in their order. */
+  async rules(designId: string): Promise<TargetRules[]> {
+    await this.design(designId);
+    const files = await this.files.findAll({ where: { designId }, order: [["position", "ASC"]] });
+    const byTarget = new Map<string, TargetRules>();
+    for (const { targetId, path, kind, text } of files) {
+      if (targetId === null) continue;
+      const rules = byTarget.get(targetId) ?? { targetId, files: [] };
+      byTarget.set(targetId, rules);
+      rules.files.push({ path, kind, text });
+    }
+    return [...byTarget.values()];
   }
 
   /** Inputs of every target of a design, by the target's id. */

@@ -12,6 +12,7 @@ import type {
   Problem,
   StartBenchRunDto,
   Target,
+  TargetRules,
   Trial,
   UpdateDesignDto,
   UpdateTargetDto,
@@ -85,6 +86,7 @@ export const api = {
   removeFile: (id: string, fileId: string) => json<void>(`/api/designs/${id}/files/${fileId}`, "DELETE"),
   trials: (id: string, signal?: AbortSignal) => json<Trial[]>(`/api/designs/${id}/trials`, "GET", undefined, signal),
   targets: (id: string, signal?: AbortSignal) => json<Target[]>(`/api/designs/${id}/targets`, "GET", undefined, signal),
+  targetRules: (id: string) => json<TargetRules[]>(`/api/designs/${id}/targets/rules`),
   createTarget: (id: string, dto: NewTargetDto) => json<Target[]>(`/api/designs/${id}/targets`, "POST", dto),
   updateTarget: (id: string, targetId: string, dto: UpdateTargetDto) =>
     json<Target[]>(`/api/designs/${id}/targets/${targetId}`, "PATCH", dto),

@@ -87,7 +87,9 @@ export function FileList({
     attempt(async () => {
       await drafts.flush();
       const texts = new Map(design.files.map((file) => [file.id, drafts.text(file)]));
-      saveBlob(await packDesign(design, (id) => texts.get(id) ?? ""), `${design.name.replace(/[^\w.-]+/g, "-")}.zip`);
+      const [targets, rules] = await Promise.all([api.targets(design.id), api.targetRules(design.id)]);
+      const blob = await packDesign(design, (id) => texts.get(id) ?? "", targets, rules);
+      saveBlob(blob, `${design.name.replace(/[^\w.-]+/g, "-")}.zip`);
       return null;
     });
   const sorted = [...files].sort((a, b) => folderOf(a.path).localeCompare(folderOf(b.path)));
