@@ -11,11 +11,11 @@ import {
   IsUUID,
   Length,
   Matches,
-  Max,
   MaxLength,
   Min,
   ValidateNested,
 } from "class-validator";
+import { BuildSettings, NamedPart } from "./build-settings.dto.ts";
 
 /** Longest text of one file, in UTF-16 units. */
 export const maxFileText = 6_000_000;
@@ -63,36 +63,7 @@ export class RenameFileDto {
 }
 
 /** A target that a new design has beside the chosen one, with its pin and timing files. */
-export class FurtherTargetDto {
-  @ApiProperty({ example: "bobbin" })
-  @IsString()
-  @Length(1, 80)
-  name!: string;
-
-  @ApiProperty({ example: "CA-1-P84-2C" })
-  @IsString()
-  @Length(1, 40)
-  part!: string;
-
-  @ApiPropertyOptional({ nullable: true })
-  @IsOptional()
-  @IsString()
-  @MaxLength(40)
-  board?: string | null;
-
-  @ApiPropertyOptional()
-  @IsOptional()
-  @IsString()
-  @MaxLength(20)
-  recipe?: string;
-
-  @ApiPropertyOptional()
-  @IsOptional()
-  @IsInt()
-  @Min(0)
-  @Max(2 ** 31 - 1)
-  seed?: number;
-
+export class FurtherTargetDto extends NamedPart {
   @ApiProperty({ type: [NewFileDto] })
   @IsArray()
   @ArrayMaxSize(500)
@@ -101,7 +72,7 @@ export class FurtherTargetDto {
   files!: NewFileDto[];
 }
 
-export class CreateDesignDto {
+export class CreateDesignDto extends BuildSettings {
   @ApiProperty({ example: "pick-counter" })
   @IsString()
   @Length(1, 120)
@@ -145,19 +116,6 @@ export class CreateDesignDto {
   @Length(1, 80)
   target?: string;
 
-  @ApiPropertyOptional()
-  @IsOptional()
-  @IsString()
-  @MaxLength(20)
-  recipe?: string;
-
-  @ApiPropertyOptional()
-  @IsOptional()
-  @IsInt()
-  @Min(0)
-  @Max(2 ** 31 - 1)
-  seed?: number;
-
   @ApiPropertyOptional({ type: [FurtherTargetDto] })
   @IsOptional()
   @IsArray()
@@ -168,7 +126,7 @@ export class CreateDesignDto {
 }
 
 /** Part, recipe and seed are those of the chosen target. */
-export class UpdateDesignDto {
+export class UpdateDesignDto extends BuildSettings {
   /** Chooses what the design is built for. */
   @ApiPropertyOptional()
   @IsOptional()
@@ -192,19 +150,6 @@ export class UpdateDesignDto {
   @IsString()
   @MaxLength(200)
   top?: string | null;
-
-  @ApiPropertyOptional()
-  @IsOptional()
-  @IsString()
-  @MaxLength(20)
-  recipe?: string;
-
-  @ApiPropertyOptional()
-  @IsOptional()
-  @IsInt()
-  @Min(0)
-  @Max(2 ** 31 - 1)
-  seed?: number;
 }
 
 export class DesignFile {

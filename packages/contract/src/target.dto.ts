@@ -1,24 +1,10 @@
 import { ApiProperty, ApiPropertyOptional } from "@nestjs/swagger";
-import { IsBoolean, IsInt, IsOptional, IsString, Length, Max, MaxLength, Min } from "class-validator";
+import { IsBoolean, IsOptional, IsString, Length } from "class-validator";
+import { BuildSettings, NamedPart } from "./build-settings.dto.ts";
 import { NewFileDto, Trial } from "./design.dto.ts";
 
-export class NewTargetDto {
-  @ApiProperty({ example: "Bobbin" })
-  @IsString()
-  @Length(1, 80)
-  name!: string;
-
-  @ApiProperty({ example: "CA-1-Q64-2C" })
-  @IsString()
-  @Length(1, 40)
-  part!: string;
-
-  @ApiPropertyOptional({ nullable: true })
-  @IsOptional()
-  @IsString()
-  @MaxLength(40)
-  board?: string | null;
-
+/** Recipe and seed are those of the chosen target where they are left out. */
+export class NewTargetDto extends NamedPart {
   /** Begin with copies of the chosen target's pin and timing files, instead of with none. */
   @ApiPropertyOptional()
   @IsOptional()
@@ -26,7 +12,7 @@ export class NewTargetDto {
   copyRules?: boolean;
 }
 
-export class UpdateTargetDto {
+export class UpdateTargetDto extends BuildSettings {
   @ApiPropertyOptional()
   @IsOptional()
   @IsString()
@@ -38,19 +24,6 @@ export class UpdateTargetDto {
   @IsString()
   @Length(1, 40)
   part?: string;
-
-  @ApiPropertyOptional()
-  @IsOptional()
-  @IsString()
-  @MaxLength(20)
-  recipe?: string;
-
-  @ApiPropertyOptional()
-  @IsOptional()
-  @IsInt()
-  @Min(0)
-  @Max(2 ** 31 - 1)
-  seed?: number;
 }
 
 /** What a design is built for: a part with rules of its own. */

@@ -257,6 +257,15 @@ describe("common factors", () => {
     }
     expect(after).toBeLessThan(before);
   });
+
+  it("are taken out of chains of 20,000 gates without running out of stack", () => {
+    const text = `module m(input [19999:0] a, input s, output y, z); wire [20000:0] c, d; assign c[0] = s; assign d[0] = s;
+      genvar i; generate for (i = 0; i < 20000; i = i + 1) begin assign c[i+1] = c[i] & a[i]; assign d[i+1] = (s & d[i]) | (s & a[i]); end endgenerate
+      assign y = c[20000] | (s & a[5]); assign z = d[20000]; endmodule`;
+    const { netlist } = elaborate([{ name: "t.v", text }]).artifact!;
+    const graph = sweep(blast(netlist, defaultSynthOptions));
+    expect(takeOutFactors(graph).aig.nodeCount).toBeLessThanOrEqual(graph.aig.nodeCount);
+  });
 });
 
 describe("known counts", () => {

@@ -65,6 +65,7 @@ export class TargetsService {
   async create(designId: string, dto: NewTargetDto): Promise<Target[]> {
     const design = await this.design(designId);
     const part = checkPart(dto.part);
+    if (dto.recipe !== undefined) checkRecipe(dto.recipe);
     await this.sequelize.transaction(async (transaction) => {
       const position = Number((await this.targets.max("position", { where: { designId }, transaction })) ?? -1) + 1;
       const from = await this.targets.findByPk(design.targetId!, { transaction });
@@ -76,8 +77,8 @@ export class TargetsService {
             part,
             board: dto.board ?? null,
             position,
-            recipe: from?.recipe ?? "even",
-            seed: from?.seed ?? 1,
+            recipe: dto.recipe ?? from?.recipe ?? "even",
+            seed: dto.seed ?? from?.seed ?? 1,
           },
           { transaction },
         ),

@@ -51,6 +51,9 @@ export class Aig {
     return this.fanin0[node] >= 0;
   }
 
+  /** Where the last `find` that found nothing came to a free place. */
+  private freeSlot = 0;
+
   /** Literal of the AND if there is such a node or it needs none, else -1. */
   find(left: number, right: number): number {
     let a = left;
@@ -67,26 +70,15 @@ export class Aig {
       if (this.fanin0[node] === a && this.fanin1[node] === b) return 2 * node;
       slot = (slot + 1) & mask;
     }
+    this.freeSlot = slot;
     return -1;
   }
 
   and(left: number, right: number): number {
-    let a = left;
-    let b = right;
-    if (a > b) [a, b] = [b, a];
-    if (a === 0) return 0;
-    if (a === 1) return b;
-    if (a === b) return a;
-    if ((a ^ 1) === b) return 0;
-    const mask = this.table.length - 1;
-    let slot = (Math.imul(a, 0x9e3779b1) ^ Math.imul(b, 0x85ebca6b)) & mask;
-    while (this.table[slot] >= 0) {
-      const node = this.table[slot];
-      if (this.fanin0[node] === a && this.fanin1[node] === b) return 2 * node;
-      slot = (slot + 1) & mask;
-    }
-    const node = this.newNode(a, b);
-    this.table[slot] = node;
+    const known = this.find(left, right);
+    if (known >= 0) return known;
+    const node = left < right ? this.newNode(left, right) : this.newNode(right, left);
+    this.table[this.freeSlot] = node;
     if (++this.tableCount * 2 > this.table.length) this.rehash();
     return 2 * node;
   }

@@ -1,0 +1,37 @@
+import { ApiProperty, ApiPropertyOptional } from "@nestjs/swagger";
+import { IsInt, IsOptional, IsString, Length, Max, MaxLength, Min } from "class-validator";
+
+/** How a target is built. */
+export class BuildSettings {
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsString()
+  @MaxLength(20)
+  recipe?: string;
+
+  @ApiPropertyOptional()
+  @IsOptional()
+  @IsInt()
+  @Min(0)
+  @Max(2 ** 31 - 1)
+  seed?: number;
+}
+
+/** A part, on a board if it is on one, under a name. */
+export class NamedPart extends BuildSettings {
+  @ApiProperty({ example: "bobbin" })
+  @IsString()
+  @Length(1, 80)
+  name!: string;
+
+  @ApiProperty({ example: "CA-1-P84-2C" })
+  @IsString()
+  @Length(1, 40)
+  part!: string;
+
+  @ApiPropertyOptional({ nullable: true })
+  @IsOptional()
+  @IsString()
+  @MaxLength(40)
+  board?: string | null;
+}
