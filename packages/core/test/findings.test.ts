@@ -268,8 +268,8 @@ describe("findings on how design code is written", () => {
     [
       "z inside of the part",
       "verilog/tristate",
-      "2:10",
-      "module m(input e, d, output y);\n  assign y = e ? d : 1'bz;\nendmodule\n",
+      "3:10",
+      "module m(input e, d, output y);\n  wire n;\n  assign n = e ? d : 1'bz;\n  assign y = ~n;\nendmodule\n",
     ],
     [
       "a part-select against its declaration",

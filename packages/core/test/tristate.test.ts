@@ -126,8 +126,10 @@ describe("nets that several sources take turns on", () => {
     expect(findings.map(({ code }) => code)).toContain("verilog/several-drivers");
   });
 
-  it("are still told where there is but one source", () => {
-    const { codes } = build("module m(input e, d, output y);\n  assign y = e ? d : 1'bz;\nendmodule\n");
+  it("are still told where there is but one source inside", () => {
+    const { codes } = build(
+      "module m(input e, d, c, output y);\n  wire n = e ? d : 1'bz;\n  assign y = n & c;\nendmodule\n",
+    );
     expect(codes).toContain("verilog/tristate");
   });
 });

@@ -1,13 +1,12 @@
 import { InvariantError } from "../common/finding.ts";
-import { carryMode } from "../device/tile-pattern.ts";
-import { carryPin, carryStart, cellKind, ffMode, ffPin } from "../netlist/mapped.ts";
+import { carryMode, outputMode, pullCode } from "../device/tile-pattern.ts";
+import { carryPin, carryStart, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
 import { permuteMask } from "../synth/truth-table.ts";
 import type { LayoutInputs } from "../timing/analyze.ts";
 import { writeBlockModes } from "./block-config.ts";
 import { configMap, TileConfig } from "./config-map.ts";
 
 const driveCodes: Readonly<Record<number, number>> = { 4: 1, 8: 2, 12: 3 };
-const pullCodes: Readonly<Record<string, number>> = { none: 0, up: 1, down: 2 };
 
 /** Configuration memory of the routed design: every mux select, mask and mode. Unused bits are 0. */
 export function assemble(layout: LayoutInputs): Uint8Array {
@@ -77,7 +76,8 @@ export function assemble(layout: LayoutInputs): Uint8Array {
       const { tile, index } = fabric.pads[packed.cellPad[cell]];
       if (netlist.kind[cell] === cellKind.inputPad) config.set(tile, `inputOn${index}`, 1);
       else {
-        config.set(tile, `outputMode${index}`, 1);
+        const lets = netlist.inputNet[netlist.inputStart[cell] + padPin.enable] >= 0;
+        config.set(tile, `outputMode${index}`, lets ? outputMode.enabled : outputMode.always);
         config.set(tile, `drive${index}`, driveCodes[pin.drive]);
         config.set(tile, `slew${index}`, pin.slew === "slow" ? 1 : 0);
       }
@@ -86,7 +86,7 @@ export function assemble(layout: LayoutInputs): Uint8Array {
         `standard${index}`,
         family.standards.findIndex((standard) => standard.name === pin.standard) + 1,
       );
-      config.set(tile, `pull${index}`, pullCodes[pin.pull]);
+      config.set(tile, `pull${index}`, pullCode[pin.pull]);
       config.set(tile, `hysteresis${index}`, pin.hysteresis ? 1 : 0);
     });
   }

@@ -138,7 +138,7 @@ class BuiltWriter {
           node("input port", "", [], []);
           break;
         case cellKind.outputPad:
-          node("output port", "", ["in"], [`${this.level[cell]} levels of logic`]);
+          node("output port", "", ["in", "drives"], [`${this.level[cell]} levels of logic`]);
           break;
         case cellKind.block: {
           const block = netlist.blocks.find((each) => each.cell === cell)!;

@@ -5,6 +5,7 @@ import {
   bitName,
   bitX,
   type HierarchyNode,
+  portReads,
   type RtlCell,
   type RtlNetlist,
 } from "../netlist/rtl.ts";
@@ -179,7 +180,7 @@ class ViewWriter {
     for (const cell of this.netlist.cells.filter((_, c) => isShown(c)))
       for (const input of cell.inputs) for (const net of input) this.read.add(net);
     for (const port of this.netlist.ports)
-      if (port.direction === "output") for (const net of port.bits) this.read.add(net);
+      for (const bits of portReads(port)) for (const net of bits) this.read.add(net);
     this.ports();
     const visit = (path: string, parent: string | null) => {
       for (const c of parts.cellsOf.get(path) ?? []) if (isShown(c)) this.cell(c, parent);
@@ -240,12 +241,22 @@ class ViewWriter {
   private ports(): void {
     const ports =
       this.root.path === ""
-        ? this.netlist.ports.map(({ name, direction, bits }) => ({ name, direction, bits }))
-        : (this.root.node.ports ?? []);
-    for (const { name, direction, bits } of ports) {
+        ? this.netlist.ports.map(({ name, direction, bits, enable, isInout }) => ({
+            name,
+            direction,
+            bits,
+            enable,
+            isInout,
+          }))
+        : (this.root.node.ports ?? []).map((port) => ({ ...port, enable: undefined, isInout: false }));
+    for (const { name, direction, bits, enable, isInout } of ports) {
       const common = { symbol: "", label: name, parent: null, origin: -1 };
       if (direction === "output")
-        this.add(`port ${name}`, "output port", { ...common, inputs: [["in", name, bits]], outputs: [] });
+        this.add(`port ${name}${isInout ? " driven" : ""}`, "output port", {
+          ...common,
+          inputs: [["in", name, bits], ...(enable ? [["enable", "drives", enable] as const] : [])],
+          outputs: [],
+        });
       else this.add(`port ${name}`, "input port", { ...common, inputs: [], outputs: [["out", name, bits]] });
     }
   }

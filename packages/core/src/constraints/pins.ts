@@ -2,6 +2,7 @@ import { type Finding, nearestName, type Place, type StageResult } from "../comm
 import type { SourceFile } from "../common/source.ts";
 import { SourceSet } from "../common/source.ts";
 import type { Part } from "../device/part.ts";
+import type { PinDirection } from "../netlist/mapped.ts";
 
 /**
  * Pin file: one line a port bit, `PORT at PIN [STANDARD] [option=value ...]`, comments from # to the end of the line.
@@ -149,7 +150,7 @@ export interface PinPlan {
 
 export interface PinNeed {
   readonly bitName: string;
-  readonly direction: "input" | "output";
+  readonly direction: PinDirection;
   readonly isClock: boolean;
 }
 
@@ -237,7 +238,7 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
       continue;
     }
     if (!bank) bankVolts.set(pin.bank, { volts: standard.volts, first: entry });
-    if (need.isClock && need.direction === "input" && !pin.isClock) {
+    if (need.isClock && need.direction !== "output" && !pin.isClock) {
       findings.push({
         code: "pins/clock-on-plain-pin",
         severity: "warning",

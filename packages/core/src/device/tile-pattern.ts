@@ -62,6 +62,10 @@ export const padFields = {
   inputRegister: 1,
   outputRegister: 1,
 } as const;
+/** Values of a pad's output mode: never drives; always; while its enable pin is 1. */
+export const outputMode = { off: 0, always: 1, enabled: 2 } as const;
+/** Values of a pad's pull field. */
+export const pullCode = { none: 0, up: 1, down: 2 } as const;
 /** Values of an element's carry field: not used; goes on from the element below; starts with 0 or with 1. */
 export const carryMode = { off: 0, on: 1, zero: 2, one: 3 } as const;
 /** The mask has a bit for each row of the family's LUT; 64 is the most. */

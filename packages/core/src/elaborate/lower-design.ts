@@ -110,6 +110,13 @@ class DesignLowering {
   };
 
   private readonly tristate = new TristateNets();
+  /** Ports of both directions: nets that they read, and what they drive. */
+  private readonly pads = new Map<
+    Signal,
+    { readonly reads: Bits; readonly values: number[]; readonly enables: number[] }
+  >();
+  /** Net of an output port that lets go -> net that is 1 while it drives. */
+  private readonly portEnables = new Map<number, number>();
   /** Pulls, which count where nobody else drives. */
   private readonly pulls: { readonly target: Target; readonly bits: Bits; readonly loc: Loc }[] = [];
 
@@ -203,17 +210,11 @@ class DesignLowering {
   run(): FlatDesign {
     const { design, rtl } = this;
     for (const signal of design.top.ports) {
-      if (signal.direction === "inout")
-        this.report.error(
-          "verilog/inout",
-          signal.loc,
-          `The port '${signal.plainName}' is inout, which the part's pins do not offer yet.`,
-          "Use an input and an output.",
-        );
+      if (signal.direction === "inout") this.openPads(signal);
       if (signal.direction === "input") for (const net of this.bitsOf(signal)) this.drivers.set(net, net);
     }
     for (const item of design.processes) if (item.kind === "initial") this.initial(item);
-    const isShared = hasTristate(design);
+    const isShared = this.pads.size > 0 || hasTristate(design);
     if (!isShared) this.bindings(design.top, false);
     for (const assign of design.assigns) {
       rtl.hint = assign.target.parts[0]?.signal.name ?? "";
@@ -239,6 +240,16 @@ class DesignLowering {
     else for (const join of design.joins) this.join(join.inner, join.outer, join.offset, join.loc);
     this.settleUndriven();
     return this.finish();
+  }
+
+  /** Nets of a port of both directions are what its pins read. */
+  private openPads(signal: Signal): void {
+    const nets = this.bitsOf(signal);
+    const reads = this.rtl.nets(nets.length);
+    this.pads.set(signal, { reads, values: nets.map(() => bit0), enables: nets.map(() => bit0) });
+    nets.forEach((net, bit) => {
+      this.tristate.addPad(net, { signal, bit, read: reads[bit] });
+    });
   }
 
   private lowerProcess(item: Process): void {
@@ -311,11 +322,20 @@ class DesignLowering {
   /** What ports without a direction and outputs that let go connect has all drivers of either side. */
   private shareNets(): void {
     const { design, tristate, rtl } = this;
-    for (const { inner, outer, offset } of design.joins) {
+    for (const { inner, outer, offset, loc } of design.joins) {
       const inside = this.bitsOf(inner);
       const outside = this.bitsOf(outer).slice(offset, offset + inside.length);
       inside.forEach((net, i) => {
-        if (outside[i] !== undefined) tristate.join(net, outside[i]);
+        if (outside[i] === undefined) return;
+        const [a, b] = [tristate.padOf(net), tristate.padOf(outside[i])];
+        if (a && b && a !== b)
+          this.report.error(
+            "verilog/pins-joined",
+            loc,
+            `'${a.signal.plainName}' and '${b.signal.plainName}' are joined for good, which the part cannot do to two pins.`,
+            "Drive one from the other under a condition, or join them on the board.",
+          );
+        else tristate.join(net, outside[i]);
       });
     }
     tristate.gather();
@@ -335,12 +355,34 @@ class DesignLowering {
     }
     for (const { inner, outer, offset, loc } of design.joins)
       if (!this.bitsOf(inner).some((net) => tristate.isShared(net))) this.join(inner, outer, offset, loc);
-    tristate.settle(rtl, this.report, (net, bit, { signal, loc }) => {
+    const ports = new Set(
+      design.top.ports.flatMap((port) => (port.direction === "output" ? [...this.bitsOf(port)] : [])),
+    );
+    const driveNet = (net: number, bit: number, signal: Signal, loc: Loc) => {
       if (!this.drivers.has(net)) {
         this.drivers.set(net, bit);
         this.driverLocs.set(net, loc);
       } else if (this.bitsOf(signal).includes(net)) this.drive(signal, this.bitsOf(signal).indexOf(net), [bit], loc);
       else this.drive(signal, 0, [bit], loc);
+    };
+    tristate.settle(rtl, this.report, {
+      takePlain: (net) => {
+        const value = this.drivers.get(net);
+        if (value === undefined) return null;
+        this.drivers.delete(net);
+        return { value, loc: this.driverLocs.get(net)! };
+      },
+      drive: (net, bit, enable, { signal, loc }) => {
+        if (ports.has(net)) this.portEnables.set(net, enable);
+        driveNet(net, bit, signal, loc);
+      },
+      drivePad: ({ signal, bit, read }, nets, value, enable, driver) => {
+        const pad = this.pads.get(signal)!;
+        pad.values[bit] = value;
+        pad.enables[bit] = enable;
+        for (const net of nets) driveNet(net, read, driver?.signal ?? signal, driver?.loc ?? signal.loc);
+      },
+      isPort: (net) => ports.has(net),
     });
   }
 
@@ -350,10 +392,14 @@ class DesignLowering {
     let waiting = this.copies;
     for (let before = -1; waiting.length !== before; ) {
       before = waiting.length;
-      waiting = waiting.filter(({ target, bits }) => {
+      waiting = waiting.filter(({ target, bits, loc }) => {
         if (!bits.some((net) => tristate.isShared(net))) return true;
-        this.eachTargetBit(target, (net, at) => {
-          if (bits[at] !== undefined) tristate.join(bits[at], net);
+        this.eachTargetBit(target, (net, at, signal, offset) => {
+          if (bits[at] === undefined) return;
+          const from = tristate.padOf(bits[at]);
+          // a pin that is copied to another one drives it all the time: what is read is never let go
+          if (from && tristate.padOf(net)) this.drive(signal, offset, [from.read], loc);
+          else tristate.join(bits[at], net);
         });
         return false;
       });
@@ -468,6 +514,7 @@ class DesignLowering {
     for (const cell of rtl.cells) for (const bit of cell.output) driven[bit] = 1;
     for (const port of design.top.ports)
       if (port.direction === "input") for (const bit of this.bitsOf(port)) driven[bit] = 1;
+    for (const { reads } of this.pads.values()) for (const bit of reads) driven[bit] = 1;
     const resolved = new Int32Array(netCount).fill(-1);
     resolved[bit0] = bit0;
     resolved[bit1] = bit1;
@@ -493,13 +540,27 @@ class DesignLowering {
     };
     const settle = (bits: Bits) => bits.map(resolve);
     const at = (loc: Loc): SourcePosition => report.sources.position(loc.file, loc.start);
-    const ports: RtlPort[] = design.top.ports.map((port) => ({
-      name: port.name,
-      direction: port.direction === "output" ? "output" : "input",
-      bits: port.direction === "output" ? settle(this.bitsOf(port)) : this.bitsOf(port),
-      msb: port.dims.length ? hardwareBits(port) - 1 : port.msb,
-      lsb: port.dims.length ? 0 : port.lsb,
-    }));
+    const ports: RtlPort[] = [];
+    const portPlaces: SourcePosition[] = [];
+    const addPort = (port: Signal, fields: Pick<RtlPort, "direction" | "bits" | "enable" | "isInout">) => {
+      const [msb, lsb] = port.dims.length ? [hardwareBits(port) - 1, 0] : [port.msb, port.lsb];
+      ports.push({ name: port.name, ...fields, msb, lsb });
+      portPlaces.push(at(port.loc));
+    };
+    for (const port of design.top.ports) {
+      const own = this.bitsOf(port);
+      const pad = this.pads.get(port);
+      if (pad) {
+        addPort(port, { direction: "input", bits: pad.reads, isInout: true });
+        const enable = settle(pad.enables);
+        if (enable.some((bit) => bit !== bit0))
+          addPort(port, { direction: "output", bits: settle(pad.values), enable, isInout: true });
+      } else if (port.direction === "output") {
+        const enable = settle(own.map((net) => this.portEnables.get(net) ?? bit1));
+        const letsGo = enable.some((bit) => bit !== bit1);
+        addPort(port, { direction: "output", bits: settle(own), ...(letsGo ? { enable } : {}) });
+      } else addPort(port, { direction: "input", bits: own });
+    }
     const signals: RtlVector[] = [];
     const signalPlaces: SourcePosition[] = [];
     for (const signal of design.signals) {
@@ -544,7 +605,7 @@ class DesignLowering {
       positions: {
         cells: rtl.cellLocs.map(at),
         signals: signalPlaces,
-        ports: design.top.ports.map((port) => at(port.loc)),
+        ports: portPlaces,
         labels: codeNames(design, report.sources),
       },
       hierarchy: node(design.top),

@@ -81,7 +81,7 @@ export function driveEnables(expr: Expr, rtl: RtlBuilder, test: (expr: Expr) => 
   }
 }
 
-interface TristateDriver {
+export interface TristateDriver {
   readonly value: number;
   readonly enable: number;
   readonly signal: Signal;
@@ -90,13 +90,46 @@ interface TristateDriver {
   readonly isWeak: boolean;
 }
 
+/** A bit of a port of both directions. */
+export interface PadBit {
+  readonly signal: Signal;
+  readonly bit: number;
+  /** Net that carries what is read from the pin. */
+  readonly read: number;
+}
+
+/** What becomes of shared nets. */
+export interface SharedNetHost {
+  /** Takes back a driver of the net that never lets go, or null. */
+  takePlain(net: number): { readonly value: number; readonly loc: Loc } | null;
+  /** @param enable Net that is 1 while anything drives. */
+  drive(net: number, bit: number, enable: number, driver: TristateDriver): void;
+  /** What the part drives at a pin; all nets of the group read the pin. @param driver Null if nothing drives it. */
+  drivePad(pad: PadBit, members: readonly number[], value: number, enable: number, driver: TristateDriver | null): void;
+  /** True if a net leads out of the part as it is, so that letting go means something. */
+  isPort(net: number): boolean;
+}
+
 /**
- * Nets that several sources take turns on. Inside of the part each becomes a multiplexer: the first source in the text
- * that drives gives the value; what it is when none does is left open, unless something pulls it.
+ * Nets that several sources take turns on. A pin is let go as the source says. Inside of the part each such net becomes
+ * a multiplexer: the first source in the text that drives gives the value; what it is when none does is left open, unless
+ * something pulls it.
  */
 export class TristateNets {
   private readonly drivers = new Map<number, TristateDriver[]>();
   private readonly parent = new Map<number, number>();
+  private readonly pads = new Map<number, PadBit>();
+
+  /** A net that is a pin of both directions. */
+  addPad(net: number, pad: PadBit): void {
+    this.pads.set(net, pad);
+    if (!this.drivers.has(net)) this.drivers.set(net, []);
+  }
+
+  /** The pin that a net is joined with, or null. */
+  padOf(net: number): PadBit | null {
+    return this.pads.get(this.rootOf(net)) ?? null;
+  }
 
   add(net: number, driver: TristateDriver): void {
     const list = this.drivers.get(net);
@@ -109,6 +142,9 @@ export class TristateNets {
     const [x, y] = [this.rootOf(a), this.rootOf(b)];
     if (x === y) return;
     this.parent.set(x, y);
+    const pad = this.pads.get(x);
+    if (pad) this.pads.set(y, pad);
+    this.pads.delete(x);
     const moved = this.drivers.get(x);
     if (!moved) return;
     this.drivers.delete(x);
@@ -140,8 +176,8 @@ export class TristateNets {
     }
   }
 
-  /** @param drive Called with every net of the group and what drives it now. */
-  settle(rtl: RtlBuilder, report: Report, drive: (net: number, bit: number, driver: TristateDriver) => void): void {
+  /** Makes of every shared net one value, and tells the host. */
+  settle(rtl: RtlBuilder, report: Report, host: SharedNetHost): void {
     const members = new Map<number, number[]>();
     for (const net of new Set([...this.parent.keys(), ...this.drivers.keys()])) {
       const root = this.rootOf(net);
@@ -153,8 +189,18 @@ export class TristateNets {
     // bits of one word with the same conditions become one multiplexer
     const words = new Map<string, { roots: number[]; sources: TristateDriver[][] }>();
     for (const [root, list] of this.drivers) {
+      const pad = this.pads.get(root);
+      if (pad)
+        for (const net of members.get(root) ?? [root]) {
+          const plain = host.takePlain(net);
+          if (plain) list.push({ ...plain, enable: bit1, signal: pad.signal, isWeak: false });
+        }
+      if (pad && list.length === 0) {
+        host.drivePad(pad, members.get(root) ?? [root], bit0, bit0, null);
+        continue;
+      }
       const sources = [...list.filter(({ isWeak }) => !isWeak), ...list.filter(({ isWeak }) => isWeak)];
-      const key = `${sources[0].signal.id} ${sources.map(({ enable }) => enable).join(",")}`;
+      const key = `${pad?.signal.id} ${sources[0].signal.id} ${sources.map(({ enable, isWeak }) => `${enable}${isWeak}`).join(",")}`;
       const word = words.get(key);
       if (word) {
         word.roots.push(root);
@@ -165,14 +211,42 @@ export class TristateNets {
       const [first] = sources[0];
       rtl.hint = first.signal.name;
       rtl.loc = first.loc;
-      const bits = this.choose(
-        rtl,
-        sources[0].map(({ enable }, s) => ({ enable, value: sources.map((own) => own[s].value) })),
-      );
-      roots.forEach((root, i) => {
-        for (const net of members.get(root) ?? [root]) drive(net, bits[i], sources[i][0]);
-      });
+      const isPad = this.pads.has(roots[0]);
       const strong = sources[0].filter(({ isWeak }) => !isWeak);
+      const always = strong.filter(({ enable }) => enable === bit1);
+      if (isPad && always.length > 0 && strong.length > 1) {
+        report.error(
+          "verilog/several-drivers",
+          always[0].loc,
+          `'${always[0].signal.plainName}' has several drivers, and one of them never lets go.`,
+          "Let each driver go with z while another one drives.",
+        );
+        continue;
+      }
+      // a resistor at a pin does not drive against what is outside
+      const counting = isPad ? strong : sources[0];
+      if (isPad && strong.length < sources[0].length)
+        report.note(
+          "circuit/pin-pull",
+          sources[0][strong.length].loc,
+          `'${first.signal.plainName}' is pulled in the source; on the part that is an option of its pin.`,
+          "Write pull=up or pull=down on the line of the pin.",
+        );
+      const { enable, value } = this.choose(
+        rtl,
+        counting.map(({ enable }, s) => ({ enable, value: sources.map((own) => own[s].value) })),
+      );
+      let leavesPart = isPad;
+      roots.forEach((root, i) => {
+        const nets = members.get(root) ?? [root];
+        const pad = this.pads.get(root);
+        if (pad) host.drivePad(pad, nets, value[i] ?? bit0, enable, sources[i][0]);
+        else
+          for (const net of nets) {
+            leavesPart ||= host.isPort(net);
+            host.drive(net, value[i], enable, sources[i][0]);
+          }
+      });
       if (strong.length > 1)
         report.note(
           "circuit/tristate",
@@ -180,7 +254,7 @@ export class TristateNets {
           `'${first.signal.plainName}' has ${strong.length} drivers that let go with z: it becomes a multiplexer.`,
           "See that no two drive at a time: in the part the first one in the text wins.",
         );
-      else
+      else if (!leavesPart)
         report.warn(
           "verilog/tristate",
           first.loc,
@@ -191,7 +265,11 @@ export class TristateNets {
   }
 
   /** As a tree, so that many sources are no chain. */
-  private choose(rtl: RtlBuilder, sources: readonly { readonly enable: number; readonly value: Bits }[]): Bits {
+  private choose(
+    rtl: RtlBuilder,
+    sources: readonly { readonly enable: number; readonly value: Bits }[],
+  ): { readonly enable: number; readonly value: Bits } {
+    if (sources.length === 0) return { enable: bit0, value: [] };
     let row = [...sources];
     while (row.length > 1) {
       const next: typeof row = [];
@@ -202,6 +280,6 @@ export class TristateNets {
       if (row.length & 1) next.push(row[row.length - 1]);
       row = next;
     }
-    return row[0].value;
+    return row[0];
   }
 }

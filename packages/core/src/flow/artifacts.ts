@@ -1,7 +1,7 @@
 import type { PinPlan } from "../constraints/pins.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
 import type { ElaboratedDesign } from "../elaborate/elaborate.ts";
-import type { MappedNetlist } from "../netlist/mapped.ts";
+import type { MappedNetlist, PinDirection } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import type { PlacedDesign } from "../place/place.ts";
 import type { RoutedDesign } from "../route/route.ts";
@@ -27,7 +27,7 @@ export interface ImageArtifact {
 /** Where a port bit of the design is on the package. */
 export interface ImagePort {
   readonly port: string;
-  readonly direction: "input" | "output";
+  readonly direction: PinDirection;
   readonly pin: string;
   readonly standard: string;
   /** Period in ns of the clock that starts here, if a rule gives one. */

@@ -3,6 +3,7 @@ import { type PinNeed, type PinPlan, parsePins, planPins } from "../constraints/
 import { type ClockRule, checkClocks, parseSdc } from "../constraints/sdc.ts";
 import { findPart } from "../device/part.ts";
 import { elaborate } from "../elaborate/elaborate.ts";
+import { portBits } from "../netlist/mapped.ts";
 import { bitName, type HierarchyNode, type RtlNetlist } from "../netlist/rtl.ts";
 import type { DesignInput } from "./design-input.ts";
 
@@ -48,7 +49,7 @@ export function checkDesign(input: DesignInput): DesignCheck {
     const planned = planPins(parsedPins.pins, needs, part);
     plan = planned.artifact;
     pinFindings.push(...planned.findings);
-    const inputs = new Set(needs.filter((need) => need.direction === "input").map((need) => need.bitName));
+    const inputs = new Set(needs.filter((need) => need.direction !== "output").map((need) => need.bitName));
     const checked = checkClocks(parsedClocks.clocks, inputs, clockPorts, input.timingFiles[0]?.name ?? null);
     clocks = checked.clocks;
     timingFindings.push(...checked.findings);
@@ -84,11 +85,11 @@ function locate(input: DesignInput, name: string): TestBench {
 /** Port bits of the top, with those that clock a register marked. */
 function portNeeds(netlist: RtlNetlist): PinNeed[] {
   const clockNets = new Set(netlist.cells.filter((cell) => cell.kind === "ff").map((cell) => cell.inputs[1][0]));
-  return netlist.ports.flatMap((port) =>
-    port.bits.map((bit, i) => ({
-      bitName: bitName(port, i),
-      direction: port.direction,
-      isClock: port.direction === "input" && clockNets.has(bit),
-    })),
+  const clocks = new Set(
+    netlist.ports.flatMap((port) =>
+      port.bits.flatMap((bit, i) => (port.direction === "input" && clockNets.has(bit) ? [bitName(port, i)] : [])),
+    ),
   );
+  const named = netlist.ports.map((port) => ({ ...port, bitNames: port.bits.map((_, i) => bitName(port, i)) }));
+  return portBits(named).map((each) => ({ ...each, isClock: clocks.has(each.bitName) }));
 }

@@ -58,7 +58,8 @@ export function estimateFmax(netlist: MappedNetlist, part: Part): number | null 
     if (netlist.kind[cell] === cellKind.inputPad) start[cell] = -Infinity;
   const padSlots = new Set<number>();
   for (let cell = 0; cell < netlist.cellCount; cell++)
-    if (netlist.kind[cell] === cellKind.outputPad) padSlots.add(netlist.inputStart[cell]);
+    if (netlist.kind[cell] === cellKind.outputPad)
+      for (let slot = netlist.inputStart[cell]; slot < netlist.inputStart[cell + 1]; slot++) padSlots.add(slot);
   const graph = buildTimingGraph(netlist);
   const inner = { ...graph, endPins: graph.endPins.filter((slot) => !padSlots.has(slot)) };
   const goals = new Float64Array(netlist.cellCount).fill(Infinity);

@@ -55,17 +55,22 @@ export class Player {
   }
 
   set(values: Readonly<Record<string, number | string>>, step = 0): void {
-    const levels = new Map<number, number>();
+    const levels = new Map<number, number | null>();
     for (const [name, raw] of Object.entries(values)) {
       const pads = this.padsOf(name, step);
+      for (const { port } of pads)
+        if (port.direction === "output") throw new PlayError(`Step ${step}: '${name}' is an output.`);
+      if (typeof raw === "string" && /^z+$/i.test(raw)) {
+        for (const { pad } of pads) levels.set(pad, null);
+        continue;
+      }
       let value: bigint;
       try {
         value = BigInt(raw);
       } catch {
-        throw new PlayError(`Step ${step}: '${raw}' is not a whole number.`);
+        throw new PlayError(`Step ${step}: '${raw}' is neither a whole number nor z.`);
       }
-      pads.forEach(({ pad, port }, i) => {
-        if (port.direction !== "input") throw new PlayError(`Step ${step}: '${name}' is an output.`);
+      pads.forEach(({ pad }, i) => {
         levels.set(pad, Number((value >> BigInt(i)) & 1n));
       });
     }
@@ -103,12 +108,17 @@ export class Player {
     }
   }
 
+  /**
+   * Level at the pins of a port, as a number. Where a bit floats or part and outside drive against each other, a text
+   * with a character for each bit instead, highest first: 0, 1, z or x.
+   */
   read(name: string, step = 0): number | string {
-    let value = 0n;
-    this.padsOf(name, step).forEach(({ pad, port }, i) => {
-      const level = port.direction === "output" ? this.device.readPad(pad) : 0;
-      if (level) value |= 1n << BigInt(i);
-    });
+    const levels = this.padsOf(name, step).map(
+      ({ pad, port }) => this.device.padLevel(pad) ?? (port.direction === "input" ? 0 : "z"),
+    );
+    const text = levels.reverse().join("");
+    if (/[xz]/.test(text)) return text;
+    const value = BigInt(`0b${text}`);
     return value <= BigInt(Number.MAX_SAFE_INTEGER) ? Number(value) : value.toString();
   }
 
@@ -123,13 +133,23 @@ export class Player {
         const values = step.read.map((name) => this.read(name, i));
         const mismatch: string[] = [];
         step.expect?.forEach((expected, k) => {
-          if (BigInt(expected) !== BigInt(values[k] ?? -1))
-            mismatch.push(`${step.read[k]}: expected ${expected}, read ${values[k]}`);
+          if (!isSame(expected, values[k])) mismatch.push(`${step.read[k]}: expected ${expected}, read ${values[k]}`);
         });
         if (mismatch.length) good = false;
         onRead({ step: i, values, mismatch });
       } else throw new PlayError(`Step ${i} is none of set, run, clock and read.`);
     });
     return good;
+  }
+}
+
+/** Numbers by value, however they are written; texts with z or x by their characters. */
+function isSame(expected: number | string, read: number | string | undefined): boolean {
+  const isLevels = (value: unknown) => typeof value === "string" && /^[01]*[xz][01xz]*$/i.test(value);
+  if (isLevels(expected) || isLevels(read)) return String(expected).toLowerCase() === String(read);
+  try {
+    return BigInt(expected) === BigInt(read ?? -1);
+  } catch {
+    return false;
   }
 }

@@ -9,7 +9,7 @@ import { type PinNeed, parsePins, planPins } from "../constraints/pins.ts";
 import { type ClockRule, checkClocks, parseSdc } from "../constraints/sdc.ts";
 import { findPart, type Part } from "../device/part.ts";
 import { type ElaboratedDesign, elaborate } from "../elaborate/elaborate.ts";
-import { cellKind, clockSlots, type MappedNetlist } from "../netlist/mapped.ts";
+import { cellKind, clockSlots, type MappedNetlist, portBits } from "../netlist/mapped.ts";
 import { pack } from "../pack/pack.ts";
 import { place } from "../place/place.ts";
 import { route } from "../route/route.ts";
@@ -23,8 +23,8 @@ import { levelsFor } from "./fit.ts";
 
 /** Goes up when a stage computes something else from the same inputs. */
 export const stageVersions: Readonly<Record<StageName, number>> = {
-  elaborate: 7,
-  synth: 9,
+  elaborate: 8,
+  synth: 10,
   rules: 1,
   pack: 2,
   place: 2,
@@ -330,9 +330,7 @@ export function clockPorts(netlist: MappedNetlist): string[] {
 /** Port bits that need a pin: outputs always, inputs if something reads them. */
 export function pinNeeds(netlist: MappedNetlist): PinNeed[] {
   const clocks = new Set(clockPorts(netlist));
-  return netlist.ports.flatMap((port) =>
-    port.bitNames.map((bitName) => ({ bitName, direction: port.direction, isClock: clocks.has(bitName) })),
-  );
+  return portBits(netlist.ports).map((each) => ({ ...each, isClock: clocks.has(each.bitName) }));
 }
 
 function checkRules(netlist: MappedNetlist, input: DesignInput, part: Part): StageResult<RulesArtifact> {
@@ -343,7 +341,7 @@ function checkRules(netlist: MappedNetlist, input: DesignInput, part: Part): Sta
   const needs = pinNeeds(netlist);
   const plan = planPins(parsedPins.pins, needs, part);
   findings.push(...plan.findings);
-  const inputs = new Set(needs.filter((need) => need.direction === "input").map((need) => need.bitName));
+  const inputs = new Set(needs.filter((need) => need.direction !== "output").map((need) => need.bitName));
   const clocks = checkClocks(parsedClocks.clocks, inputs, clockPorts(netlist), input.timingFiles[0]?.name ?? null);
   findings.push(...clocks.findings);
   return { artifact: plan.artifact && { pins: plan.artifact, clocks: clocks.clocks }, findings };
@@ -369,19 +367,17 @@ function buildImage(layout: Parameters<typeof assemble>[0], rules: RulesArtifact
   let bitsSet = 0;
   for (const byte of memory) for (let rest = byte; rest; rest &= rest - 1) bitsSet++;
   const pinOf = new Map(rules.pins.pins.map((pin) => [pin.port, pin]));
-  const ports = netlist.ports.flatMap((port) =>
-    port.bitNames.map((bit): ImagePort => {
-      const pin = pinOf.get(bit)!;
-      const clock = rules.clocks.find((candidate) => candidate.port === bit);
-      return {
-        port: bit,
-        direction: port.direction,
-        pin: pin.pin,
-        standard: pin.standard,
-        clockNs: clock ? clock.periodPs / 1000 : null,
-      };
-    }),
-  );
+  const ports = portBits(netlist.ports).map(({ bitName, direction }): ImagePort => {
+    const pin = pinOf.get(bitName)!;
+    const clock = rules.clocks.find((candidate) => candidate.port === bitName);
+    return {
+      port: bitName,
+      direction,
+      pin: pin.pin,
+      standard: pin.standard,
+      clockNs: clock ? clock.periodPs / 1000 : null,
+    };
+  });
   return {
     file,
     partName: part.name,

@@ -1,5 +1,5 @@
 import type { Part } from "../device/part.ts";
-import { cellKind, clockSlots, type MappedNetlist } from "../netlist/mapped.ts";
+import { cellKind, clockSlots, type MappedNetlist, portBits } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 
 export interface ResourceUse {
@@ -61,7 +61,7 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
   uses.push(
     {
       kind: "pins",
-      used: netlist.ports.reduce((sum, port) => sum + port.bitNames.length, 0),
+      used: portBits(netlist.ports).length,
       available: part.pins.length,
     },
     { kind: "clocks", used: clocks.size, available: family.globalClocks },

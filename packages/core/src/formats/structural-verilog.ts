@@ -1,4 +1,4 @@
-import { carryPin, carryStart, cellKind, ffMode, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import { carryPin, carryStart, cellKind, ffMode, ffPin, type MappedNetlist, padPin } from "../netlist/mapped.ts";
 
 /** Simulation models of the cells that `writeStructuralVerilog` instantiates; plain IEEE 1364-2005. */
 export const primitivesVerilog = `// Simulation models of the part's cells.
@@ -172,9 +172,11 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
   const lines: string[] = [];
   const { ports, netName, cellName, inputStart, inputNet, outputNet, kind } = netlist;
   lines.push(`module ${verilogName(netlist.top)} (`);
-  ports.forEach((port, i) => {
+  const whole = ports.filter((port, i) => ports.findIndex((each) => each.name === port.name) === i);
+  whole.forEach((port, i) => {
     const range = port.pads.length > 1 || port.msb !== 0 || port.lsb !== 0 ? `[${port.msb}:${port.lsb}] ` : "";
-    lines.push(`  ${port.direction} wire ${range}${verilogName(port.name)}${i + 1 < ports.length ? "," : ""}`);
+    const direction = port.isInout ? "inout" : port.direction;
+    lines.push(`  ${direction} wire ${range}${verilogName(port.name)}${i + 1 < whole.length ? "," : ""}`);
   });
   lines.push(");");
   const bit = (
@@ -199,7 +201,12 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
     port.pads.forEach((cell, i) => {
       if (cell < 0) return;
       if (port.direction === "input") lines.push(`  assign ${wire(outputNet[cell])} = ${bit(port.name, port, i)};`);
-      else lines.push(`  assign ${bit(port.name, port, i)} = ${wire(inputNet[inputStart[cell]])};`);
+      else {
+        const value = wire(inputNet[inputStart[cell] + padPin.value]);
+        const enable = inputNet[inputStart[cell] + padPin.enable];
+        const driven = enable < 0 ? value : `${wire(enable)} ? ${value} : 1'bz`;
+        lines.push(`  assign ${bit(port.name, port, i)} = ${driven};`);
+      }
     });
   }
   for (let cell = 0; cell < netlist.cellCount; cell++) {

@@ -39,10 +39,32 @@ export const carryPin = { p: 0, carryIn: 1, b: 2 } as const;
 /** Mode bit of a `carrySum` or `carryMux` without a carry in: the constant that it takes for it. */
 export const carryStart = 1;
 
+/** Bits of the ports with their direction, each once. */
+export function portBits(
+  ports: readonly {
+    readonly direction: "input" | "output";
+    readonly isInout?: boolean;
+    readonly bitNames: readonly string[];
+  }[],
+): { bitName: string; direction: PinDirection }[] {
+  const seen = new Set<string>();
+  return ports.flatMap(({ direction, isInout, bitNames }) =>
+    bitNames.flatMap((bitName) => {
+      if (seen.has(bitName)) return [];
+      seen.add(bitName);
+      return [{ bitName, direction: isInout ? ("inout" as const) : direction }];
+    }),
+  );
+}
+export type PinDirection = "input" | "output" | "inout";
+
 /** True for cells whose output follows their inputs: LUTs and carry links. */
 export function isLogic(kind: number): boolean {
   return kind === cellKind.lut || kind === cellKind.carrySum || kind === cellKind.carryMux;
 }
+
+/** Positions of an output pad's input pins; enable is open where it always drives. */
+export const padPin = { value: 0, enable: 1 } as const;
 
 /** Positions of a flip-flop's input pins. */
 export const ffPin = { d: 0, clock: 1, enable: 2, reset: 3 } as const;
@@ -150,6 +172,8 @@ export interface MappedPort {
   readonly direction: "input" | "output";
   readonly msb: number;
   readonly lsb: number;
+  /** One half of a port of both directions: the halves have the same name, and their bits share pads. */
+  readonly isInout?: boolean;
   /** Pad cell of each bit, least significant first; -1 for an input bit that nothing reads. */
   readonly pads: readonly number[];
   /** Full name of each bit. */

@@ -126,8 +126,21 @@ export interface RtlVector {
   readonly msb: number;
   readonly lsb: number;
 }
+/**
+ * A port that both drives and reads its pins is two of these under one name: what is read, as an input, and, if anything
+ * drives it at all, what is driven, as an output.
+ */
 export interface RtlPort extends RtlVector {
   readonly direction: "input" | "output";
+  readonly isInout?: boolean;
+  /** Of outputs that let go: [bits] nets that are 1 while the bit is driven. */
+  readonly enable?: Bits;
+}
+
+/** Lists of nets that a port takes from inside. */
+export function portReads(port: RtlPort): readonly Bits[] {
+  if (port.direction === "input") return [];
+  return port.enable ? [port.bits, port.enable] : [port.bits];
 }
 
 /** One flat netlist, all hierarchy resolved into names. This is what the key of the elaborated design is taken over. */

@@ -1,7 +1,7 @@
-import { blockClockCount, cellKind, ffMode, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import { blockClockCount, cellKind, ffMode, ffPin, type MappedNetlist, padPin } from "../netlist/mapped.ts";
 import { bitName, type RtlNetlist } from "../netlist/rtl.ts";
 import { prepareNetlist, type SynthOptions } from "../synth/synthesize.ts";
-import { JointGraph, nextValue, type ProofPoint } from "./joint-graph.ts";
+import { enableName, JointGraph, nextValue, type ProofPoint } from "./joint-graph.ts";
 import { MachineLeaves } from "./machine-leaves.ts";
 import { MappedLogic } from "./mapped-logic.ts";
 import { MovedLeaves } from "./moved-leaves.ts";
@@ -108,10 +108,20 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
 
   for (const port of netlist.ports) {
     if (port.direction !== "output") continue;
-    const other = mapped.ports.find((each) => each.name === port.name)!;
+    const other = mapped.ports.find((each) => each.name === port.name && each.direction === "output")!;
     port.bits.forEach((net, i) => {
-      const pad = other.pads[i];
-      point(bitName(port, i), "output", words.get(net), built.get(mapped.inputNet[mapped.inputStart[pad]]));
+      const first = mapped.inputStart[other.pads[i]];
+      const value = words.get(net);
+      const builtValue = built.get(mapped.inputNet[first + padPin.value]);
+      if (!port.enable) {
+        point(bitName(port, i), "output", value, builtValue);
+        return;
+      }
+      // a value counts only while it is driven
+      const enable = words.get(port.enable[i]);
+      const enableNet = mapped.inputNet[first + padPin.enable];
+      point(enableName(bitName(port, i)), "output", enable, enableNet < 0 ? 1 : built.get(enableNet));
+      point(bitName(port, i), "output", aig.and(enable, value), aig.and(enable, builtValue));
     });
   }
   for (const [net, own] of mapped.kept) point(mapped.netName[own], "net", words.get(net), built.get(own));

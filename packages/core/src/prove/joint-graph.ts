@@ -9,6 +9,11 @@ export interface ProofPoint {
   readonly built: number;
 }
 
+/** What the enable of an output bit is called among the points. */
+export function enableName(bitName: string): string {
+  return `${bitName} driven`;
+}
+
 /** One stored bit that both sides share: a leaf of the graph. */
 export interface SharedState {
   readonly name: string;

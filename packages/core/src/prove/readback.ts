@@ -1,9 +1,9 @@
 import type { StageContext } from "../common/context.ts";
-import { blockClockCount, cellKind, ffMode, ffPin } from "../netlist/mapped.ts";
+import { blockClockCount, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
 import { type Circuit, decodeCircuit } from "../silicon/decode.ts";
 import type { Aig } from "../synth/aig.ts";
 import type { LayoutInputs } from "../timing/analyze.ts";
-import { JointGraph, nextValue, type ProofPoint } from "./joint-graph.ts";
+import { enableName, JointGraph, nextValue, type ProofPoint } from "./joint-graph.ts";
 import { MappedLogic, tableLogic } from "./mapped-logic.ts";
 import { defaultProveOptions } from "./prove.ts";
 import { Sweep } from "./sweep.ts";
@@ -77,12 +77,17 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
   for (let cell = 0; cell < netlist.cellCount; cell++) {
     if (netlist.kind[cell] !== cellKind.outputPad) continue;
     const output = outputs.get(packed.cellPad[cell]);
-    const wanted = built.get(netlist.inputNet[netlist.inputStart[cell]]);
+    const first = netlist.inputStart[cell];
+    const wanted = built.get(netlist.inputNet[first + padPin.value]);
+    const name = netlist.cellName[cell].replace(/\$pad$/, "");
+    point(name, "output", wanted, output ? decoded.get(output.signal) : wanted ^ 1);
+    if (!output) continue;
+    const enable = netlist.inputNet[first + padPin.enable];
     point(
-      netlist.cellName[cell].replace(/\$pad$/, ""),
+      enableName(name),
       "output",
-      wanted,
-      output ? decoded.get(output.signal) : wanted ^ 1,
+      enable < 0 ? 1 : built.get(enable),
+      output.enable < 0 ? 1 : decoded.get(output.enable),
     );
   }
   const flipFlops = new Map(circuit.flipFlops.map((ff) => [placeName(ff.tile, ff.element), ff]));
@@ -166,7 +171,7 @@ class DecodedLogic {
     circuit.tables.forEach((table, t) => {
       this.tableOf[table.output] = t;
     });
-    for (const { signal, pad } of circuit.inputs) this.literal[signal] = leaf.input(pad);
+    for (const { read, pad } of circuit.inputs) this.literal[read] = leaf.input(pad);
     for (const ff of circuit.flipFlops) this.literal[ff.output] = leaf.flipFlop(ff);
     for (const block of circuit.blocks)
       for (const [pin, signal] of block.outputs) this.literal[signal] = leaf.block(block.tile, pin);

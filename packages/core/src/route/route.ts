@@ -3,7 +3,7 @@ import type { Finding, StageResult } from "../common/finding.ts";
 import { blockPinPlace, blockPinsOf } from "../device/blocks.ts";
 import { Delays, nodeName, type Part } from "../device/part.ts";
 import { nodeKind } from "../device/tile-pattern.ts";
-import { cellKind, clockSlots, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
+import { cellKind, clockSlots, ffPin, type MappedNetlist, padPin } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import type { PlacedDesign } from "../place/place.ts";
 import {
@@ -150,7 +150,7 @@ class Router {
       if (netlist.kind[cell] === cellKind.outputPad) {
         const pad = fabric.pads[packed.cellPad[cell]];
         tile = pad.tile;
-        nodes = [this.local(tile, `OUT${pad.index}`)];
+        nodes = [this.local(tile, `${pin === padPin.enable ? "OE" : "OUT"}${pad.index}`)];
       } else if (netlist.kind[cell] === cellKind.block) {
         const found = blockNode(cell, pin, true);
         tile = found.tile;

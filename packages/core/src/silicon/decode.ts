@@ -2,7 +2,7 @@ import { readBlockModes } from "../bitstream/block-config.ts";
 import { TileConfig } from "../bitstream/config-map.ts";
 import { blockPinPlace, memoryAddressBits, memoryBlockPins, multiplierBlockPins } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
-import { carryMode, nodeKind } from "../device/tile-pattern.ts";
+import { carryMode, nodeKind, outputMode } from "../device/tile-pattern.ts";
 import type { BlockModes } from "../netlist/rtl.ts";
 
 /**
@@ -11,8 +11,11 @@ import type { BlockModes } from "../netlist/rtl.ts";
  */
 export interface Circuit {
   readonly signalCount: number;
-  /** Pads with their input buffer on: signal and pad. */
-  readonly inputs: readonly { readonly signal: number; readonly pad: number }[];
+  /**
+   * Pads with their input buffer on: signal that comes from outside, and the one that is read, which is another where
+   * the part drives the pad too.
+   */
+  readonly inputs: readonly { readonly signal: number; readonly read: number; readonly pad: number }[];
   /** Pads that drive: signal and enabling signal (-1: always). */
   readonly outputs: readonly { readonly pad: number; readonly signal: number; readonly enable: number }[];
   readonly tables: readonly Table[];
@@ -75,7 +78,8 @@ class Decoder {
   private readonly tables: Table[] = [];
   private readonly usedLuts = new Set<number>();
   private readonly flipFlops: DecodedFlipFlop[] = [];
-  private readonly inputs: { signal: number; pad: number }[] = [];
+  private readonly inputs: { signal: number; read: number; pad: number }[] = [];
+  private readonly outputs = new Map<number, { pad: number; signal: number; enable: number }>();
   /** Foot tile -> output pins that are read, with their signals. */
   private readonly blockOutputs = new Map<number, Map<number, number>>();
   private readonly waitingBlocks: number[] = [];
@@ -92,14 +96,13 @@ class Decoder {
   }
 
   run(): Circuit {
-    const { fabric, graph } = this.part;
-    const outputs: { pad: number; signal: number; enable: number }[] = [];
+    const { fabric } = this.part;
     for (const pad of fabric.pads) {
       const mode = this.config.get(pad.tile, `outputMode${pad.index}`);
-      if (mode === 0 || mode === 3) continue;
-      const pin = (name: string) =>
-        this.trace(graph.tileFirst[pad.tile] + fabric.pattern(pad.tile).byName.get(`${name}${pad.index}`)!);
-      outputs.push({ pad: pad.id, signal: pin("OUT"), enable: mode === 2 ? pin("OE") : -1 });
+      if (mode !== outputMode.always && mode !== outputMode.enabled) continue;
+      const pin = (name: string) => this.pin(pad.tile, `${name}${pad.index}`);
+      const signal = pin("OUT");
+      this.outputs.set(pad.id, { pad: pad.id, signal, enable: mode === outputMode.enabled ? pin("OE") : -1 });
     }
     for (;;) {
       const next = this.pending.pop();
@@ -108,10 +111,11 @@ class Decoder {
         this.blocks.push(this.buildBlock(this.waitingBlocks[this.blocks.length]));
       else break;
     }
+    for (const { signal, read, pad } of this.inputs) if (read !== signal) this.readsBack(signal, read, pad);
     return {
       signalCount: this.signalCount,
       inputs: this.inputs,
-      outputs,
+      outputs: [...this.outputs.values()],
       tables: this.tables,
       flipFlops: this.flipFlops,
       blocks: this.blocks,
@@ -140,10 +144,15 @@ class Decoder {
     const pad = this.padAt.get(node);
     if (pad !== undefined) {
       const { tile, index } = this.part.fabric.pads[pad];
-      const signal = this.config.get(tile, `inputOn${index}`) ? this.signalCount++ : 0;
-      this.signalOf.set(node, signal);
-      if (signal) this.inputs.push({ signal, pad });
-      return signal;
+      if (!this.config.get(tile, `inputOn${index}`)) {
+        this.signalOf.set(node, 0);
+        return 0;
+      }
+      const read = this.signalCount++;
+      const isDriven = this.config.get(tile, `outputMode${index}`) !== outputMode.off;
+      this.inputs.push({ signal: isDriven ? this.signalCount++ : read, read, pad });
+      this.signalOf.set(node, read);
+      return read;
     }
     const tile = this.part.graph.nodeTile[node];
     const kind = this.part.fabric.tileKind(tile);
@@ -160,6 +169,19 @@ class Decoder {
     this.signalOf.set(node, signal);
     this.pending.push({ node, signal });
     return signal;
+  }
+
+  /** What a pad reads while the part itself may drive it. */
+  private readsBack(outside: number, read: number, pad: number): void {
+    const driven = this.outputs.get(pad);
+    if (!driven) {
+      this.tables.push({ output: read, inputs: [outside], low: 0xaaaaaaaa, high: 0xaaaaaaaa });
+      return;
+    }
+    const { signal, enable } = driven;
+    // inputs: what is driven, and then the level outside and the enable: enable ? driven : outside
+    if (enable < 0) this.tables.push({ output: read, inputs: [signal], low: 0xaaaaaaaa, high: 0xaaaaaaaa });
+    else this.tables.push({ output: read, inputs: [signal, outside, enable], low: 0xacacacac, high: 0xacacacac });
   }
 
   /** Signal of a block's output pin; 0 if the block is off. */

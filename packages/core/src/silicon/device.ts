@@ -1,6 +1,7 @@
-import { configMap } from "../bitstream/config-map.ts";
+import { configMap, TileConfig } from "../bitstream/config-map.ts";
 import { type BitstreamFault, decodeBitstream, faultText } from "../bitstream/format.ts";
 import type { Part } from "../device/part.ts";
+import { pullCode } from "../device/tile-pattern.ts";
 import {
   instruction,
   irBits,
@@ -37,7 +38,10 @@ export class SimulatedPart implements TapDevice {
   private faultDetail = "";
   private memory: Uint8Array;
   private engine: Engine | null = null;
+  /** Levels that something outside drives. */
   private readonly padValues = new Map<number, number>();
+  /** Levels that the part's own resistors pull pads to. */
+  private readonly pulls = new Map<number, number>();
   /** Flash on the die, of parts that have it: the last bitstream that was taken; null when erased. */
   private flash: Uint8Array | null = null;
   /** Boundary cells as last updated, three a pad: input, output, control (1 drives). */
@@ -72,6 +76,7 @@ export class SimulatedPart implements TapDevice {
   private clear(): void {
     this.memory.fill(0);
     this.engine = null;
+    this.pulls.clear();
   }
 
   get status(): number {
@@ -157,7 +162,7 @@ export class SimulatedPart implements TapDevice {
     const cells = new Uint8Array(this.boundary.length);
     for (const { id } of this.part.fabric.pads) {
       const driven = this.ownLevel(id);
-      cells[3 * id] = driven ?? this.padValues.get(id) ?? 0;
+      cells[3 * id] = driven ?? this.outsideLevel(id) ?? 0;
       cells[3 * id + 1] = driven ?? 0;
       cells[3 * id + 2] = driven === null ? 0 : 1;
     }
@@ -211,22 +216,39 @@ export class SimulatedPart implements TapDevice {
     }
     this.memory = decoded.memory;
     this.engine = new Engine(decodeCircuit(this.part, this.memory));
+    const config = new TileConfig(this.part, this.memory);
+    for (const { id, tile, index } of this.part.fabric.pads) {
+      const code = config.get(tile, `pull${index}`);
+      if (code === pullCode.up || code === pullCode.down) this.pulls.set(id, code === pullCode.up ? 1 : 0);
+    }
     const values = new Map<number, number>();
-    for (const { signal, pad } of this.engine.circuit.inputs) values.set(signal, this.padValues.get(pad) ?? 0);
+    for (const { signal, pad } of this.engine.circuit.inputs) values.set(signal, this.outsideLevel(pad) ?? 0);
     this.engine.setInputs(values);
     return true;
   }
 
-  /** Levels at pads from outside; several at once change together. */
-  setPads(levels: ReadonlyMap<number, number>): void {
+  /** Levels at pads from outside, null where it lets go; several at once change together. */
+  setPads(levels: ReadonlyMap<number, number | null>): void {
     const values = new Map<number, number>();
-    for (const [pad, level] of levels) this.padValues.set(pad, level);
+    for (const [pad, level] of levels)
+      if (level === null) this.padValues.delete(pad);
+      else this.padValues.set(pad, level);
     if (!this.engine) return;
-    for (const { signal, pad } of this.engine.circuit.inputs) {
-      const level = levels.get(pad);
-      if (level !== undefined) values.set(signal, level);
-    }
+    for (const { signal, pad } of this.engine.circuit.inputs)
+      if (levels.has(pad)) values.set(signal, this.outsideLevel(pad) ?? 0);
     this.engine.setInputs(values);
+  }
+
+  /** What a pad rests at while the part lets go: driven from outside or pulled; null if it floats. */
+  private outsideLevel(pad: number): number | null {
+    return this.padValues.get(pad) ?? this.pulls.get(pad) ?? null;
+  }
+
+  /** Level at a pad, whoever drives or pulls it: null if it floats, "x" if part and outside drive against each other. */
+  padLevel(pad: number): number | null | "x" {
+    const own = this.readPad(pad);
+    if (own === null) return this.outsideLevel(pad);
+    return (this.padValues.get(pad) ?? own) === own ? own : "x";
   }
 
   /** Level that the part drives at a pad; null if it drives nothing there. In EXTEST the boundary cells drive. */

@@ -1,6 +1,6 @@
 import { combFanin } from "../netlist/comb-graph.ts";
 import { isRegisteredBlock } from "../netlist/mapped.ts";
-import { bit1, bitX, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
+import { bit1, bitX, portReads, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
 import { Aig } from "./aig.ts";
 import { Arithmetic, type LazySum } from "./arithmetic.ts";
 import { CarryStore, trimChain } from "./carry.ts";
@@ -49,6 +49,14 @@ export interface BlockBits {
   readonly isThrough: boolean;
 }
 
+/** What a port takes: the value of a bit, or its enable where it lets go. */
+export interface OutputBit {
+  readonly port: number;
+  readonly bit: number;
+  readonly isEnable: boolean;
+  readonly literal: number;
+}
+
 export interface BitGraph {
   readonly aig: Aig;
   /** Carry chains; their sums are inputs of the graph. Only what is needed is left in them. */
@@ -63,7 +71,7 @@ export interface BitGraph {
   readonly blocks: BlockBits[];
   /** Nets of the input ports that are live, with their node. */
   readonly inputs: { readonly net: number; readonly node: number }[];
-  readonly outputs: { readonly port: number; readonly bit: number; readonly literal: number }[];
+  readonly outputs: OutputBit[];
   /** Nets of logic that must stay: readers take them from an input of the graph, which follows `literal`. */
   readonly kept: KeptNet[];
   /** State machines that got new codes. */
@@ -323,11 +331,12 @@ function blastOnce(
     return literal[root];
   };
 
-  const outputs: { port: number; bit: number; literal: number }[] = [];
+  const outputs: OutputBit[] = [];
   ports.forEach((port, p) => {
-    if (port.direction !== "output") return;
-    port.bits.forEach((net, bit) => {
-      outputs.push({ port: p, bit, literal: demand(net) });
+    portReads(port).forEach((bits, list) => {
+      bits.forEach((net, bit) => {
+        outputs.push({ port: p, bit, isEnable: list === 1, literal: demand(net) });
+      });
     });
   });
   for (const net of wishes.kept) demand(net);

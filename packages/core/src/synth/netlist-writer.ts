@@ -10,7 +10,7 @@ import {
   type MappedPort,
   type NameFate,
 } from "../netlist/mapped.ts";
-import { bitName, firstNet, type RtlCell, type RtlNetlist, type RtlVector } from "../netlist/rtl.ts";
+import { bitName, firstNet, type RtlCell, type RtlNetlist, type RtlPort, type RtlVector } from "../netlist/rtl.ts";
 import type { Aig } from "./aig.ts";
 import type { BitGraph, BlockBits, KeptNet, StateBit } from "./blast.ts";
 import type { CarryChain } from "./carry.ts";
@@ -240,24 +240,28 @@ export class NetlistWriter {
         this.netOf.set(2 * node, this.outputNet[cell]);
         return cell;
       });
-      result.set(port.name, { name: port.name, direction: "input", msb: port.msb, lsb: port.lsb, pads, bitNames });
+      result.set(port.name, { ...mappedPort(port), pads, bitNames });
     }
     return result;
   }
 
   private outputPorts(): Map<string, MappedPort> {
-    const literals = new Map(this.graph.outputs.map((output) => [`${output.port}:${output.bit}`, output.literal]));
+    const literals = new Map(
+      this.graph.outputs.map(({ port, bit, isEnable, literal }) => [`${port}:${bit}:${isEnable}`, literal]),
+    );
     const result = new Map<string, MappedPort>();
     this.rtl.ports.forEach((port, p) => {
       if (port.direction !== "output") return;
       const bitNames = port.bits.map((_, i) => bitName(port, i));
       const pads = port.bits.map((_, i) => {
-        const net = this.netFor(literals.get(`${p}:${i}`)!, `${bitNames[i]}$out`, -1);
+        const net = this.netFor(literals.get(`${p}:${i}:false`)!, `${bitNames[i]}$out`, -1);
+        const enable = literals.get(`${p}:${i}:true`) ?? 1;
+        const enableNet = enable === 1 ? -1 : this.netFor(enable, `${bitNames[i]}$drives`, -1);
         const cell = this.addCell(cellKind.outputPad, `${bitNames[i]}$pad`, -1, false);
-        this.inputs[cell] = [net];
+        this.inputs[cell] = [net, enableNet];
         return cell;
       });
-      result.set(port.name, { name: port.name, direction: "output", msb: port.msb, lsb: port.lsb, pads, bitNames });
+      result.set(port.name, { ...mappedPort(port), pads, bitNames });
     });
     return result;
   }
@@ -436,4 +440,8 @@ export class NetlistWriter {
     }
     return fates;
   }
+}
+
+function mappedPort({ name, direction, isInout, msb, lsb }: RtlPort): Omit<MappedPort, "pads" | "bitNames"> {
+  return { name, direction, ...(isInout ? { isInout } : {}), msb, lsb };
 }

@@ -319,7 +319,7 @@ class Region {
         outputs: new Map([...block.outputs].map(([pin, node]) => [pin, this.local(2 * node) >> 1])),
       })),
       inputs: [],
-      outputs: targets.map((literal, bit) => ({ port: 0, bit, literal })),
+      outputs: targets.map((literal, bit) => ({ port: 0, bit, isEnable: false, literal })),
       kept: parts.kept.map(({ net, node, literal }) => ({
         net,
         node: this.local(2 * node) >> 1,

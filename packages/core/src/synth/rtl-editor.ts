@@ -1,5 +1,5 @@
 import { RtlBuilder } from "../elaborate/rtl-builder.ts";
-import { bitX, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
+import { bitX, portReads, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
 import { Wishes } from "./wishes.ts";
 
 export interface Reader {
@@ -36,7 +36,7 @@ export function liveNets(netlist: RtlNetlist): Uint8Array {
     live[net] = 1;
     stack.push(net);
   };
-  for (const port of ports) if (port.direction === "output") port.bits.forEach(mark);
+  for (const port of ports) for (const bits of portReads(port)) bits.forEach(mark);
   new Wishes(netlist).kept.forEach(mark);
   while (stack.length) {
     const net = stack.pop()!;
@@ -120,7 +120,7 @@ export class RtlEditor {
       });
     });
     for (const port of netlist.ports)
-      if (port.direction === "output") for (const net of port.bits) this.isOutput[net] = 1;
+      for (const bits of portReads(port)) for (const net of bits) this.isOutput[net] = 1;
     this.wishes = new Wishes(netlist);
     for (const net of this.wishes.kept) this.isOutput[net] = 1;
   }

@@ -85,7 +85,7 @@ export function cornerDelays(layout: LayoutInputs, corner: CornerName): CornerDe
       if (cell < 0) return;
       const pin = pinOf.get(port.bitNames[bit])!;
       padPs[cell] =
-        port.direction === "input"
+        netlist.kind[cell] === cellKind.inputPad
           ? delays.inputPadPs(pin.standard)
           : delays.outputPadPs(pin.standard, pin.drive, pin.slew === "slow");
     });

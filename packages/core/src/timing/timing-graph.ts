@@ -64,7 +64,9 @@ export function buildTimingGraph(netlist: MappedNetlist): TimingGraph {
   }
   const endPins: number[] = [];
   for (let cell = 0; cell < cellCount; cell++) {
-    if (kind[cell] === cellKind.outputPad) endPins.push(inputStart[cell]);
+    if (kind[cell] === cellKind.outputPad)
+      for (let slot = inputStart[cell]; slot < inputStart[cell + 1]; slot++)
+        if (inputNet[slot] >= 0) endPins.push(slot);
     if (kind[cell] === cellKind.block && !passes[cell]) {
       const last = inputStart[cell + 1] - blockClockCount(netlist.blocks[blockOf[cell]].modes);
       for (let slot = inputStart[cell]; slot < last; slot++) if (inputNet[slot] >= 0) endPins.push(slot);

@@ -6,6 +6,7 @@ import {
   isLogic,
   logicOutput,
   type MappedNetlist,
+  padPin,
 } from "../../src/netlist/index.ts";
 import { BlockReference } from "./block-reference.ts";
 
@@ -60,8 +61,15 @@ export class MappedSimulator {
     });
   }
   get(port: string): bigint {
-    const found = this.netlist.ports.find((candidate) => candidate.name === port)!;
-    return found.pads.reduce((sum, cell, i) => sum | (BigInt(this.input(cell, 0)) << BigInt(i)), 0n);
+    return this.fromPads(port, (cell) => this.input(cell, padPin.value));
+  }
+  /** Bits of an output port that are driven. */
+  drives(port: string): bigint {
+    return this.fromPads(port, (cell) => Math.abs(this.input(cell, padPin.enable)));
+  }
+  private fromPads(port: string, bit: (cell: number) => number): bigint {
+    const found = this.netlist.ports.find(({ name, direction }) => name === port && direction === "output")!;
+    return found.pads.reduce((sum, cell, i) => sum | (BigInt(bit(cell)) << BigInt(i)), 0n);
   }
   /** Value of a net by its name. */
   net(name: string): number {
