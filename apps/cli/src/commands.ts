@@ -12,7 +12,7 @@ import {
   PlayError,
   Player,
   type PlayStep,
-  primitivesVerilog,
+  primitivesFor,
   runFlow,
   SimulatedPart,
   type StageName,
@@ -87,7 +87,7 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   const { part } = result;
   if (netlist) {
     await save("netlist.v", writeStructuralVerilog(netlist));
-    await save("primitives.v", primitivesVerilog);
+    await save("primitives.v", primitivesFor(netlist));
   }
   if (netlist && packed && placed && routed && rules && part)
     await save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins, part }));

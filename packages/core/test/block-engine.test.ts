@@ -29,12 +29,13 @@ class Both {
     const outputs = new Map(pins.outputs.map((_, i) => [i, firstOutput + i]));
     const circuit: Circuit = {
       signalCount: firstOutput + pins.outputs.length,
-      inputs: Array.from({ length: this.pinCount + pins.clocks }, (_, i) => ({ signal: 1 + i, pad: i })),
+      inputs: Array.from({ length: this.pinCount + pins.clocks }, (_, i) => ({ signal: 1 + i, read: 1 + i, pad: i })),
       outputs: [...outputs.values()].map((signal, pad) => ({ pad, signal, enable: -1 })),
       tables: [],
       lutCount: 0,
       flipFlops: [],
       signalOfNode: new Map(),
+      clockMakers: [],
       blocks: [
         {
           modes,

@@ -1,4 +1,4 @@
-import { memoryWidth } from "../device/blocks.ts";
+import { type BlockType, memoryWidth } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
 import type { BlockModes, MemoryPortModes } from "../netlist/rtl.ts";
 import type { TileConfig } from "./config-map.ts";
@@ -7,8 +7,8 @@ import type { TileConfig } from "./config-map.ts";
 export function writeBlockModes(config: TileConfig, part: Part, foot: number, modes: BlockModes): void {
   const { fabric, family } = part;
   const set = (name: string, value: number | boolean) => config.set(foot, name, Number(value));
+  set(onField[modes.type], 1);
   if (modes.type === "memory") {
-    set("memoryOn", 1);
     modes.ports.forEach((port, p) => {
       const letter = "AB"[p];
       set(`width${letter}`, port.width);
@@ -25,7 +25,15 @@ export function writeBlockModes(config: TileConfig, part: Part, foot: number, mo
     }
     return;
   }
-  set("multiplierOn", 1);
+  if (modes.type === "clockSwitch") return;
+  if (modes.type === "clockBlock") {
+    set("multiply", modes.multiply - 1);
+    modes.divide.forEach((divide, i) => {
+      set(`divide${"AB"[i]}`, divide - 1);
+      set(`phase${"AB"[i]}`, modes.phase[i]);
+    });
+    return;
+  }
   for (const name of multiplierFlags) set(name, modes[name]);
   config.set(foot, "clockFalling", Number(modes.clockFalling));
 }
@@ -41,10 +49,23 @@ const multiplierFlags = [
   "enableUsed",
 ] as const;
 
-export function readBlockModes(config: TileConfig, part: Part, foot: number): BlockModes {
+/** Field that switches a block on. */
+export const onField: Readonly<Record<BlockType, string>> = {
+  memory: "memoryOn",
+  multiplier: "multiplierOn",
+  clockBlock: "clockBlockOn",
+  clockSwitch: "clockSwitchOn",
+};
+
+export function readBlockModes(config: TileConfig, part: Part, type: BlockType, foot: number): BlockModes {
   const { fabric, family } = part;
   const flag = (name: string) => config.get(foot, name) === 1;
-  if (fabric.tileKind(foot) === "memory") {
+  if (type === "clockSwitch") return { type };
+  if (type === "clockBlock") {
+    const both = (name: string, more: number) => ["A", "B"].map((letter) => config.get(foot, name + letter) + more);
+    return { type, multiply: config.get(foot, "multiply") + 1, divide: both("divide", 1), phase: both("phase", 0) };
+  }
+  if (type === "memory") {
     const widest = Math.log2(memoryWidth(family));
     const ports = [0, 1].map((p): MemoryPortModes => {
       const letter = "AB"[p];

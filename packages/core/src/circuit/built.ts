@@ -1,4 +1,5 @@
-import { cellKind, ffMode, type MappedNetlist } from "../netlist/mapped.ts";
+import { cellKind, ffMode, isClockMaker, type MappedNetlist } from "../netlist/mapped.ts";
+import { clockMakerSymbol, clockMakerWords } from "./clock-words.ts";
 import { inputLetters, lutExpression, maskOf } from "./lut-text.ts";
 import type { NodeKind, Schematic, SchematicEdge, SchematicNode, SchematicPin } from "./schematic.ts";
 
@@ -159,6 +160,8 @@ class BuiltWriter {
               [...words, modes.contents ? "has start values" : ""].filter((w) => w),
               outputs,
             );
+          } else if (isClockMaker(modes)) {
+            node("clock block", clockMakerSymbol(modes), names, clockMakerWords(modes), outputs);
           } else {
             const words = (
               ["inputRegister", "productRegister", "outputRegister", "accumulate", "subtract"] as const

@@ -8,6 +8,7 @@ export type NodeKind =
   | "latch"
   | "memory"
   | "multiplier"
+  | "clock block"
   | "instance"
   | "lut"
   | "carry"

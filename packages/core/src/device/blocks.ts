@@ -1,6 +1,16 @@
 import type { BlockModes } from "../netlist/rtl.ts";
 import type { FamilyDescription } from "./family.ts";
 
+export type BlockType = BlockModes["type"];
+export type BlockPlural = "memories" | "multipliers" | "clock blocks" | "clock switches";
+/** In the order in which they are placed and reported, with what people call several of them. */
+export const blockTypes: readonly { readonly type: BlockType; readonly plural: BlockPlural }[] = [
+  { type: "memory", plural: "memories" },
+  { type: "multiplier", plural: "multipliers" },
+  { type: "clockBlock", plural: "clock blocks" },
+  { type: "clockSwitch", plural: "clock switches" },
+];
+
 /** What stages that place nothing need to know of a family's hard blocks. */
 export type BlockFamily = Pick<
   FamilyDescription,
@@ -75,14 +85,47 @@ export const multiplierBlockPins: BlockPins = {
   clocks: 1,
 };
 
-/** Tile of a block (0 at its foot) and place among that tile's block pins. */
-export function blockPinPlace(perTile: number, pin: number): { row: number; at: number } {
-  return { row: Math.floor(pin / perTile), at: pin % perTile };
+/** Outputs A and B, and a level that says that they run. */
+export const clockBlockPins: BlockPins = { inputs: [], outputs: ["A", "B", "LOCKED"], clocks: 1 };
+/** SELECT is 1 for clock 1. */
+export const clockSwitchPins: BlockPins = { inputs: ["SELECT"], outputs: ["Q"], clocks: 2 };
+
+/** Tile of a pin of a block (0 at its foot, counted upwards), and what the pin is called there. */
+export function blockPinAt(
+  family: FamilyDescription,
+  type: BlockType,
+  direction: "inputs" | "outputs",
+  pin: number,
+): { row: number; name: string } {
+  switch (type) {
+    case "clockBlock":
+      return { row: 0, name: direction === "inputs" ? "CBI" : ["CBA", "CBB", "LOCKED"][pin] };
+    case "clockSwitch":
+      return { row: 0, name: direction === "inputs" ? ["SELECT", "CS0", "CS1"][pin] : "CSQ" };
+    default: {
+      const isMemory = type === "memory";
+      const pins = isMemory ? memoryBlockPins(family) : multiplierBlockPins;
+      // behind the inputs come the clocks
+      if (direction === "inputs" && pin >= pins.inputs.length) return { row: pin - pins.inputs.length, name: "CLK" };
+      const perTile = (isMemory ? family.memoryPins : family.multiplierPins)[direction];
+      const letters = `${isMemory ? "M" : "X"}${direction === "inputs" ? "I" : "Q"}`;
+      return { row: Math.floor(pin / perTile), name: `${letters}${pin % perTile}` };
+    }
+  }
 }
 
 /** Pins of a block by what it is. */
-export function blockPinsOf(family: BlockFamily, modes: BlockModes): BlockPins {
-  return modes.type === "memory" ? memoryBlockPins(family) : multiplierBlockPins;
+export function blockPinsOf(family: BlockFamily, { type }: { readonly type: BlockType }): BlockPins {
+  switch (type) {
+    case "memory":
+      return memoryBlockPins(family);
+    case "multiplier":
+      return multiplierBlockPins;
+    case "clockBlock":
+      return clockBlockPins;
+    case "clockSwitch":
+      return clockSwitchPins;
+  }
 }
 
 /** Clock that an input or output pin of a block goes by. */

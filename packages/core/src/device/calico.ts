@@ -22,6 +22,9 @@ export const calico: FamilyDescription = {
   memoryPins: { inputs: 12, outputs: 4, bits: 2048 },
   multiplier: "18 x 18",
   multiplierPins: { inputs: 23, outputs: 12 },
+  clockBlocks: 2,
+  clockSwitches: 1,
+  clockBlockMhz: { input: [1, 250], inside: 800 },
   padsPerTile: 2,
   delays: {
     lutPs: [520, 500, 455, 390],
@@ -45,6 +48,8 @@ export const calico: FamilyDescription = {
     regionClockPs: 590,
     tileClockPs: 330,
     tileClockStepPs: 8,
+    clockBlockPs: 420,
+    clockSwitchPs: 260,
     inputPadPs: 1150,
     outputPadPs: 2320,
   },

@@ -1,3 +1,4 @@
+import { clockBlockLockEdges } from "../netlist/rtl.ts";
 import { memoryAddressBits, memoryWidth } from "./blocks.ts";
 import { corners, type FamilyDescription, temperatureRange } from "./family.ts";
 import { findPart, listDies } from "./part.ts";
@@ -50,6 +51,14 @@ export function writeDataSheet(family: FamilyDescription): string {
     `- **Pins**: each LUT input, bypass, enable and reset is a mux of ${family.pinFromOutputs} outputs of its tile and ${family.pinFromWires.reduce((a, b) => a + b, 0)} wires.`,
     `- **Clocks**: ${family.globalClocks} global clocks from as many clock pads, ${family.regionClocks} in each quarter of the die; a tile can also take its clock from ${family.clockFromWires} ordinary wires, slowly.`,
   );
+  if (family.clockBlocks)
+    lines.push(
+      `- **Clock blocks**: ${family.clockBlocks}, in the corners; each makes two clocks of one between ${family.clockBlockMhz.input.join(" and ")} MHz, by multiplying by 1 to 64, up to ${family.clockBlockMhz.inside} MHz, dividing by 1 to 64 and shifting by eighths of a period. They run from the ${clockBlockLockEdges}th rising edge on.`,
+    );
+  if (family.clockSwitches)
+    lines.push(
+      `- **Clock switches**: ${family.clockSwitches}; each passes one of two clocks, chosen while the part runs, and never a shortened pulse.`,
+    );
   if (family.memory !== "none")
     lines.push(
       `- **Memory block**: ${2 ** memoryAddressBits(family) / 1024} Kbit, words of 1 to ${memoryWidth(family)} bits by powers of two, ${family.memory === "dual" ? "two ports that both read and write" : "one port that writes and one that reads"}, byte enables, output registers, start values. The port that writes decides what a read at the same edge sees: the word before, the word after, or (at this port) nothing new.`,
@@ -79,6 +88,9 @@ export function writeDataSheet(family: FamilyDescription): string {
       "clock: global / region / tile, and more a tile",
       `${delays.globalClockPs} / ${delays.regionClockPs} / ${delays.tileClockPs}, ${delays.tileClockStepPs}`,
     ],
+    ...(family.clockBlocks
+      ? [["clock block / clock switch", `${delays.clockBlockPs} / ${delays.clockSwitchPs}`] satisfies [string, string]]
+      : []),
     ["input pad / output pad", `${delays.inputPadPs} / ${delays.outputPadPs}`],
   ];
   if (family.memory !== "none")

@@ -1,5 +1,6 @@
+import type { BlockType } from "./blocks.ts";
 import type { FamilyDescription, PartDescription, TileKind } from "./family.ts";
-import { buildTilePattern, type TilePattern } from "./tile-pattern.ts";
+import { buildTilePattern, clockBlockCorner, clockSwitchCorner, type TilePattern } from "./tile-pattern.ts";
 
 /** A pad of the die: an I/O tile and the pad's number in it. */
 export interface Pad {
@@ -86,8 +87,13 @@ export class Fabric {
     });
   }
 
-  /** Foot tiles of the places for memories or multipliers. */
-  blockSites(kind: "memory" | "multiplier"): number[] {
+  /** Foot tiles of the places for blocks of a kind. */
+  blockSites(kind: BlockType): number[] {
+    const { clockBlocks, clockSwitches } = this.family;
+    if (kind === "clockBlock")
+      return Array.from({ length: clockBlocks }, (_, i) => this.cornerTiles[clockBlockCorner(i)]);
+    if (kind === "clockSwitch")
+      return Array.from({ length: clockSwitches }, (_, i) => this.cornerTiles[clockSwitchCorner(i)]);
     const sites: number[] = [];
     for (let x = 0; x < this.width; x++)
       for (let y = 1; y + this.family.blockRows < this.height; y += this.family.blockRows)

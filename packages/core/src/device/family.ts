@@ -42,6 +42,9 @@ export interface DelayTable {
   /** Clock pin of a tile, next to the middle of its region, and more for each tile away from it. */
   readonly tileClockPs: number;
   readonly tileClockStepPs: number;
+  /** Input to output of a clock block and of a clock switch, and setup of the switch's choice. */
+  readonly clockBlockPs: number;
+  readonly clockSwitchPs: number;
   readonly inputPadPs: number;
   readonly outputPadPs: number;
 }
@@ -71,6 +74,11 @@ export interface FamilyDescription {
   readonly memoryPins: { readonly inputs: number; readonly outputs: number; readonly bits: number };
   readonly multiplier: "18 x 18" | "none";
   readonly multiplierPins: { readonly inputs: number; readonly outputs: number };
+  /** Each clock block and each clock switch lies in a corner of the die. */
+  readonly clockBlocks: number;
+  readonly clockSwitches: number;
+  /** Frequencies at the input of a clock block, and the largest that it may multiply to, in MHz. */
+  readonly clockBlockMhz: { readonly input: readonly [number, number]; readonly inside: number };
   readonly padsPerTile: number;
   readonly delays: DelayTable;
   readonly gradeFactor: Readonly<Record<string, number>>;

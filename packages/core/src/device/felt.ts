@@ -21,6 +21,9 @@ export const felt: FamilyDescription = {
   memoryPins: { inputs: 1, outputs: 1, bits: 16 },
   multiplier: "none",
   multiplierPins: { inputs: 1, outputs: 1 },
+  clockBlocks: 0,
+  clockSwitches: 0,
+  clockBlockMhz: { input: [0, 0], inside: 0 },
   padsPerTile: 2,
   delays: {
     lutPs: [610, 590, 540, 470],
@@ -44,6 +47,8 @@ export const felt: FamilyDescription = {
     regionClockPs: 420,
     tileClockPs: 310,
     tileClockStepPs: 9,
+    clockBlockPs: 0,
+    clockSwitchPs: 0,
     inputPadPs: 1380,
     outputPadPs: 2750,
   },

@@ -205,6 +205,8 @@ export class Delays {
         (modes.ports[clockOfPin(modes, output)].outputRegister ? delays.memoryRegisteredPs : delays.memoryClockPs) *
         this.scale
       );
+    if (modes.type === "clockBlock") return delays.clockBlockPs * this.scale;
+    if (modes.type === "clockSwitch") return delays.clockSwitchPs * this.scale;
     const behind = modes.outputRegister
       ? 0
       : delays.multiplierAddPs + (modes.productRegister ? 0 : delays.multiplierPs);
@@ -214,6 +216,7 @@ export class Delays {
   blockSetupPs(modes: BlockModes, input: string): number {
     const { delays } = this.part.family;
     if (modes.type === "memory") return delays.memorySetupPs * this.scale;
+    if (modes.type !== "multiplier") return delays.setupPs * this.scale;
     const isOperand = /^[AB]\d/.test(input);
     let before = 0;
     if (isOperand && !modes.inputRegister)
@@ -223,7 +226,7 @@ export class Delays {
   }
   /** From register to register inside of a block, clock to output and setup included; null if none follows another. */
   blockInsidePs(modes: BlockModes): number | null {
-    if (modes.type === "memory") return null;
+    if (modes.type !== "multiplier") return null;
     const { multiplierPs, multiplierAddPs, multiplierClockPs, multiplierSetupPs } = this.part.family.delays;
     const { inputRegister, productRegister, outputRegister, accumulate } = modes;
     let most = 0;

@@ -71,9 +71,9 @@ export function buildRoutingGraph(fabric: Fabric): RoutingGraph {
             if (pad !== undefined) from = fabric.padInputNode(tileFirst, pad);
             break;
           }
-          case "clockBlock": {
-            const corner = fabric.cornerTiles[1 + (source.index >> 1)];
-            from = tileFirst[corner] + (source.index & 1);
+          case "corner": {
+            const corner = fabric.cornerTiles[source.corner];
+            from = tileFirst[corner] + fabric.pattern(corner).byName.get(source.name)!;
             break;
           }
         }

@@ -16,7 +16,8 @@ export type MuxSource =
   | { readonly from: "regionClock"; readonly index: number }
   | { readonly from: "globalClock"; readonly index: number }
   | { readonly from: "clockPad"; readonly index: number }
-  | { readonly from: "clockBlock"; readonly index: number };
+  /** Output pin of a corner tile, corners numbered as `Fabric.cornerTiles`. */
+  | { readonly from: "corner"; readonly corner: number; readonly name: string };
 
 /** One routing node that a tile owns: an output pin, or a mux with its select field. */
 export interface LocalNode {
@@ -70,6 +71,14 @@ export const pullCode = { none: 0, up: 1, down: 2 } as const;
 export const carryMode = { off: 0, on: 1, zero: 2, one: 3 } as const;
 /** The mask has a bit for each row of the family's LUT; 64 is the most. */
 export const elementFields = { mask: 64, init: 1, resetValue: 1, asyncReset: 1, bypass: 1, carry: 2 } as const;
+
+/** Corner of a clock block and of a clock switch, by their numbers. */
+export function clockBlockCorner(index: number): number {
+  return (index + 1) % 4;
+}
+export function clockSwitchCorner(index: number): number {
+  return 3 * (index % 2);
+}
 
 /** Wires that start in a tile, in the order of their local numbers. */
 export function wireList(family: FamilyDescription): { direction: number; type: number; index: number }[] {
@@ -154,7 +163,11 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
       for (let i = 0; i < family.multiplierPins.inputs; i++) inputs.push(`XI${i}`);
       break;
     case "corner":
-      outputs.push("CK0", "CK1");
+      if (family.clockBlocks) outputs.push("CBA", "CBB", "LOCKED");
+      if (family.clockSwitches) {
+        outputs.push("CSQ");
+        inputs.push("SELECT");
+      }
       break;
   }
   for (const name of outputs)
@@ -288,16 +301,39 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
     case "corner": {
       const clockSources: MuxSource[] = [];
       for (let i = 0; i < family.globalClocks; i++) clockSources.push({ from: "clockPad", index: i });
-      for (let i = 0; i < 4; i++) clockSources.push({ from: "clockBlock", index: i });
-      for (const tap of newDealers().taps[1].deal(4, () => true, new Set())) clockSources.push(tap.source);
+      const padSources = [...clockSources];
+      const madeSources: MuxSource[] = [];
+      for (let i = 0; i < family.clockBlocks; i++)
+        for (const name of ["CBA", "CBB"]) madeSources.push({ from: "corner", corner: clockBlockCorner(i), name });
+      const switched = Array.from(
+        { length: family.clockSwitches },
+        (_, i): MuxSource => ({ from: "corner", corner: clockSwitchCorner(i), name: "CSQ" }),
+      );
+      clockSources.push(...madeSources, ...switched);
+      const someWires = (count: number) => newDealers().taps[1].deal(count, () => true, new Set());
+      for (const tap of someWires(4)) clockSources.push(tap.source);
+      // a block's input from pads and switches, a switch's from pads and blocks, either from a few wires
+      const clockPin = (name: string, sources: readonly MuxSource[]) =>
+        mux(name, nodeKind.input, [...padSources, ...sources, ...someWires(2).map(({ source }) => source)]);
+      if (family.clockBlocks) clockPin("CBI", switched);
+      if (family.clockSwitches) for (const name of ["CS0", "CS1"]) clockPin(name, madeSources);
       for (let g = 0; g < family.globalClocks; g++) mux(`GCK${g}`, nodeKind.globalClock, clockSources);
       const globals: MuxSource[] = Array.from({ length: family.globalClocks }, (_, index) => ({
         from: "globalClock",
         index,
       }));
       for (let r = 0; r < family.regionClocks; r++) mux(`RCK${r}`, nodeKind.regionClock, globals);
-      for (const [name, bits] of Object.entries({ clockBlockOn: 1, multiply: 6, divide: 6, phase: 3 }))
-        field(name, bits);
+      if (family.clockBlocks)
+        for (const [name, bits] of Object.entries({
+          clockBlockOn: 1,
+          multiply: 6,
+          divideA: 6,
+          divideB: 6,
+          phaseA: 3,
+          phaseB: 3,
+        }))
+          field(name, bits);
+      if (family.clockSwitches) field("clockSwitchOn", 1);
     }
   }
   configBits = Math.ceil(configBits / 8) * 8;

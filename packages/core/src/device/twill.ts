@@ -22,6 +22,9 @@ export const twill: FamilyDescription = {
   memoryPins: { inputs: 26, outputs: 16, bits: 4096 },
   multiplier: "18 x 18",
   multiplierPins: { inputs: 23, outputs: 12 },
+  clockBlocks: 4,
+  clockSwitches: 2,
+  clockBlockMhz: { input: [1, 400], inside: 1200 },
   padsPerTile: 2,
   delays: {
     lutPs: [410, 395, 370, 335, 285, 240],
@@ -45,6 +48,8 @@ export const twill: FamilyDescription = {
     regionClockPs: 480,
     tileClockPs: 260,
     tileClockStepPs: 6,
+    clockBlockPs: 310,
+    clockSwitchPs: 190,
     inputPadPs: 920,
     outputPadPs: 1840,
   },

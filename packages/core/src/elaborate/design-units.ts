@@ -4,18 +4,26 @@ import type { ModuleItem, ModuleNode } from "../hdl/verilog/ast.ts";
 import { parseVerilog, type VerilogSyntax } from "../hdl/verilog/index.ts";
 import type { ConcurrentNode, EntityNode, ExprNode, UnitNode } from "../hdl/vhdl/ast.ts";
 import { parseVhdl } from "../hdl/vhdl/index.ts";
+import { isLibraryFile } from "./part-library.ts";
 
 /** Syntax of a whole design, in both languages. */
 export interface DesignSyntax {
   readonly verilog: VerilogSyntax;
   readonly vhdl: readonly UnitNode[];
   readonly findings: Finding[];
+  /** True for a file of the part's library, whose modules nobody chooses. */
+  isLibrary(file: number): boolean;
 }
 
 export function parseDesign(sources: SourceSet): DesignSyntax {
   const verilog = parseVerilog(sources);
   const vhdl = parseVhdl(sources);
-  return { verilog, vhdl: vhdl.units, findings: [...verilog.findings, ...vhdl.findings] };
+  return {
+    verilog,
+    vhdl: vhdl.units,
+    findings: [...verilog.findings, ...vhdl.findings],
+    isLibrary: (file) => isLibraryFile(sources.files[file].name),
+  };
 }
 
 /** What the sources hold, told from the text alone. Entities are called modules here, as Verilog's are. */
@@ -41,7 +49,7 @@ export interface DesignUnit {
 export function designUnits(syntax: DesignSyntax): DesignUnit[] {
   const list: DesignUnit[] = [];
   for (const module of syntax.verilog.modules)
-    if (module.kind !== "interface")
+    if (module.kind !== "interface" && !syntax.isLibrary(module.nameLoc.file))
       list.push({
         name: module.name,
         file: module.nameLoc.file,

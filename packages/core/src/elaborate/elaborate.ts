@@ -9,6 +9,7 @@ import { checkDesignCode } from "./checks.ts";
 import { type DesignUnit, designUnits, listModules, type ModuleList, parseDesign, sameUnit } from "./design-units.ts";
 import { lowerDesign } from "./lower-design.ts";
 import type { DesignModel, Instance } from "./model.ts";
+import { withoutPartBodies, withPartLibrary } from "./part-library.ts";
 import { Report } from "./report.ts";
 import { Elaboration } from "./verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "./vhdl/bind-unit.ts";
@@ -32,7 +33,7 @@ export function elaborate(
   files: readonly SourceFile[],
   options: ElaborateOptions = {},
 ): StageResult<ElaboratedDesign> & ModuleList {
-  const sources = new SourceSet(files);
+  const sources = new SourceSet(withPartLibrary(files));
   const findings = emptyFiles(sources);
   const parsed = parseDesign(sources);
   const syntax = parsed.verilog;
@@ -103,8 +104,9 @@ export function elaborate(
   const ownErrors = hasErrors(findings) || hasErrors(report.findings);
   let flat: ReturnType<typeof lowerDesign> | null = null;
   if (model && !ownErrors && !topIsBench) {
-    flat = lowerDesign(model, report, readFile);
-    checkDesignCode(model, report);
+    const hardware = withoutPartBodies(model, sources);
+    flat = lowerDesign(hardware, report, readFile);
+    checkDesignCode(hardware, report);
   }
   const stopped = hasErrors(report.findings);
   const roots = [...units.filter((unit) => !used.has(lower(unit.name))), ...units.filter((unit) => !unit.isVhdl)];
@@ -115,8 +117,9 @@ export function elaborate(
     if (!other) continue;
     collectReached(other.top, reached);
     if (!ownErrors && !hasErrors(report.findings) && !isBench) {
-      lowerDesign(other, report, readFile);
-      checkDesignCode(other, report);
+      const hardware = withoutPartBodies(other, sources);
+      lowerDesign(hardware, report, readFile);
+      checkDesignCode(hardware, report);
     }
   }
   if (syntax.modules.length === 0 && syntax.packages.length) new Elaboration(syntax, report);
@@ -191,7 +194,7 @@ function reportClocks(netlist: RtlNetlist, positions: RtlPositions, findings: Fi
     if (cell.kind !== "ff") continue;
     const clock = cell.inputs[1][0];
     const source = driver.get(clock);
-    if (source === undefined || told.has(clock) || netlist.cells[source].kind === "ff") continue;
+    if (source === undefined || told.has(clock) || /^(ff|block)$/.test(netlist.cells[source].kind)) continue;
     const [only] = netlist.cells[source].inputs[0] ?? [];
     if (netlist.cells[source].kind === "not" && !driver.has(only)) continue; // the other edge of a clock
     told.add(clock);

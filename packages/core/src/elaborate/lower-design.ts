@@ -21,6 +21,7 @@ import { StatementLowering } from "./lower-stmt.ts";
 import { driveEnables, drivesZ, hasTristate, TristateNets } from "./lower-tristate.ts";
 import { readMemoryText } from "./memory-text.ts";
 import type { DesignModel, Expr, Instance, Process, Signal, Stmt, Target } from "./model.ts";
+import { isPartInstance, partBlock } from "./part-library.ts";
 import type { Report } from "./report.ts";
 import { numberOf, RtlBuilder } from "./rtl-builder.ts";
 
@@ -213,6 +214,7 @@ class DesignLowering {
       if (signal.direction === "inout") this.openPads(signal);
       if (signal.direction === "input") for (const net of this.bitsOf(signal)) this.drivers.set(net, net);
     }
+    this.partBlocks(design.top);
     for (const item of design.processes) if (item.kind === "initial") this.initial(item);
     const isShared = this.pads.size > 0 || hasTristate(design);
     if (!isShared) this.bindings(design.top, false);
@@ -250,6 +252,26 @@ class DesignLowering {
     nets.forEach((net, bit) => {
       this.tristate.addPad(net, { signal, bit, read: reads[bit] });
     });
+  }
+
+  /** Instances of the part's own blocks. */
+  private partBlocks(instance: Instance): void {
+    for (const child of instance.children) {
+      if (!isPartInstance(child, this.report.sources)) {
+        this.partBlocks(child);
+        continue;
+      }
+      const netsOf = (name: string) => this.bitsOf(child.ports.find((port) => port.plainName === name)!);
+      const block = partBlock(child, this.report);
+      const output = (block?.outputs ?? []).flatMap(netsOf);
+      for (const net of output) this.drivers.set(net, net);
+      if (!block) continue;
+      this.rtl.hint = child.name;
+      this.rtl.loc = child.loc;
+      const outputPins = output.map((_, pin) => pin);
+      const inputs = block.inputs.map(netsOf);
+      this.rtl.add("block", inputs, output.length, false, null, output, undefined, { modes: block.modes, outputPins });
+    }
   }
 
   private lowerProcess(item: Process): void {

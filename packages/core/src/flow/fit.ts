@@ -136,7 +136,20 @@ export function carryOver(input: DesignInput, netlist: MappedNetlist, to: string
   if (!part) return findings;
   const parsed = parsePins(input.pinFiles);
   const plan = planPins(parsed.pins, pinNeeds(netlist), part);
-  return plan.findings.filter((finding) => finding.severity !== "note");
+  const tooMany = utilization(netlist, null, part).flatMap(({ kind, used, available }): Finding[] =>
+    (kind === "clock blocks" || kind === "clock switches") && used > available
+      ? [
+          {
+            code: "fit/too-big",
+            severity: "error",
+            place: { object: netlist.top },
+            message: `${part.name} has ${available} ${kind}; the design uses ${used}.`,
+            remedy: "Choose a part that has enough of them, or bring the clocks in from outside.",
+          },
+        ]
+      : [],
+  );
+  return [...plan.findings.filter((finding) => finding.severity !== "note"), ...tooMany];
 }
 
 /** What a mapped circuit takes. */

@@ -16,6 +16,7 @@ import { route } from "../route/route.ts";
 import { SynthMemory } from "../synth/regions.ts";
 import { type SynthOptions, synthesize, synthOptionsFor } from "../synth/synthesize.ts";
 import { analyzeTiming } from "../timing/analyze.ts";
+import { MadeClocks } from "../timing/made-clocks.ts";
 import { ownerOfSlots } from "../timing/timing-graph.ts";
 import type { ImageArtifact, ImagePort, RulesArtifact, StageArtifacts, StageRecord } from "./artifacts.ts";
 import { type DesignInput, recipes, type StageName, stageNames } from "./design-input.ts";
@@ -25,12 +26,12 @@ import { levelsFor } from "./fit.ts";
 export const stageVersions: Readonly<Record<StageName, number>> = {
   elaborate: 8,
   synth: 10,
-  rules: 1,
-  pack: 2,
-  place: 2,
-  route: 2,
-  timing: 4,
-  image: 2,
+  rules: 2,
+  pack: 3,
+  place: 3,
+  route: 3,
+  timing: 5,
+  image: 3,
 };
 
 /** Keeps artifacts under their keys. Lives in the database on the server, in memory elsewhere. */
@@ -343,19 +344,48 @@ function checkRules(netlist: MappedNetlist, input: DesignInput, part: Part): Sta
   findings.push(...plan.findings);
   const inputs = new Set(needs.filter((need) => need.direction !== "output").map((need) => need.bitName));
   const clocks = checkClocks(parsedClocks.clocks, inputs, clockPorts(netlist), input.timingFiles[0]?.name ?? null);
-  findings.push(...clocks.findings);
+  findings.push(...clocks.findings, ...checkClockBlocks(netlist, clocks.clocks, part));
   return { artifact: plan.artifact && { pins: plan.artifact, clocks: clocks.clocks }, findings };
+}
+
+/** Clock blocks that are given or make frequencies beyond what the family's can do. */
+function checkClockBlocks(netlist: MappedNetlist, clocks: readonly ClockRule[], part: Part): Finding[] {
+  const made = new MadeClocks(netlist, clocks);
+  const { input, inside } = part.family.clockBlockMhz;
+  return netlist.blocks.flatMap(({ cell, modes }): Finding[] => {
+    const net = netlist.inputNet[netlist.inputStart[cell]];
+    if (modes.type !== "clockBlock" || net < 0) return [];
+    return made.at(netlist.netDriver[net]).flatMap(({ name, periodPs }): Finding[] => {
+      const mhz = 1e6 / periodPs;
+      const text = (value: number) => `${Number(value.toPrecision(6))} MHz`;
+      const isInside = mhz * modes.multiply <= inside;
+      if (isInside && mhz >= input[0] && mhz <= input[1]) return [];
+      return [
+        {
+          code: "clock/out-of-range",
+          severity: "error",
+          place: { object: netlist.cellName[cell] },
+          message: isInside
+            ? `'${name}' at ${text(mhz)} is outside of what a clock block of ${part.family.name} takes in, ${text(input[0])} to ${text(input[1])}.`
+            : `Clock block '${netlist.cellName[cell]}' multiplies '${name}' to ${text(mhz * modes.multiply)}; ${part.family.name} goes up to ${text(inside)}.`,
+          remedy: isInside
+            ? "Bring in another clock, or correct its period."
+            : "Multiply by less, or choose another part.",
+        },
+      ];
+    });
+  });
 }
 
 /** [cells] Time that a path into each register may take: the period of its clock, Infinity without one. */
 export function pathGoals(netlist: MappedNetlist, clocks: readonly ClockRule[]): Float64Array {
   const goals = new Float64Array(netlist.cellCount).fill(Infinity);
-  const periods = new Map(clocks.map((clock) => [clock.port, clock.periodPs]));
+  const made = new MadeClocks(netlist, clocks);
   const owner = ownerOfSlots(netlist);
   clockSlots(netlist).forEach((isClock, slot) => {
     if (!isClock || netlist.inputNet[slot] < 0) return;
     const driver = netlist.netDriver[netlist.inputNet[slot]];
-    goals[owner[slot]] = Math.min(goals[owner[slot]], periods.get(netlist.cellName[driver]) ?? Infinity);
+    for (const { periodPs } of made.at(driver)) goals[owner[slot]] = Math.min(goals[owner[slot]], periodPs);
   });
   return goals;
 }

@@ -1,9 +1,10 @@
+import { type BlockPlural, blockTypes } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
 import { cellKind, clockSlots, type MappedNetlist, portBits } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 
 export interface ResourceUse {
-  readonly kind: "LUTs" | "registers" | "carry links" | "logic tiles" | "pins" | "clocks" | "memories" | "multipliers";
+  readonly kind: "LUTs" | "registers" | "carry links" | "logic tiles" | "pins" | "clocks" | BlockPlural;
   readonly used: number;
   readonly available: number;
 }
@@ -47,7 +48,6 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
   clockSlots(netlist).forEach((isClock, slot) => {
     if (isClock && netlist.inputNet[slot] >= 0) clocks.add(netlist.inputNet[slot]);
   });
-  const blocks = (type: string) => netlist.blocks.filter((block) => block.modes.type === type).length;
   const uses: ResourceUse[] = [
     { kind: "LUTs", used: count(cellKind.lut), available: elements },
     { kind: "registers", used: count(cellKind.flipFlop), available: elements },
@@ -65,8 +65,13 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
       available: part.pins.length,
     },
     { kind: "clocks", used: clocks.size, available: family.globalClocks },
-    { kind: "memories", used: blocks("memory"), available: fabric.blockSites("memory").length },
-    { kind: "multipliers", used: blocks("multiplier"), available: fabric.blockSites("multiplier").length },
+    ...blockTypes.flatMap(({ type, plural }) => {
+      const used = netlist.blocks.filter((block) => block.modes.type === type).length;
+      const available = fabric.blockSites(type).length;
+      // clocks that neither the part makes nor the design wants say nothing
+      const isShown = type === "memory" || type === "multiplier" || used > 0 || available > 0;
+      return isShown ? [{ kind: plural, used, available }] : [];
+    }),
   );
   return uses;
 }
@@ -113,7 +118,7 @@ export function utilizationByModule(
         row.carry += inChain[cell];
       } else if (kind === cellKind.flipFlop) row.registers++;
       else if (blockType.get(cell) === "memory") row.memories++;
-      else row.multipliers++;
+      else if (blockType.get(cell) === "multiplier") row.multipliers++;
       if (path === "") break;
     }
   }

@@ -1,4 +1,14 @@
-import { carryPin, carryStart, cellKind, ffMode, ffPin, type MappedNetlist, padPin } from "../netlist/mapped.ts";
+import { clockBlockText, clockSwitchText } from "../elaborate/part-library.ts";
+import {
+  carryPin,
+  carryStart,
+  cellKind,
+  ffMode,
+  ffPin,
+  isClockMaker,
+  type MappedNetlist,
+  padPin,
+} from "../netlist/mapped.ts";
 
 /** Simulation models of the cells that `writeStructuralVerilog` instantiates; plain IEEE 1364-2005. */
 export const primitivesVerilog = `// Simulation models of the part's cells.
@@ -161,6 +171,15 @@ module gc_multiplier #(
 endmodule
 `;
 
+/** Models of what a netlist instantiates. Those of clocks come with a time scale, which a bench behind them takes over. */
+export function primitivesFor(netlist: MappedNetlist): string {
+  const has = (type: string) => netlist.blocks.some(({ modes }) => modes.type === type);
+  const texts = [primitivesVerilog];
+  if (has("clockSwitch")) texts.push(clockSwitchText.replace("module clock_switch", "module gc_clock_switch"));
+  if (has("clockBlock")) texts.push(clockBlockText.replace("module clock_block", "module gc_clock_block"));
+  return texts.join("\n");
+}
+
 const plain = /^[A-Za-z_][A-Za-z0-9_$]*$/;
 /** An escaped identifier (clause 3.7.1) wherever a plain one would not do. */
 export function verilogName(name: string): string {
@@ -284,6 +303,19 @@ function blockInstance(
       `  gc_multiplier #(.SIGNED_A(${flag(modes.signedA)}), .SIGNED_B(${flag(modes.signedB)}), .REG_IN(${flag(modes.inputRegister)}), .REG_PRODUCT(${flag(modes.productRegister)}), .REG_OUT(${flag(modes.outputRegister)}), .ACCUMULATE(${flag(modes.accumulate)}), .SUBTRACT(${flag(modes.subtract)}), .FALL(${flag(modes.clockFalling)})) ${instance} ` +
         `(.clk(${clock(0)}), .en(${modes.enableUsed ? one("E", "1'b0") : "1'b1"}), .rst(${one("R", "1'b0")}), .load(${one("LOAD", "1'b0")}), .a(${vector("A", count("A"))}), .b(${vector("B", count("B"))}), .c(${vector("C", count("C"))}), .p(${p}));`,
     );
+    return lines;
+  }
+  if (isClockMaker(modes)) {
+    const out = (name: string) => outputs.get(name) ?? "";
+    if (modes.type === "clockSwitch")
+      lines.push(
+        `  gc_clock_switch ${instance} (.clock_0(${clock(0)}), .clock_1(${clock(1)}), .select(${one("SELECT", "1'b0")}), .clock_out(${out("Q")}));`,
+      );
+    else
+      lines.push(
+        `  gc_clock_block #(.MULTIPLY(${modes.multiply}), .DIVIDE_A(${modes.divide[0]}), .DIVIDE_B(${modes.divide[1]}), .PHASE_A(${modes.phase[0]}), .PHASE_B(${modes.phase[1]})) ${instance} ` +
+          `(.clock_in(${clock(0)}), .clock_a(${out("A")}), .clock_b(${out("B")}), .locked(${out("LOCKED")}));`,
+      );
     return lines;
   }
   const [a, b] = modes.ports;

@@ -1,3 +1,4 @@
+import { isRegisteredBlock } from "./mapped.ts";
 import { firstNet, type RtlCell, type RtlNetlist } from "./rtl.ts";
 
 /**
@@ -9,10 +10,7 @@ export function combFanin(cell: RtlCell, at: number, visit: (bit: number) => voi
     case "ff":
       return;
     case "block": {
-      const modes = cell.block!.modes;
-      const registered =
-        modes.type === "memory" || modes.inputRegister || modes.productRegister || modes.outputRegister;
-      if (!registered) for (const input of cell.inputs) for (const bit of input) visit(bit);
+      if (!isRegisteredBlock(cell.block!.modes)) for (const input of cell.inputs) for (const bit of input) visit(bit);
       return;
     }
     case "not":

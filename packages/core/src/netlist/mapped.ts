@@ -1,5 +1,5 @@
 import type { InferredItem } from "../synth/inferred.ts";
-import type { BlockModes } from "./rtl.ts";
+import type { BlockModes, ClockBlockModes, ClockSwitchModes } from "./rtl.ts";
 
 /** The circuit as built: LUTs, flip-flops, carry links and pads, as struct of arrays. Shared by all stages from synthesis on. */
 
@@ -196,12 +196,23 @@ export interface NameFate {
 
 /** Clock pins of a block are its last ones. */
 export function blockClockCount(modes: BlockModes): number {
-  return modes.type === "memory" ? 2 : 1;
+  return modes.type === "memory" || modes.type === "clockSwitch" ? 2 : 1;
+}
+
+/** True if it is the falling edge of a block's clock that counts. A switch changes over while its clocks are low. */
+export function blockClockFalls(modes: BlockModes, clock: number): boolean {
+  if (modes.type === "memory") return modes.ports[clock].clockFalling;
+  return modes.type === "multiplier" ? modes.clockFalling : modes.type === "clockSwitch";
+}
+
+/** True for blocks that make clocks: their outputs follow no clock edge, but are edges. */
+export function isClockMaker(modes: BlockModes): modes is ClockBlockModes | ClockSwitchModes {
+  return modes.type === "clockBlock" || modes.type === "clockSwitch";
 }
 
 /** True if a block has a register or memory between each input and output. */
 export function isRegisteredBlock(modes: BlockModes): boolean {
-  return modes.type === "memory" || modes.inputRegister || modes.productRegister || modes.outputRegister;
+  return modes.type !== "multiplier" || modes.inputRegister || modes.productRegister || modes.outputRegister;
 }
 
 /** [input pin slots] 1 for clock pins of flip-flops and blocks. */

@@ -78,9 +78,27 @@ export interface MultiplierModes {
   readonly enableUsed: boolean;
   readonly clockFalling: boolean;
 }
-export type BlockModes = MemoryModes | MultiplierModes;
+/**
+ * Modes of a clock block. Each output runs at the input's frequency times `multiply` over its own `divide`, both 1 to 64,
+ * and lags by its `phase`, in eighths of its period.
+ */
+export interface ClockBlockModes {
+  readonly type: "clockBlock";
+  readonly multiply: number;
+  /** [outputs] */
+  readonly divide: readonly number[];
+  readonly phase: readonly number[];
+}
+/** A clock switch has none: it passes clock 0 or clock 1, and changes over while both are low. */
+export interface ClockSwitchModes {
+  readonly type: "clockSwitch";
+}
+export type LogicBlockModes = MemoryModes | MultiplierModes;
+export type BlockModes = LogicBlockModes | ClockBlockModes | ClockSwitchModes;
+/** Rising edges of its input that a clock block needs before its outputs run. */
+export const clockBlockLockEdges = 16;
 
-/** One hard block of the part. Synthesis makes it from `mem` and `mul` cells; elaboration never does. */
+/** One hard block of the part: a clock's, as the source asks for it, or what synthesis makes of a `mem` or `mul` cell. */
 export interface RtlBlock {
   readonly modes: BlockModes;
   /** [outputs] Output pin of the block that each bit of the cell's output comes from. */

@@ -1,6 +1,7 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import type { PinPlan } from "../constraints/pins.ts";
+import { blockTypes } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
 import {
   blockOfCells,
@@ -57,11 +58,10 @@ export function pack(
   context: StageContext,
 ): StageResult<PackedDesign> {
   const findings: Finding[] = [];
-  for (const type of ["memory", "multiplier"] as const) {
+  for (const { type, plural } of blockTypes) {
     const used = netlist.blocks.filter((block) => block.modes.type === type).length;
     const there = part.fabric.blockSites(type).length;
     if (used <= there) continue;
-    const plural = type === "memory" ? "memories" : "multipliers";
     findings.push({
       code: "fit/too-big",
       severity: "error",

@@ -1,7 +1,8 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
+import { type BlockType, blockTypes } from "../device/blocks.ts";
 import { Delays, type Part } from "../device/part.ts";
-import { clockSlots, type MappedNetlist } from "../netlist/mapped.ts";
+import { clockSlots, isClockMaker, type MappedNetlist } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import { type Lookahead, lookaheadFor } from "../route/lookahead.ts";
 import {
@@ -69,7 +70,7 @@ class Annealer {
   private readonly blockCount: number;
   /** Clusters and hard blocks: what moves. */
   private readonly movableCount: number;
-  private readonly sites: Readonly<Record<"memory" | "multiplier", readonly number[]>>;
+  private readonly sites: ReadonlyMap<BlockType, readonly number[]>;
   private readonly startPs: Float64Array;
   /** [blocks] Clusters first, then hard blocks, then pads. */
   private readonly x: Int16Array;
@@ -142,7 +143,7 @@ class Annealer {
     // blocks
     const padBlock = new Map<number, number>();
     this.movableCount = packed.clusterCount + netlist.blocks.length;
-    this.sites = { memory: fabric.blockSites("memory"), multiplier: fabric.blockSites("multiplier") };
+    this.sites = new Map(blockTypes.map(({ type }) => [type, fabric.blockSites(type)]));
     this.startPs = startDelays(netlist, this.delays);
     let blocks = this.movableCount;
     for (let cell = 0; cell < netlist.cellCount; cell++) if (packed.cellPad[cell] >= 0) padBlock.set(cell, blocks++);
@@ -317,10 +318,19 @@ class Annealer {
       if (foot === undefined) return false;
       stack.forEach((cluster, i) => this.put(cluster, foot + i * fabric.width));
     }
-    for (const kind of ["memory", "multiplier"] as const) {
-      const free = shuffle([...this.sites[kind]]);
+    for (const { type } of blockTypes) {
+      const free = [...this.sites.get(type)!];
       this.netlist.blocks.forEach((block, b) => {
-        if (block.modes.type === kind) this.put(this.packed.clusterCount + b, free.pop()!);
+        if (block.modes.type !== type || !isClockMaker(block.modes)) return;
+        // two kinds share the corners, and stay: their clocks go everywhere alike
+        const tile = free.shift()!;
+        this.x[this.packed.clusterCount + b] = tile % fabric.width;
+        this.y[this.packed.clusterCount + b] = (tile / fabric.width) | 0;
+      });
+      shuffle(free);
+      this.netlist.blocks.forEach((block, b) => {
+        if (block.modes.type === type && !isClockMaker(block.modes))
+          this.put(this.packed.clusterCount + b, free.pop()!);
       });
     }
     const tiles = shuffle(fabric.logicTiles.filter((tile) => this.clusterAt[tile] < 0));
@@ -457,7 +467,9 @@ class Annealer {
   /** Hard blocks are few: any place of their kind will do, however far. */
   private planBlockMove(block: number): boolean {
     const { moved, leaves, takes } = this;
-    const sites = this.sites[this.netlist.blocks[block - this.packed.clusterCount].modes.type];
+    const { modes } = this.netlist.blocks[block - this.packed.clusterCount];
+    if (isClockMaker(modes)) return false;
+    const sites = this.sites.get(modes.type)!;
     const from = this.y[block] * this.part.fabric.width + this.x[block];
     const to = sites[this.context.random.below(sites.length)];
     if (to === from) return false;

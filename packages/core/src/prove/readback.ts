@@ -42,7 +42,7 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
   const padName = (pad: number) => `pad ${pad}`;
   const placeName = (tile: number, element: number) =>
     `x${part.fabric.tileX(tile)}y${part.fabric.tileY(tile)}.${element}`;
-  const blockName = (tile: number, pin: number) => `block ${tile} pin ${pin}`;
+  const blockName = (type: string, tile: number, pin: number) => `${type} ${tile} pin ${pin}`;
   const placeOf = (cell: number) => {
     const e = packed.cellElement[cell];
     return { tile: placed.clusterTile[packed.elementCluster[e]], element: packed.elementSlot[e] };
@@ -53,7 +53,7 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
       const { tile, element } = placeOf(cell);
       return graph.freeLeaf(placeName(tile, element));
     },
-    block: (block, pin) => graph.freeLeaf(blockName(placed.blockTile[block], pin)),
+    block: (block, pin) => graph.freeLeaf(blockName(netlist.blocks[block].modes.type, placed.blockTile[block], pin)),
     loop: (cell) => {
       const { tile, element } = placeOf(cell);
       return graph.freeLeaf(`loop ${placeName(tile, element)}`);
@@ -62,7 +62,7 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
   const decoded = new DecodedLogic(aig, circuit, {
     input: (pad) => graph.input(padName(pad)),
     flipFlop: (ff) => graph.freeLeaf(placeName(ff.tile, ff.element)),
-    block: (tile, pin) => graph.freeLeaf(blockName(tile, pin)),
+    block: (type, tile, pin) => graph.freeLeaf(blockName(type, tile, pin)),
   });
   const point = (name: string, what: ProofPoint["what"], left: number, right: number) =>
     graph.points.push({ name, what, written: left, built: right });
@@ -123,9 +123,11 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
     const isAsync = (modes & ffMode.asyncReset) !== 0 && reset >= 0;
     point(name, "reset", isAsync ? reset : 0, ff.asyncReset && ownReset >= 0 ? ownReset : 0);
   }
-  const blocks = new Map(circuit.blocks.map((block) => [block.tile, block]));
+  const siteName = (type: string, tile: number) => `${type} ${tile}`;
+  const sites = [...circuit.blocks, ...circuit.clockMakers];
+  const blocks = new Map(sites.map((block) => [siteName(block.modes.type, block.tile), block]));
   netlist.blocks.forEach((block, b) => {
-    const found = blocks.get(placed.blockTile[b]);
+    const found = blocks.get(siteName(block.modes.type, placed.blockTile[b]));
     if (!found) return;
     const name = netlist.cellName[block.cell];
     point(name, "start value", 1, sameValue(block.modes, found.modes) ? 1 : 0);
@@ -162,7 +164,7 @@ class DecodedLogic {
     leaf: {
       input(pad: number): number;
       flipFlop(ff: Circuit["flipFlops"][number]): number;
-      block(tile: number, pin: number): number;
+      block(type: string, tile: number, pin: number): number;
     },
   ) {
     this.literal = new Int32Array(circuit.signalCount).fill(-1);
@@ -173,8 +175,8 @@ class DecodedLogic {
     });
     for (const { read, pad } of circuit.inputs) this.literal[read] = leaf.input(pad);
     for (const ff of circuit.flipFlops) this.literal[ff.output] = leaf.flipFlop(ff);
-    for (const block of circuit.blocks)
-      for (const [pin, signal] of block.outputs) this.literal[signal] = leaf.block(block.tile, pin);
+    for (const { modes, tile, outputs } of [...circuit.blocks, ...circuit.clockMakers])
+      for (const [pin, signal] of outputs) this.literal[signal] = leaf.block(modes.type, tile, pin);
   }
 
   /** Takes a literal for the output of the element at a routing node, where a loop is cut. */

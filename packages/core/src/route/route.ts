@@ -1,6 +1,6 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
-import { blockPinPlace, blockPinsOf } from "../device/blocks.ts";
+import { blockPinAt } from "../device/blocks.ts";
 import { Delays, nodeName, type Part } from "../device/part.ts";
 import { nodeKind } from "../device/tile-pattern.ts";
 import { cellKind, clockSlots, ffPin, type MappedNetlist, padPin } from "../netlist/mapped.ts";
@@ -124,20 +124,11 @@ class Router {
     const slotOf = (cell: number) => packed.elementSlot[packed.cellElement[cell]];
     const internal = internalSlots(netlist, packed);
     const isClockSlot = clockSlots(netlist);
-    const blockNode = (cell: number, pin: number, isInput: boolean) => {
+    const blockNode = (cell: number, pin: number, direction: "inputs" | "outputs") => {
       const block = packed.cellBlock[cell];
-      const { modes } = netlist.blocks[block];
-      const isMemory = modes.type === "memory";
-      const pins = blockPinsOf(family, modes);
-      const foot = placed.blockTile[block];
-      if (isInput && pin >= pins.inputs.length) {
-        const tile = foot + (pin - pins.inputs.length) * fabric.width;
-        return { tile, node: this.local(tile, "CLK") };
-      }
-      const perTile = (isMemory ? family.memoryPins : family.multiplierPins)[isInput ? "inputs" : "outputs"];
-      const { row, at } = blockPinPlace(perTile, pin);
-      const tile = foot + row * fabric.width;
-      return { tile, node: this.local(tile, `${isMemory ? "M" : "X"}${isInput ? "I" : "Q"}${at}`) };
+      const { row, name } = blockPinAt(family, netlist.blocks[block].modes.type, direction, pin);
+      const tile = placed.blockTile[block] + row * fabric.width;
+      return { tile, node: this.local(tile, name) };
     };
     const sinksByNet = new Map<number, Map<number, Sink>>();
     for (let slot = 0; slot < netlist.inputNet.length; slot++) {
@@ -152,7 +143,7 @@ class Router {
         tile = pad.tile;
         nodes = [this.local(tile, `${pin === padPin.enable ? "OE" : "OUT"}${pad.index}`)];
       } else if (netlist.kind[cell] === cellKind.block) {
-        const found = blockNode(cell, pin, true);
+        const found = blockNode(cell, pin, "inputs");
         tile = found.tile;
         nodes = [found.node];
       } else {
@@ -186,7 +177,7 @@ class Router {
         const pad = fabric.pads[packed.cellPad[driver]];
         source = this.local(pad.tile, `IN${pad.index}`);
       } else if (netlist.kind[driver] === cellKind.blockOutput)
-        source = blockNode(driver, netlist.modes[driver], false).node;
+        source = blockNode(driver, netlist.modes[driver], "outputs").node;
       else {
         const e = slotOf(driver);
         source = this.local(tileOf(driver), netlist.kind[driver] === cellKind.flipFlop ? `Q${e}` : `O${e}`);

@@ -1,9 +1,10 @@
-import { readBlockModes } from "../bitstream/block-config.ts";
+import { onField, readBlockModes } from "../bitstream/block-config.ts";
 import { TileConfig } from "../bitstream/config-map.ts";
-import { blockPinPlace, memoryAddressBits, memoryBlockPins, multiplierBlockPins } from "../device/blocks.ts";
+import { type BlockType, blockPinAt, blockPinsOf, memoryAddressBits } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
 import { carryMode, nodeKind, outputMode } from "../device/tile-pattern.ts";
-import type { BlockModes } from "../netlist/rtl.ts";
+import { isClockMaker } from "../netlist/mapped.ts";
+import type { BlockModes, ClockBlockModes, ClockSwitchModes, LogicBlockModes } from "../netlist/rtl.ts";
 
 /**
  * What the configuration bits make of the part: tables, flip-flops and pads, found by following every mux select
@@ -21,6 +22,7 @@ export interface Circuit {
   readonly tables: readonly Table[];
   readonly flipFlops: readonly DecodedFlipFlop[];
   readonly blocks: readonly DecodedBlock[];
+  readonly clockMakers: readonly DecodedClockMaker[];
   /** LUTs that something reads. A carry link makes more tables of its element's LUT. */
   readonly lutCount: number;
   /** Output pin of the routing graph -> its signal. */
@@ -34,8 +36,10 @@ export interface Table {
   readonly high: number;
 }
 /** A memory or multiplier that something reads. */
-export interface DecodedBlock {
-  readonly modes: BlockModes;
+export type DecodedBlock = DecodedSite<LogicBlockModes>;
+export type DecodedClockMaker = DecodedSite<ClockBlockModes | ClockSwitchModes>;
+export interface DecodedSite<M extends BlockModes = BlockModes> {
+  readonly modes: M;
   /** Signals of the input pins, 0 where nothing leads there, in the family's order of pins. */
   readonly inputs: readonly number[];
   /** Signals of the clocks. */
@@ -70,6 +74,24 @@ export function decodeCircuit(part: Part, memory: Uint8Array): Circuit {
   return new Decoder(part, memory).run();
 }
 
+interface WaitingBlock {
+  readonly type: BlockType;
+  readonly foot: number;
+  readonly outputs: ReadonlyMap<number, number>;
+}
+
+/** The block that an output pin of a tile belongs to; null if there is none at this place. */
+function blockSiteOf(part: Part, tile: number, pin: string): { type: BlockType; foot: number } | null {
+  const { fabric, family } = part;
+  const kind = fabric.tileKind(tile);
+  if (kind === "corner") {
+    const type = pin === "CSQ" ? "clockSwitch" : "clockBlock";
+    return fabric.blockSites(type).includes(tile) ? { type, foot: tile } : null;
+  }
+  if (kind !== "memory" && kind !== "multiplier") return null;
+  return { type: kind, foot: tile - ((fabric.tileY(tile) - 1) % family.blockRows) * fabric.width };
+}
+
 class Decoder {
   private readonly config: TileConfig;
   private readonly signalOf = new Map<number, number>();
@@ -80,10 +102,10 @@ class Decoder {
   private readonly flipFlops: DecodedFlipFlop[] = [];
   private readonly inputs: { signal: number; read: number; pad: number }[] = [];
   private readonly outputs = new Map<number, { pad: number; signal: number; enable: number }>();
-  /** Foot tile -> output pins that are read, with their signals. */
-  private readonly blockOutputs = new Map<number, Map<number, number>>();
-  private readonly waitingBlocks: number[] = [];
-  private readonly blocks: DecodedBlock[] = [];
+  /** Type and foot tile -> output pins that are read, with their signals. */
+  private readonly blockOutputs = new Map<string, Map<number, number>>();
+  private readonly waitingBlocks: WaitingBlock[] = [];
+  private readonly blocks: DecodedSite[] = [];
   private readonly carryOf = new Map<string, number>();
   private readonly padAt = new Map<number, number>();
 
@@ -118,7 +140,8 @@ class Decoder {
       outputs: [...this.outputs.values()],
       tables: this.tables,
       flipFlops: this.flipFlops,
-      blocks: this.blocks,
+      blocks: this.blocks.filter((block): block is DecodedBlock => !isClockMaker(block.modes)),
+      clockMakers: this.blocks.filter((block): block is DecodedClockMaker => isClockMaker(block.modes)),
       lutCount: this.usedLuts.size,
       signalOfNode: this.signalOf,
     };
@@ -156,14 +179,10 @@ class Decoder {
     }
     const tile = this.part.graph.nodeTile[node];
     const kind = this.part.fabric.tileKind(tile);
-    if (kind === "memory" || kind === "multiplier") {
-      const signal = this.blockSignal(node, tile, kind);
+    if (kind !== "logic") {
+      const signal = this.blockSignal(node, tile);
       this.signalOf.set(node, signal);
       return signal;
-    }
-    if (kind !== "logic") {
-      this.signalOf.set(node, 0); // clock blocks are not modelled: their outputs rest at 0
-      return 0;
     }
     const signal = this.signalCount++;
     this.signalOf.set(node, signal);
@@ -185,45 +204,43 @@ class Decoder {
   }
 
   /** Signal of a block's output pin; 0 if the block is off. */
-  private blockSignal(node: number, tile: number, kind: "memory" | "multiplier"): number {
+  private blockSignal(node: number, tile: number): number {
     const { fabric, graph, family } = this.part;
-    const row = (fabric.tileY(tile) - 1) % family.blockRows;
-    const foot = tile - row * fabric.width;
-    if (this.config.get(foot, kind === "memory" ? "memoryOn" : "multiplierOn") === 0) return 0;
-    const perTile = kind === "memory" ? family.memoryPins.outputs : family.multiplierPins.outputs;
-    const pin = row * perTile + (node - graph.tileFirst[tile]);
-    const names = (kind === "memory" ? memoryBlockPins(family) : multiplierBlockPins).outputs;
-    if (pin >= names.length) return 0;
-    let outputs = this.blockOutputs.get(foot);
+    const { name } = fabric.pattern(tile).nodes[node - graph.tileFirst[tile]];
+    const site = blockSiteOf(this.part, tile, name);
+    if (!site || this.config.get(site.foot, onField[site.type]) === 0) return 0;
+    const pin = blockPinsOf(family, site).outputs.findIndex((_, i) => {
+      const at = blockPinAt(family, site.type, "outputs", i);
+      return at.name === name && site.foot + at.row * fabric.width === tile;
+    });
+    if (pin < 0) return 0;
+    const key = `${site.type} ${site.foot}`;
+    let outputs = this.blockOutputs.get(key);
     if (!outputs) {
       outputs = new Map();
-      this.blockOutputs.set(foot, outputs);
-      this.waitingBlocks.push(foot);
+      this.blockOutputs.set(key, outputs);
+      this.waitingBlocks.push({ ...site, outputs });
     }
     const signal = this.signalCount++;
     outputs.set(pin, signal);
     return signal;
   }
 
-  private buildBlock(foot: number): DecodedBlock {
+  private buildBlock({ type, foot, outputs }: WaitingBlock): DecodedSite {
     const { fabric, family } = this.part;
-    const isMemory = fabric.tileKind(foot) === "memory";
-    const pins = isMemory ? memoryBlockPins(family) : multiplierBlockPins;
-    const perTile = isMemory ? family.memoryPins.inputs : family.multiplierPins.inputs;
-    const letter = isMemory ? "MI" : "XI";
-    const inputs = pins.inputs.map((_, i) => {
-      const { row, at } = blockPinPlace(perTile, i);
-      return this.pin(foot + row * fabric.width, `${letter}${at}`);
+    const pins = blockPinsOf(family, { type });
+    const all = Array.from({ length: pins.inputs.length + pins.clocks }, (_, i) => {
+      const { row, name } = blockPinAt(family, type, "inputs", i);
+      return this.pin(foot + row * fabric.width, name);
     });
-    const clocks = Array.from({ length: pins.clocks }, (_, p) => this.pin(foot + p * fabric.width, "CLK"));
     return {
-      modes: readBlockModes(this.config, this.part, foot),
-      inputs,
-      clocks,
-      outputs: this.blockOutputs.get(foot)!,
+      modes: readBlockModes(this.config, this.part, type, foot),
+      inputs: all.slice(0, pins.inputs.length),
+      clocks: all.slice(pins.inputs.length),
+      outputs,
       pinNames: new Map(pins.inputs.map((name, i) => [name, i])),
       outputNames: pins.outputs,
-      addressBits: isMemory ? memoryAddressBits(family) : 0,
+      addressBits: type === "memory" ? memoryAddressBits(family) : 0,
       tile: foot,
     };
   }

@@ -1,26 +1,9 @@
-import {
-  blockContents,
-  blockStateBytes,
-  emitMemoryNext,
-  emitMemoryTake,
-  emitMultiplierNext,
-  emitMultiplierTake,
-  emitMultiplierValue,
-  followsPins,
-  isRegistered,
-} from "./block-code.ts";
-import type { Circuit, DecodedFlipFlop } from "./decode.ts";
-import { emitNext, emitTable } from "./emit.ts";
-import { fusedRun } from "./fused-run.ts";
-import { type ReducedTable, reduceAndOrder } from "./reduce.ts";
-import { CodeWriter, op, type WasmFunction, writeModule } from "./wasm-writer.ts";
-
-/** Most tables in one generated function: larger ones are slow to compile and no faster to run. */
-const tablesPerFunction = 400;
-/** Most tables and flip-flops for the one-function form of `run`, which keeps all state in locals. */
-const fusedLimit = 1200;
-/** Rounds of settling before a loop counts as oscillating. */
-const settleLimit = 64;
+import { blockContents, blockStateBytes, followsPins } from "./block-code.ts";
+import { type ClockGroup, groupByClock } from "./clock-groups.ts";
+import { ClockBlockSet, withSwitches } from "./clock-maker.ts";
+import type { Circuit } from "./decode.ts";
+import { generateEngine, settleLimit } from "./engine-code.ts";
+import { reduceAndOrder } from "./reduce.ts";
 
 interface Exports {
   readonly memory: { readonly buffer: ArrayBuffer };
@@ -29,14 +12,20 @@ interface Exports {
   [name: string]: unknown;
 }
 
-interface ClockGroup {
-  readonly signal: number;
-  readonly falling: boolean;
-  readonly flipFlops: readonly DecodedFlipFlop[];
-  /** Place of its first flip-flop among all. */
-  readonly first: number;
-  /** Hard blocks with a clock here: number among all, and which of their clocks. */
-  readonly blocks: { readonly block: number; readonly ports: number[] }[];
+/** Most cycles of clock blocks that are kept worked out. */
+const cycleLimit = 4096;
+
+/** What happens at one moment of a cycle: next values, levels of clocks, registers that take theirs. */
+interface Moment {
+  readonly next: readonly (() => void)[];
+  readonly slots: readonly number[];
+  readonly levels: readonly number[];
+  readonly take: readonly (() => void)[];
+}
+interface BlockCycle {
+  readonly moments: readonly Moment[];
+  readonly after: readonly (readonly number[])[];
+  following: BlockCycle | null;
 }
 
 // the only web platform name the core needs; present in browsers, workers and Node alike
@@ -56,6 +45,8 @@ export class Engine {
   private readonly slotOf: Int32Array;
   private readonly dutyAt: number;
   private readonly derived: ClockGroup[];
+  /** Inputs that clocks are made of, or are. */
+  private readonly clockInputs: readonly number[];
   /** [blocks] Byte that each block's state starts at. */
   private readonly blockAt: readonly number[];
   private readonly lastClock = new Map<number, number>();
@@ -66,7 +57,18 @@ export class Engine {
   /** True once a combinational loop has failed to settle. */
   unstable = false;
 
-  constructor(readonly circuit: Circuit) {
+  private readonly clockBlocks: ClockBlockSet;
+  /** Inputs of clock blocks that logic or a pad of both directions makes, with their last level. */
+  private readonly madeInputs = new Map<number, number>();
+  /** True if all clocks are inputs or come from blocks: then cycles of an input can be worked out beforehand. */
+  private readonly blocksOnly: boolean;
+  /** By the state of the clock blocks before. */
+  private readonly cycles = new Map<string, BlockCycle>();
+  readonly circuit: Circuit;
+
+  constructor(decoded: Circuit) {
+    const circuit = withSwitches(decoded);
+    this.circuit = circuit;
     const ordered = reduceAndOrder(circuit);
     const { tables } = ordered;
     // what a block passes through without a register is settled like a loop
@@ -76,7 +78,19 @@ export class Engine {
     this.flipFlopCount = circuit.flipFlops.length;
     this.groups = groupByClock(circuit);
     const inputSignals = new Set(circuit.inputs.map((input) => input.signal));
+    for (const { outputs } of circuit.clockMakers.filter(({ modes }) => modes.type === "clockBlock"))
+      for (const signal of outputs.values()) inputSignals.add(signal);
+    this.clockBlocks = new ClockBlockSet(circuit);
+    for (const signal of this.clockBlocks.inputs)
+      if (signal !== 0 && !inputSignals.has(signal)) this.madeInputs.set(signal, 0);
     this.derived = this.groups.filter((group) => group.signal !== 0 && !inputSignals.has(group.signal));
+
+    this.clockInputs = [
+      ...sourcesOf(
+        circuit,
+        this.groups.map((group) => group.signal),
+      ),
+    ].filter((signal) => inputSignals.has(signal));
 
     // memory: flip-flops, then all other signals, then next values, loop copies, duty counters
     this.slotOf = new Int32Array(circuit.signalCount).fill(-1);
@@ -98,8 +112,24 @@ export class Engine {
 
     const driven = this.groups.filter((group) => inputSignals.has(group.signal));
     const clocks = new Set(driven.map((group) => group.signal));
-    this.fastClock = this.derived.length === 0 && clocks.size === 1 ? [...clocks][0] : null;
-    const bytes = this.generate(tables, loopSignals, nextAt, loopAt, wordCount);
+    const isPlain = this.derived.length === 0 && this.clockBlocks.isEmpty;
+    this.blocksOnly = !this.clockBlocks.isEmpty && this.derived.length === 0 && this.madeInputs.size === 0;
+    this.fastClock = isPlain && clocks.size === 1 ? [...clocks][0] : null;
+    const bytes = generateEngine(
+      {
+        circuit,
+        slotOf: this.slotOf,
+        groups: this.groups,
+        blockAt: this.blockAt,
+        dutyAt: this.dutyAt,
+        fastClock: this.fastClock,
+        nextAt,
+        loopAt,
+        wordCount,
+      },
+      tables,
+      loopSignals,
+    );
     const instance = new WebAssembly.Instance(new WebAssembly.Module(bytes));
     this.exports = instance.exports as Exports;
     this.words = new Int32Array(this.exports.memory.buffer);
@@ -116,32 +146,124 @@ export class Engine {
     });
     this.unstable = false;
     this.lastClock.clear();
+    this.clockBlocks.reset();
     this.settle();
     for (const group of this.derived) this.lastClock.set(group.signal, this.signal(group.signal));
+    for (const signal of this.madeInputs.keys()) this.madeInputs.set(signal, this.signal(signal));
   }
 
   signal(signal: number): number {
     return this.words[this.slotOf[signal]];
   }
 
-  /** Sets input signals and lets the circuit settle; a change of a clock input is an edge. */
+  /**
+   * Sets input signals and lets the circuit settle; a change of a clock input is an edge. What clock blocks make of it
+   * follows, up to the input's next edge.
+   */
   setInputs(values: ReadonlyMap<number, number>): void {
-    // edges act on the values from before: registers that they clock are taken first
-    const edges: { group: ClockGroup }[] = [];
+    if (this.clockBlocks.isEmpty) {
+      this.apply(values);
+      return;
+    }
+    const changes = [...values].filter(([signal, level]) => this.signal(signal) !== level);
+    for (const { levels, at, span } of this.clockBlocks.follow(changes)) {
+      this.apply(levels);
+      for (const [signal, old] of this.madeInputs) {
+        const level = this.signal(signal);
+        if (level === old) continue;
+        this.madeInputs.set(signal, level);
+        this.clockBlocks.edge(signal, level, at, span);
+      }
+    }
+  }
+
+  /** The moments of one cycle of an input, from a state of the clock blocks on. */
+  private cycleFrom(key: string, signal: number): BlockCycle {
+    const known = this.cycles.get(key);
+    if (known) return known;
+    if (this.cycles.size >= cycleLimit) this.cycles.clear();
+    const moments: Moment[] = [];
+    for (const level of [1, 0])
+      for (const { levels } of this.clockBlocks.follow([[signal, level]])) {
+        const edges = this.groups.filter((group) => {
+          const value = levels.get(group.signal);
+          return value !== undefined && group.signal !== 0 && (value === 1) !== group.falling;
+        });
+        const calls = (name: string) => edges.map((group) => this.code(`${name}${this.groups.indexOf(group)}`));
+        moments.push({
+          next: calls("next"),
+          slots: [...levels.keys()].map((each) => this.slotOf[each]),
+          levels: [...levels.values()],
+          take: calls("take"),
+        });
+      }
+    const cycle = { moments, after: this.clockBlocks.state, following: null };
+    this.cycles.set(key, cycle);
+    return cycle;
+  }
+
+  /** Cycles of an input that feeds clock blocks, all of whose moments are known beforehand. */
+  private runBlockCycles(signal: number, cycles: number): void {
+    const settle = this.code("settle") as () => number;
+    const count = this.code("count");
+    let cycle = this.cycleFrom(JSON.stringify([signal, this.clockBlocks.state]), signal);
+    for (let i = 0; i < cycles; i++) {
+      count();
+      for (const { next, slots, levels, take } of cycle.moments) {
+        for (const call of next) call();
+        for (let k = 0; k < slots.length; k++) this.words[slots[k]] = levels[k];
+        for (const call of take) call();
+        if (settle() !== 0) this.unstable = true;
+      }
+      if (i + 1 === cycles) break;
+      if (!cycle.following) {
+        this.clockBlocks.restore(cycle.after);
+        cycle.following = this.cycleFrom(JSON.stringify([signal, cycle.after]), signal);
+      }
+      cycle = cycle.following;
+    }
+    this.clockBlocks.restore(cycle.after);
+  }
+
+  /** Edges act on the values from before: registers that they clock are taken first, then other inputs change. */
+  private apply(values: ReadonlyMap<number, number>): void {
+    const edges: ClockGroup[] = [];
     for (const group of this.groups) {
       const value = values.get(group.signal);
       if (value === undefined || group.signal === 0) continue;
       const old = this.signal(group.signal);
-      if (old !== value && (value === 1) !== group.falling) edges.push({ group });
+      if (old !== value && (value === 1) !== group.falling) edges.push(group);
     }
-    for (const { group } of edges) this.call(`next${this.groups.indexOf(group)}`);
+    for (const group of edges) this.next(group);
+    if (this.derived.length) {
+      // gates that a clock goes through pass the same edge on: what they clock is taken together with the others
+      for (const signal of this.clockInputs) {
+        const value = values.get(signal);
+        if (value !== undefined) this.words[this.slotOf[signal]] = value;
+      }
+      this.settle();
+      for (const group of this.derivedEdges()) {
+        this.next(group);
+        edges.push(group);
+      }
+    }
     for (const [signal, value] of values) this.words[this.slotOf[signal]] = value;
-    for (const { group } of edges) this.call(`take${this.groups.indexOf(group)}`);
+    for (const group of edges) this.take(group);
     this.settleAll();
   }
 
+  private next(group: ClockGroup): void {
+    this.call(`next${this.groups.indexOf(group)}`);
+  }
+  private take(group: ClockGroup): void {
+    this.call(`take${this.groups.indexOf(group)}`);
+  }
+
   private call(name: string): void {
-    (this.exports[name] as () => void)();
+    this.code(name)();
+  }
+  private code(name: string): () => void {
+    return this.exports[name] as () => void;
   }
 
   private settle(): void {
@@ -152,23 +274,32 @@ export class Engine {
   private settleAll(): void {
     this.settle();
     for (let round = 0; this.derived.length && round < settleLimit; round++) {
-      const edges = this.derived.filter((group) => {
-        const old = this.lastClock.get(group.signal);
-        const now = this.signal(group.signal);
-        return old !== now && (now === 1) !== group.falling;
-      });
-      for (const group of this.derived) this.lastClock.set(group.signal, this.signal(group.signal));
+      const edges = this.derivedEdges();
       if (!edges.length) return;
-      for (const group of edges) this.call(`next${this.groups.indexOf(group)}`);
-      for (const group of edges) this.call(`take${this.groups.indexOf(group)}`);
+      for (const group of edges) this.next(group);
+      for (const group of edges) this.take(group);
       this.settle();
     }
+  }
+
+  /** Groups whose clock is made by logic and has had its edge since the last call. */
+  private derivedEdges(): ClockGroup[] {
+    const edges = this.derived.filter((group) => {
+      const now = this.signal(group.signal);
+      return this.lastClock.get(group.signal) !== now && (now === 1) !== group.falling;
+    });
+    for (const group of this.derived) this.lastClock.set(group.signal, this.signal(group.signal));
+    return edges;
   }
 
   /** Full cycles of one input, rise then fall, starting and ending low. Counts duty once a cycle, before the rise. */
   runCycles(signal: number, cycles: number): void {
     if (signal === this.fastClock) {
       if (this.exports.run(cycles) !== 0) this.unstable = true;
+      return;
+    }
+    if (this.blocksOnly && this.signal(signal) === 0) {
+      if (cycles > 0) this.runBlockCycles(signal, cycles);
       return;
     }
     const high = new Map([[signal, 1]]);
@@ -186,298 +317,12 @@ export class Engine {
     this.words.fill(0, this.dutyAt, this.dutyAt + this.circuit.outputs.length);
     return duty;
   }
-
-  /** True if the clock is also read as a value somewhere. */
-  private isData(clock: number, tables: readonly ReducedTable[]): boolean {
-    const { flipFlops, outputs } = this.circuit;
-    return (
-      tables.some((table) => table.inputs.includes(clock)) ||
-      flipFlops.some((ff) => ff.d === clock || ff.enable === clock || ff.reset === clock) ||
-      outputs.some((output) => output.signal === clock || output.enable === clock) ||
-      this.circuit.blocks.some((block) => block.inputs.includes(clock))
-    );
-  }
-
-  /** The one group of registers, if the circuit is plain enough for the fused form: one edge of one clock, no loops. */
-  private fusedGroup(tables: readonly ReducedTable[], repeats: boolean): ClockGroup | null {
-    const { fastClock, groups } = this;
-    if (this.circuit.blocks.length) return null;
-    if (fastClock === null || repeats || groups.length !== 1 || this.isData(fastClock, tables)) return null;
-    return tables.length + this.flipFlopCount <= fusedLimit ? groups[0] : null;
-  }
-
-  private generate(
-    tables: readonly ReducedTable[],
-    loopSignals: readonly number[],
-    nextAt: number,
-    loopAt: number,
-    wordCount: number,
-  ): Uint8Array {
-    const { circuit, slotOf, groups } = this;
-    const functions: WasmFunction[] = [];
-    const add = (code: CodeWriter, ...fields: Partial<WasmFunction>[]) => {
-      functions.push(Object.assign({ params: 0, results: 0, locals: 0, exportName: null, code }, ...fields));
-      return functions.length - 1;
-    };
-    const address = (signal: number) => slotOf[signal] * 4;
-
-    const evals: number[] = [];
-    for (let from = 0; from < tables.length; from += tablesPerFunction)
-      evals.push(add(...tableFunction(tables.slice(from, from + tablesPerFunction), address)));
-
-    // asynchronous set and reset: returns 1 if some register changed
-    const asyncFfs = circuit.flipFlops.filter((ff) => ff.asyncReset && ff.reset > 0);
-    const asyncCode = new CodeWriter();
-    asyncCode.constant(0);
-    asyncCode.set(0);
-    for (const ff of asyncFfs) {
-      // changed |= reset & (q ^ value); q = reset ? value : q
-      asyncCode.get(0);
-      asyncCode.load(address(ff.reset));
-      asyncCode.load(address(ff.output));
-      asyncCode.constant(ff.resetValue);
-      asyncCode.byte(op.i32Xor);
-      asyncCode.byte(op.i32And);
-      asyncCode.byte(op.i32Or);
-      asyncCode.set(0);
-      asyncCode.beginStore();
-      asyncCode.constant(ff.resetValue);
-      asyncCode.load(address(ff.output));
-      asyncCode.load(address(ff.reset));
-      asyncCode.byte(op.select);
-      asyncCode.endStore(address(ff.output));
-    }
-    asyncCode.get(0);
-    const asyncFunc = add(asyncCode, { results: 1, locals: 1 });
-
-    // settle: evaluate until loops and asynchronous resets rest; returns 1 if they never do
-    const settle = new CodeWriter();
-    const valueFunction = (late: boolean) => {
-      const code = new CodeWriter();
-      circuit.blocks.forEach((block, i) => {
-        if (block.modes.type !== "multiplier" || block.modes.outputRegister || followsPins(block) !== late) return;
-        emitMultiplierValue(code, block, this.blockAt[i], address);
-      });
-      return code.length ? add(code) : -1;
-    };
-    const earlyBlocks = valueFunction(false);
-    const lateBlocks = valueFunction(true);
-    const evalAll = () => {
-      for (const func of evals) settle.call(func);
-      if (lateBlocks >= 0) settle.call(lateBlocks);
-    };
-    if (earlyBlocks >= 0) settle.call(earlyBlocks);
-    const repeats = loopSignals.length > 0 || asyncFfs.length > 0;
-    if (!repeats) {
-      evalAll();
-      settle.constant(0);
-    } else {
-      settle.constant(settleLimit);
-      settle.set(0);
-      settle.open(op.loop);
-      loopSignals.forEach((signal, i) => {
-        settle.beginStore();
-        settle.load(address(signal));
-        settle.endStore((loopAt + i) * 4);
-      });
-      evalAll();
-      settle.constant(0);
-      loopSignals.forEach((signal, i) => {
-        settle.load(address(signal));
-        settle.load((loopAt + i) * 4);
-        settle.byte(op.i32Xor);
-        settle.byte(op.i32Or);
-      });
-      if (asyncFfs.length) {
-        settle.call(asyncFunc);
-        settle.byte(op.i32Or);
-      }
-      settle.set(1);
-      settle.get(0);
-      settle.constant(1);
-      settle.byte(op.i32Sub);
-      settle.byte(op.localTee);
-      settle.unsigned(0);
-      settle.constant(0);
-      settle.byte(op.i32Ne);
-      settle.get(1);
-      settle.byte(op.i32And);
-      settle.branch(op.brIf, 0);
-      settle.end();
-      settle.get(1);
-    }
-    const settleFunc = add(settle, { results: 1, locals: 2, exportName: "settle" });
-
-    // next and take, a pair for each clock group
-    const nextFuncs = groups.map((group, g) => {
-      const code = nextFunction(group, nextAt, address);
-      for (const { block, ports } of group.blocks) {
-        const each = circuit.blocks[block];
-        if (each.modes.type === "memory") emitMemoryNext(code, each, ports, this.blockAt[block], address);
-        else emitMultiplierNext(code, each, this.blockAt[block], address);
-      }
-      return add(code, { exportName: `next${g}`, locals: 2 });
-    });
-    const takeFuncs = groups.map((group, g) => {
-      const code = new CodeWriter();
-      code.copyMemory(group.first * 4, (nextAt + group.first) * 4, group.flipFlops.length * 4);
-      for (const { block, ports } of group.blocks) {
-        const each = circuit.blocks[block];
-        if (each.modes.type === "memory") emitMemoryTake(code, each, ports, this.blockAt[block], address);
-        else emitMultiplierTake(code, each, this.blockAt[block], address);
-      }
-      return add(code, { exportName: `take${g}` });
-    });
-
-    const count = new CodeWriter();
-    circuit.outputs.forEach((output, i) => {
-      if (output.signal === 0) return;
-      const at = (this.dutyAt + i) * 4;
-      count.beginStore();
-      count.load(at);
-      count.load(address(output.signal));
-      if (output.enable >= 0) {
-        count.load(address(output.enable));
-        count.byte(op.i32And);
-      }
-      count.byte(op.i32Add);
-      count.endStore(at);
-    });
-    const countFunc = add(count, { exportName: "count" });
-
-    // run(n): whole cycles without leaving generated code
-    const fused = this.fusedGroup(tables, repeats);
-    if (fused) {
-      add(...fusedRun(fused, tables, circuit, address, this.dutyAt, settleFunc), {
-        params: 1,
-        results: 1,
-        exportName: "run",
-      });
-      return writeModule(functions, Math.ceil((wordCount * 4) / 65536) + 1);
-    }
-    const run = new CodeWriter();
-    if (this.fastClock !== null) {
-      const clock = this.fastClock;
-      const clockIsData = this.isData(clock, tables);
-      const rising = groups.findIndex((group) => group.signal === clock && !group.falling);
-      const falling = groups.findIndex((group) => group.signal === clock && group.falling);
-      const phase = (group: number, level: number) => {
-        if (group >= 0) run.call(nextFuncs[group]);
-        if (clockIsData) {
-          run.beginStore();
-          run.constant(level);
-          run.endStore(address(clock));
-        }
-        if (group >= 0) run.call(takeFuncs[group]);
-        if (group < 0 && !clockIsData) return;
-        run.call(settleFunc);
-        run.get(1);
-        run.byte(op.i32Or);
-        run.set(1);
-      };
-      run.open(op.block);
-      run.get(0);
-      run.byte(op.i32Eqz);
-      run.branch(op.brIf, 0);
-      run.open(op.loop);
-      run.call(countFunc);
-      phase(rising, 1);
-      phase(falling, 0);
-      run.get(0);
-      run.constant(1);
-      run.byte(op.i32Sub);
-      run.byte(op.localTee);
-      run.unsigned(0);
-      run.branch(op.brIf, 0);
-      run.end();
-      run.end();
-    }
-    run.get(1);
-    add(run, { params: 1, results: 1, locals: 1, exportName: "run" });
-    return writeModule(functions, Math.ceil((wordCount * 4) / 65536) + 1);
-  }
 }
 
-function groupByClock({ flipFlops, blocks }: Circuit): ClockGroup[] {
-  const byKey = new Map<string, DecodedFlipFlop[]>();
-  const clocks = new Map<string, { signal: number; falling: boolean }>();
-  const keyOf = (signal: number, falling: boolean) => {
-    const key = `${signal} ${falling}`;
-    clocks.set(key, { signal, falling });
-    return key;
-  };
-  for (const ff of flipFlops) {
-    const key = keyOf(ff.clock, ff.falling);
-    const list = byKey.get(key);
-    if (list) list.push(ff);
-    else byKey.set(key, [ff]);
-  }
-  const blocksByKey = new Map<string, { block: number; ports: number[] }[]>();
-  blocks.forEach(({ modes, clocks: own }, block) => {
-    if (modes.type === "multiplier" && !isRegistered(modes)) return;
-    own.forEach((signal, port) => {
-      const falling = modes.type === "memory" ? modes.ports[port].clockFalling : modes.clockFalling;
-      const key = keyOf(signal, falling);
-      const list = blocksByKey.get(key) ?? [];
-      blocksByKey.set(key, list);
-      const known = list.find((each) => each.block === block);
-      if (known) known.ports.push(port);
-      else list.push({ block, ports: [port] });
-    });
-  });
-  const groups: ClockGroup[] = [];
-  let first = 0;
-  for (const [key, { signal, falling }] of clocks) {
-    const list = byKey.get(key) ?? [];
-    groups.push({ signal, falling, flipFlops: list, first, blocks: blocksByKey.get(key) ?? [] });
-    first += list.length;
-  }
-  return groups;
-}
-
-/** Tables in order; a value that was computed or loaded before in the same function comes from a local. */
-function tableFunction(
-  tables: readonly ReducedTable[],
-  address: (signal: number) => number,
-): [CodeWriter, { locals: number }] {
-  const code = new CodeWriter();
-  const localOf = new Map<number, number>();
-  let locals = 0;
-  const uses = new Map<number, number>();
-  for (const table of tables) for (const input of table.inputs) uses.set(input, (uses.get(input) ?? 0) + 1);
-  const read = (signal: number) => {
-    const local = localOf.get(signal);
-    if (local !== undefined) code.get(local);
-    else code.load(address(signal));
-  };
-  for (const table of tables) {
-    const { inputs, output } = table;
-    // signals used twice or more in this function are held in a local
-    for (const input of inputs) {
-      if ((uses.get(input) ?? 0) > 1 && !localOf.has(input)) {
-        code.load(address(input));
-        code.set(locals);
-        localOf.set(input, locals++);
-      }
-    }
-    code.beginStore();
-    emitTable(code, table, read);
-    if (uses.has(output)) {
-      code.byte(op.localTee);
-      code.unsigned(locals);
-      localOf.set(output, locals++);
-    }
-    code.endStore(address(output));
-  }
-  return [code, { locals }];
-}
-
-function nextFunction(group: ClockGroup, nextAt: number, address: (signal: number) => number): CodeWriter {
-  const code = new CodeWriter();
-  group.flipFlops.forEach((ff, i) => {
-    code.beginStore();
-    emitNext(code, ff, (signal) => code.load(address(signal)));
-    code.endStore((nextAt + group.first + i) * 4);
-  });
-  return code;
+/** Signals that the given ones follow without a register between, themselves among them. */
+function sourcesOf(circuit: Circuit, signals: readonly number[]): Set<number> {
+  const inputsOf = new Map(circuit.tables.map((table) => [table.output, table.inputs]));
+  const seen = new Set(signals);
+  for (const signal of seen) for (const input of inputsOf.get(signal) ?? []) seen.add(input);
+  return seen;
 }

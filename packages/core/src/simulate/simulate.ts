@@ -4,6 +4,7 @@ import { type Loc, type SourceFile, SourceSet } from "../common/source.ts";
 import { designUnits, listModules, parseDesign, sameUnit } from "../elaborate/design-units.ts";
 import { emptyFiles, noTop } from "../elaborate/elaborate.ts";
 import type { DesignModel, Signal } from "../elaborate/model.ts";
+import { withPartLibrary } from "../elaborate/part-library.ts";
 import { Report } from "../elaborate/report.ts";
 import { Elaboration } from "../elaborate/verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "../elaborate/vhdl/bind-unit.ts";
@@ -319,7 +320,7 @@ export function prepareModel(
   topName: string | undefined,
   readFile: (name: string) => string | null = () => null,
 ): PreparedModel {
-  const sources = new SourceSet(files);
+  const sources = new SourceSet(withPartLibrary(files));
   const findings = emptyFiles(sources);
   const syntax = parseDesign(sources);
   findings.push(...syntax.findings);

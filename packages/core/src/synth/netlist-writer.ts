@@ -3,6 +3,7 @@ import {
   carryStart,
   cellKind,
   ffMode,
+  isClockMaker,
   type MappedBlock,
   type MappedChain,
   type MappedMoves,
@@ -299,7 +300,10 @@ export class NetlistWriter {
 
   private blockCells(block: BlockBits): MappedBlock {
     const source = this.rtl.cells[block.cell];
-    const name = source.name.replace(/\$block/, "$");
+    // blocks that the source instantiates go by their instance's name
+    const name = isClockMaker(source.block!.modes)
+      ? source.name.replace(/\$block\d*$/, "")
+      : source.name.replace(/\$block/, "$");
     const cell = this.addCell(cellKind.block, name, block.cell, true);
     for (const [pin, node] of [...block.outputs].sort((a, b) => a[0] - b[0])) {
       const out = this.addCell(cellKind.blockOutput, this.nodeName[node] ?? `${name}$q${pin}`, block.cell, true);

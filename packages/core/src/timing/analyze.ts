@@ -5,11 +5,20 @@ import type { ClockRule } from "../constraints/sdc.ts";
 import { blockPinsOf, clockOfPin } from "../device/blocks.ts";
 import type { CornerName } from "../device/family.ts";
 import { Delays, type Part } from "../device/part.ts";
-import { cellKind, collectSinks, ffMode, ffPin, isLogic, type MappedNetlist } from "../netlist/mapped.ts";
+import {
+  blockClockFalls,
+  cellKind,
+  collectSinks,
+  ffMode,
+  ffPin,
+  isLogic,
+  type MappedNetlist,
+} from "../netlist/mapped.ts";
 import type { BlockModes } from "../netlist/rtl.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import type { PlacedDesign } from "../place/place.ts";
 import type { RoutedDesign } from "../route/route.ts";
+import { MadeClocks } from "./made-clocks.ts";
 import type { CheckKind, ClockSummary, PathStep, TimingCheck, TimingPath, TimingReport } from "./report.ts";
 import {
   buildTimingGraph,
@@ -95,7 +104,8 @@ export function cornerDelays(layout: LayoutInputs, corner: CornerName): CornerDe
 
 interface Domain {
   readonly port: string;
-  readonly rule: ClockRule | null;
+  /** One; none where no rule tells; more behind a clock switch, of which one runs at a time. */
+  readonly rules: readonly ClockRule[];
   readonly falling: boolean;
   readonly name: string;
 }
@@ -208,6 +218,7 @@ class CornerAnalysis {
   private readonly endDomain: Int32Array;
   private readonly endClockPs: Float64Array;
   private readonly owner: Int32Array;
+  private readonly made: MadeClocks;
   /** [domains] Least period that setup allows within one clock, by name. */
   private readonly needPs = new Map<string, number>();
 
@@ -215,8 +226,9 @@ class CornerAnalysis {
     private readonly layout: LayoutInputs,
     private readonly graph: TimingGraph,
     corner: CornerName,
-    private readonly rules: readonly ClockRule[],
+    rules: readonly ClockRule[],
   ) {
+    this.made = new MadeClocks(layout.netlist, rules);
     this.timing = cornerDelays(layout, corner);
     const { netlist } = layout;
     this.owner = ownerOfSlots(netlist);
@@ -230,7 +242,7 @@ class CornerAnalysis {
       const slot = netlist.inputStart[cell] + ffPin.clock;
       const source = this.clockSource(netlist.netDriver[netlist.inputNet[slot]], 0);
       this.clockPs[cell] = source.ps + this.timing.netPs[slot];
-      this.domainOf[cell] = this.domainIndex(source.port, (netlist.modes[cell] & ffMode.clockFalling) !== 0);
+      this.domainOf[cell] = this.domainIndex(source, (netlist.modes[cell] & ffMode.clockFalling) !== 0);
       this.endDomain.fill(this.domainOf[cell], netlist.inputStart[cell], netlist.inputStart[cell + 1]);
       this.endClockPs.fill(this.clockPs[cell], netlist.inputStart[cell], netlist.inputStart[cell + 1]);
     }
@@ -246,9 +258,9 @@ class CornerAnalysis {
       const own = Array.from({ length: pins.clocks }, (_, p) => {
         const slot = inputStart[cell] + pins.inputs.length + p;
         if (inputNet[slot] < 0) return { domain: -1, ps: 0 };
-        const falling = modes.type === "memory" ? modes.ports[p].clockFalling : modes.clockFalling;
+        const falling = blockClockFalls(modes, p);
         const source = this.clockSource(netDriver[inputNet[slot]], 0);
-        return { domain: this.domainIndex(source.port, falling), ps: source.ps + this.timing.netPs[slot] };
+        return { domain: this.domainIndex(source, falling), ps: source.ps + this.timing.netPs[slot] };
       });
       pins.inputs.forEach((name, pin) => {
         const { domain, ps } = own[clockOfPin(modes, name)];
@@ -266,25 +278,30 @@ class CornerAnalysis {
     }
   }
 
-  private domainIndex(port: string, falling: boolean): number {
+  private domainIndex({ port, cell }: ClockSource, falling: boolean): number {
     const known = this.domains.findIndex((domain) => domain.port === port && domain.falling === falling);
     if (known >= 0) return known;
-    const rule = this.rules.find((candidate) => candidate.port === port) ?? null;
-    this.domains.push({ port, falling, rule, name: rule?.name ?? port });
+    const rules = this.made.at(cell);
+    this.domains.push({ port, falling, rules, name: rules.map((rule) => rule.name).join(" or ") || port });
     return this.domains.length - 1;
   }
 
-  private readonly sources = new Map<number, { port: string; ps: number }>();
+  private readonly sources = new Map<number, ClockSource>();
 
   /** Where a clock comes from and how late it is at a cell's output: a pad, or logic and registers on the way from one. */
-  private clockSource(cell: number, depth: number): { port: string; ps: number } {
+  private clockSource(cell: number, depth: number): ClockSource {
     const known = this.sources.get(cell);
     if (known) return known;
     const { netlist } = this.layout;
     const { kind, inputStart, inputNet, netDriver, cellName } = netlist;
-    let result = { port: cellName[cell], ps: 0 };
-    if (kind[cell] === cellKind.inputPad) result = { port: cellName[cell], ps: this.timing.padPs[cell] };
-    else if (depth < 64) {
+    let result: ClockSource = { port: cellName[cell], cell, ps: 0 };
+    if (kind[cell] === cellKind.inputPad) result.ps = this.timing.padPs[cell];
+    else if (this.made.isMade(cell) && depth < 64) {
+      // behind a switch both clocks count as late as the later one
+      for (const { driver, slot } of this.made.inputsOf(cell))
+        result.ps = Math.max(result.ps, this.clockSource(driver, depth + 1).ps + this.timing.netPs[slot]);
+      result.ps += this.startPs[cell];
+    } else if (depth < 64) {
       this.findings.push({
         code: "timing/clock-from-logic",
         severity: "warning",
@@ -301,7 +318,7 @@ class CornerAnalysis {
         const from = this.clockSource(netDriver[inputNet[slot]], depth + 1);
         const own = kind[cell] === cellKind.flipFlop ? this.timing.delays.clockToOutputPs : this.timing.lutPs[slot];
         const ps = from.ps + this.timing.netPs[slot] + own;
-        if (ps > result.ps) result = { port: from.port, ps };
+        if (ps > result.ps) result = { ...from, ps };
       }
     }
     this.sources.set(cell, result);
@@ -310,21 +327,17 @@ class CornerAnalysis {
 
   /** Time from the launching to the capturing edge for setup, and for the hold check that goes with it. */
   private relation(launch: Domain, capture: Domain): { setup: number; hold: number } | null {
-    if (!launch.rule || !capture.rule) return null;
-    const edge = (domain: Domain) => (domain.falling ? domain.rule!.fallPs : domain.rule!.risePs);
-    const [l0, c0] = [edge(launch), edge(capture)];
-    const [pl, pc] = [launch.rule.periodPs, capture.rule.periodPs];
     let setup = Infinity;
     let hold = -Infinity;
-    // all launching edges in the common period; periods that share none to speak of are cut off after many
-    const turns = Math.min(2000, pc / gcd(pl, pc));
-    for (let i = 0; i < turns; i++) {
-      const from = l0 + i * pl;
-      const to = c0 + (Math.floor((from - c0) / pc) + 1) * pc;
-      setup = Math.min(setup, to - from);
-      hold = Math.max(hold, to - pc - from);
-    }
-    return { setup, hold };
+    const isOne = launch.port === capture.port;
+    for (const from of launch.rules)
+      for (const to of capture.rules) {
+        if (isOne && from !== to) continue; // clocks of a switch never run both at a time
+        const each = edgeRelation(from, launch.falling, to, capture.falling);
+        setup = Math.min(setup, each.setup);
+        hold = Math.max(hold, each.hold);
+      }
+    return setup < Infinity ? { setup, hold } : null;
   }
 
   check(kind: CheckKind): {
@@ -373,8 +386,8 @@ class CornerAnalysis {
           if (capture.port === launch.port) {
             // half-cycle paths count twice
             const share =
-              relation && launch.rule
-                ? relation.setup / launch.rule.periodPs
+              relation && launch.rules.length
+                ? relation.setup / periodOf(launch)!
                 : capture.falling === launch.falling
                   ? 1
                   : 0.5;
@@ -697,7 +710,7 @@ class CornerAnalysis {
       return {
         name: domain.name,
         port,
-        periodPs: domain.rule?.periodPs ?? null,
+        periodPs: periodOf(domain),
         fmaxMhz: need && need > 0 ? 1e6 / need : null,
         registers,
         earliestPs,
@@ -707,6 +720,40 @@ class CornerAnalysis {
   }
 }
 
-function gcd(a: number, b: number): number {
-  return b === 0 ? a : gcd(b, a % b);
+interface ClockSource {
+  /** Name of the port or cell that the clock is known by, and the cell. */
+  port: string;
+  cell: number;
+  ps: number;
+}
+
+/** Most launching edges that are looked at: periods that share none to speak of are cut off after them. */
+const edgeLimit = 2000;
+
+/** The closest capturing edge behind any launching one, and the closest one at or before it. Times in ps. */
+function edgeRelation(
+  launch: ClockRule,
+  launchFalls: boolean,
+  capture: ClockRule,
+  captureFalls: boolean,
+): { setup: number; hold: number } {
+  const first = launchFalls ? launch.fallPs : launch.risePs;
+  const other = captureFalls ? capture.fallPs : capture.risePs;
+  const [pl, pc] = [launch.periodPs, capture.periodPs];
+  let setup = Infinity;
+  let hold = -Infinity;
+  for (let i = 0; i < edgeLimit; i++) {
+    // periods of made clocks need not be whole: edges closer than a thousandth of a ps are one
+    const turns = (i * pl) / pc;
+    if (i > 0 && Math.abs(turns - Math.round(turns)) < 1e-9) break;
+    const from = first + i * pl;
+    const to = other + (Math.floor((from - other + 1e-3) / pc) + 1) * pc;
+    setup = Math.min(setup, to - from);
+    hold = Math.max(hold, to - pc - from);
+  }
+  return { setup, hold };
+}
+
+function periodOf({ rules }: Domain): number | null {
+  return rules.length ? Math.min(...rules.map((rule) => rule.periodPs)) : null;
 }

@@ -69,7 +69,8 @@ export function textOf(pin: SchematicPin): string {
   return pin.constant ? (pin.label ? `${pin.label} ${pin.constant}` : pin.constant) : pin.label;
 }
 
-const hasTitle = (node: SchematicNode) => ["instance", "memory", "multiplier", "carry"].includes(node.kind);
+const hasTitle = (node: SchematicNode) =>
+  ["instance", "memory", "multiplier", "clock block", "carry"].includes(node.kind);
 
 /** Layered layout (Sugiyama, Tagawa, Toda 1981, as elkjs has it), pins in their order, wires at right angles. */
 export async function layoutSchematic(schematic: Schematic): Promise<LaidSchematic> {

@@ -10,7 +10,7 @@ import { FindingList } from "../../ui/FindingList.tsx";
 import { formatCount, formatMhz, formatPercent } from "../../ui/format.ts";
 import { useFitter } from "./use-fitter.ts";
 
-const shownKinds = ["LUTs", "registers", "logic tiles", "memories", "multipliers", "pins"] as const;
+const alwaysShown = ["LUTs", "registers", "logic tiles", "memories", "multipliers", "pins"];
 const margins = [0, 10, 15, 25, 40];
 
 /** Every part with the design's share of it, smallest that fits with the chosen margin first; one click takes it. */
@@ -23,6 +23,13 @@ export function PartsView() {
   useEffect(() => {
     if (elaborated.data) void start((fitter, tell) => fitter.fitParts(elaborated.data.netlist, tell));
   }, [elaborated.data, start]);
+  // clocks that are made in the part are shown where the design makes any
+  const shownKinds = useMemo(() => {
+    const made = (result ?? []).flatMap((row) =>
+      row.uses.filter((use) => use.used > 0 && use.kind.startsWith("clock ")),
+    );
+    return [...alwaysShown, ...new Set(made.map((use) => use.kind))];
+  }, [result]);
   const { rows, best } = useMemo(() => {
     const limit = 1 - margin / 100;
     // tiles are an estimate: a part that may run out of them is never the first choice

@@ -1,0 +1,69 @@
+import { ratioText } from "../circuit/clock-words.ts";
+import type { ClockRule } from "../constraints/sdc.ts";
+import { clockBlockPins } from "../device/blocks.ts";
+import { blockOfCells, cellKind, isClockMaker, type MappedNetlist } from "../netlist/mapped.ts";
+
+/**
+ * What is known of the clock at a cell's output: the rule of a port's clock, what a clock block makes of it, or both
+ * clocks of a switch. A clock that logic makes has none.
+ */
+export class MadeClocks {
+  private readonly blockOf: Int32Array;
+  private readonly known = new Map<number, readonly ClockRule[]>();
+
+  constructor(
+    private readonly netlist: MappedNetlist,
+    private readonly rules: readonly ClockRule[],
+  ) {
+    this.blockOf = blockOfCells(netlist);
+  }
+
+  /** True for an output of a clock block or switch that is a clock. */
+  isMade(cell: number): boolean {
+    const { kind, blocks, modes } = this.netlist;
+    if (kind[cell] !== cellKind.blockOutput) return false;
+    const own = blocks[this.blockOf[cell]].modes;
+    return isClockMaker(own) && !(own.type === "clockBlock" && clockBlockPins.outputs[modes[cell]] === "LOCKED");
+  }
+
+  /** Cells at the clock inputs of the block or switch that a made clock comes from, with the slots they lead to. */
+  inputsOf(cell: number): { readonly driver: number; readonly slot: number }[] {
+    const { blocks, inputStart, inputNet, netDriver } = this.netlist;
+    const block = blocks[this.blockOf[cell]];
+    const slots: { driver: number; slot: number }[] = [];
+    for (let slot = inputStart[block.cell] + block.inputNames.length; slot < inputStart[block.cell + 1]; slot++)
+      if (inputNet[slot] >= 0) slots.push({ driver: netDriver[inputNet[slot]], slot });
+    return slots;
+  }
+
+  /** Times in ps; the port of a made clock's rule is the name of the output that makes it. */
+  at(cell: number): readonly ClockRule[] {
+    const known = this.known.get(cell);
+    if (known) return known;
+    this.known.set(cell, []); // a ring of clock blocks has no beginning
+    let result: readonly ClockRule[] = [];
+    const { kind, cellName, blocks, modes } = this.netlist;
+    if (kind[cell] === cellKind.inputPad) result = this.rules.filter(({ port }) => port === cellName[cell]);
+    else if (this.isMade(cell)) {
+      const sources = this.inputsOf(cell).flatMap(({ driver }) => this.at(driver));
+      const own = blocks[this.blockOf[cell]].modes;
+      if (own.type !== "clockBlock") result = sources.map((rule) => ({ ...rule, port: cellName[cell] }));
+      else {
+        const [divide, phase] = [own.divide[modes[cell]], own.phase[modes[cell]]];
+        result = sources.map((rule): ClockRule => {
+          const periodPs = (rule.periodPs * divide) / own.multiply;
+          const risePs = rule.risePs + (periodPs * phase) / 8;
+          return {
+            name: `${rule.name} × ${ratioText(own.multiply, divide)}${phase ? `, ${phase * 45}° later` : ""}`,
+            port: cellName[cell],
+            periodPs,
+            risePs,
+            fallPs: risePs + periodPs / 2,
+          };
+        });
+      }
+    }
+    this.known.set(cell, result);
+    return result;
+  }
+}
