@@ -12,6 +12,7 @@ import {
   PlayError,
   Player,
   type PlayStep,
+  packBitstream,
   primitivesFor,
   runFlow,
   SimulatedPart,
@@ -61,6 +62,7 @@ export async function check(
 export interface BuildOptions extends LoadOptions {
   readonly out?: string;
   readonly stopAfter?: string;
+  readonly packed?: boolean;
   readonly json?: boolean;
 }
 
@@ -92,7 +94,8 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   if (netlist && packed && placed && routed && rules && part)
     await save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins, part }));
   if (image) {
-    await save(`${input.name}.bit`, image.file);
+    const file = options.packed && part ? packBitstream(image.file, part) : null;
+    await save(`${input.name}.bit`, file ?? image.file);
     await save("ports.json", `${JSON.stringify({ part: image.partName, ports: image.ports }, null, 2)}\n`);
   }
   const instances = design ? instancePaths(design.hierarchy) : [];

@@ -51,6 +51,7 @@ export async function main(args: readonly string[], io: Output = processOutput):
     .option("--recipe <name>")
     .option("--seed <number>")
     .option("--stop-after <stage>")
+    .option("--packed", "a bitstream of runs: smaller, and quicker to shift in")
     .option("--json", "machine-readable result")
     .description("all stages up to the bitstream")
     .action(async (design: string[], options: BuildOptions) => {

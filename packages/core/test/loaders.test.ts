@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { configMap, decodeBitstream, encodeBitstream } from "../src/bitstream/index.ts";
+import { configMap, decodeBitstream, encodeBitstream, packRuns, unpackRuns } from "../src/bitstream/index.ts";
 import { decodeArtifact, encodeArtifact, hashValue, nearestName, quietContext } from "../src/common/index.ts";
 import { formatPin, parsePins, parseSdc, planPins } from "../src/constraints/index.ts";
 import { findPart } from "../src/device/index.ts";
@@ -40,18 +40,46 @@ describe("artifacts", () => {
 });
 
 describe("bitstream files", () => {
-  const good = encodeBitstream(new Uint8Array(configMap(part!).byteCount), part!, "00".repeat(32), {
-    omitBlankFrames: true,
-  });
-  it("are never taken when any byte is changed or missing, and never make the reader throw", () => {
+  const blank = new Uint8Array(configMap(part!).byteCount);
+  const plain = encodeBitstream(blank, part!, "00".repeat(32), { omitBlankFrames: true });
+  const someBits = blank.map((_, i) => (i % 997 === 5 && i < 5000 ? i & 255 : 0));
+  const runs = encodeBitstream(someBits, part!, "00".repeat(32), { omitBlankFrames: true, packed: true });
+  it.each([
+    ["", plain],
+    [", packed,", runs],
+  ])(
+    "as they are%s are never taken when any byte is changed or missing, and never make the reader throw",
+    (_, good) => {
+      fc.assert(
+        fc.property(fc.nat(good.length - 1), fc.integer({ min: 1, max: 255 }), (at, by) => {
+          const bad = good.slice();
+          bad[at] ^= by;
+          expect(decodeBitstream(bad, part!).ok).toBe(false);
+          expect(decodeBitstream(good.slice(0, at), part!).ok).toBe(false);
+        }),
+        { numRuns: 400, seed: 1 },
+      );
+    },
+  );
+  it("hold runs that come back as any bytes, never longer by more than a byte in 128, and broken ones make nothing", () => {
+    const bytes = fc
+      .array(fc.tuple(fc.constantFrom(0, 0, 0, 255, 7), fc.integer({ min: 1, max: 90 })), { maxLength: 12 })
+      .map((runs) => Uint8Array.from(runs.flatMap(([byte, count]) => new Array<number>(count).fill(byte))));
     fc.assert(
-      fc.property(fc.nat(good.length - 1), fc.integer({ min: 1, max: 255 }), (at, by) => {
-        const bad = good.slice();
-        bad[at] ^= by;
-        expect(decodeBitstream(bad, part!).ok).toBe(false);
-        expect(decodeBitstream(good.slice(0, at), part!).ok).toBe(false);
-      }),
-      { numRuns: 400, seed: 1 },
+      fc.property(
+        fc.oneof(bytes, fc.uint8Array({ maxLength: 300 })),
+        fc.uint8Array({ maxLength: 40 }),
+        (own, noise) => {
+          const packed = packRuns(own);
+          expect(unpackRuns(packed, own.length)).toEqual(own);
+          expect(packed.length).toBeLessThanOrEqual(own.length + Math.ceil(own.length / 128));
+          expect(unpackRuns(packed, own.length + 1)).toBeNull();
+          if (own.length) expect(unpackRuns(packed, own.length - 1)).toBeNull();
+          const made = unpackRuns(noise, 50);
+          expect(made === null || made.length === 50).toBe(true);
+        },
+      ),
+      { numRuns: 1000, seed: 3 },
     );
   });
   it("of random bytes behind a sync word are refused", () => {

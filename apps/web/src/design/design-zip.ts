@@ -169,11 +169,3 @@ function targetOf(read: Record<string, unknown>) {
     seed: Number.isInteger(read["seed"]) ? (read["seed"] as number) : undefined,
   };
 }
-
-export function saveBlob(blob: Blob, name: string): void {
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(blob);
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 1000);
-}

@@ -1,12 +1,15 @@
-import { hex32 } from "@gate-clock/core";
+import { findPart, hex32, type ImageArtifact, packBitstream } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
 import { Download, RadioTower } from "lucide-react";
+import { useMemo } from "react";
 import { Link } from "react-router";
 import { artifactQuery } from "../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../app/StatePages.tsx";
 import { useDesign } from "../design/context.ts";
 import { NotBuilt } from "../design/NotBuilt.tsx";
+import { Button } from "../ui/Button.tsx";
 import { formatBytes, formatCount, formatPercent, formatWhen } from "../ui/format.ts";
+import { saveBlob } from "../ui/save-blob.ts";
 import { Verdict } from "../ui/Verdict.tsx";
 
 export function ImageStation() {
@@ -15,10 +18,37 @@ export function ImageStation() {
   if (error) return <ProblemPanel error={error} onRetry={() => void refetch()} />;
   if (!image || !trial)
     return isLoading ? <LoadingPanel what="the image" /> : <NotBuilt what="The bitstream" trial={trial} />;
+  return <ImagePanel image={image} trial={trial} designId={design.id} designName={design.name} />;
+}
+
+function ImagePanel({
+  image,
+  trial,
+  designId,
+  designName,
+}: {
+  image: ImageArtifact;
+  trial: NonNullable<ReturnType<typeof useDesign>["trial"]>;
+  designId: string;
+  designName: string;
+}) {
+  const packed = useMemo(() => {
+    const { part } = findPart(image.partName);
+    return part ? packBitstream(image.file, part) : null;
+  }, [image]);
   const rows: [string, string, boolean][] = [
     ["Part", image.partName, true],
     ["IDCODE", hex32(image.idcode), true],
     ["File size", `${formatBytes(image.file.length)} (${formatCount(image.file.length)} bytes)`, false],
+    ...(packed
+      ? [
+          [
+            "Packed",
+            `${formatBytes(packed.length)}, ${formatPercent((100 * packed.length) / image.file.length)} % of it: zeros written as runs`,
+            false,
+          ] as [string, string, boolean],
+        ]
+      : []),
     ["Frames", `${formatCount(image.frames)}, each with its own CRC-32C`, false],
     ["Configuration bits", formatCount(image.memoryBits), false],
     ["Bits set", `${formatCount(image.bitsSet)} (${formatPercent((100 * image.bitsSet) / image.memoryBits)} %)`, false],
@@ -39,13 +69,23 @@ export function ImageStation() {
         aside={
           <div className="flex gap-2">
             <Link
-              to={`/designs/${design.id}/bench`}
+              to={`/designs/${designId}/bench`}
               className="inline-flex h-8 items-center gap-1.5 rounded-md border border-line bg-panel px-3 text-sm hover:bg-raised"
             >
               <RadioTower className="size-4" /> Try it on the bench
             </Link>
+            {packed && (
+              <Button
+                className="h-8"
+                onClick={() => saveBlob(new Blob([packed as BlobPart]), `${designName}-packed.bit`)}
+                data-testid="download-packed"
+                title="The same configuration in fewer bytes; the part takes either"
+              >
+                Download packed
+              </Button>
+            )}
             <a
-              href={`/api/designs/${design.id}/trials/${trial.id}/image`}
+              href={`/api/designs/${designId}/trials/${trial.id}/image`}
               download
               className="inline-flex h-8 items-center gap-1.5 rounded-md bg-indigo px-3 text-sm font-semibold text-indigo-ink hover:brightness-110"
               data-testid="download"

@@ -146,6 +146,7 @@ function pinRows(
           pin.slew === "slow" && "slow slew",
           pin.pull !== "none" && `pull ${pin.pull}`,
           pin.hysteresis && "hysteresis",
+          pin.register && "pad register",
         ]
           .filter(Boolean)
           .join(", ")

@@ -1,6 +1,7 @@
 import { InvariantError } from "../common/finding.ts";
 import { carryMode, outputMode, pullCode } from "../device/tile-pattern.ts";
 import { carryPin, carryStart, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
+import { padSideOf } from "../pack/pack.ts";
 import { permuteMask } from "../synth/truth-table.ts";
 import type { LayoutInputs } from "../timing/analyze.ts";
 import { writeBlockModes } from "./block-config.ts";
@@ -65,6 +66,14 @@ export function assemble(layout: LayoutInputs): Uint8Array {
     config.set(tile, "clockFalling", modes & ffMode.clockFalling ? 1 : 0);
     if (netlist.inputNet[netlist.inputStart[ff] + ffPin.enable] >= 0)
       config.set(tile, `enableUsed${Math.floor(slot / family.elementsPerGroup)}`, 1);
+  }
+  for (let cell = 0; cell < netlist.cellCount; cell++) {
+    const side = padSideOf(netlist, packed, cell);
+    if (!side) continue;
+    const { tile, index } = fabric.pads[packed.cellPad[cell]];
+    config.set(tile, `${side}Register${index}`, 1);
+    config.set(tile, `${side}Init${index}`, netlist.modes[cell] & ffMode.init ? 1 : 0);
+    config.set(tile, "clockFalling", netlist.modes[cell] & ffMode.clockFalling ? 1 : 0);
   }
   netlist.blocks.forEach(({ modes }, b) => writeBlockModes(config, part, placed.blockTile[b], modes));
   // pads

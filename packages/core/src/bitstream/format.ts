@@ -2,6 +2,7 @@ import { fromHex, toHex } from "../common/codec.ts";
 import { crc32c } from "../common/crc32c.ts";
 import type { Part } from "../device/part.ts";
 import { configMap } from "./config-map.ts";
+import { packRuns, unpackRuns } from "./runs.ts";
 
 /** The bitstream container; docs/bitstream.md describes it byte by byte. All numbers are little-endian. */
 export const syncWord = 0x4b4c4347; // "GCLK" in the file
@@ -12,10 +13,13 @@ const framePayload = 256;
 const frameHeader = 8;
 const endMark = 0xffff;
 const flagOmitBlank = 1;
+const flagPacked = 2;
 
 export interface BitstreamOptions {
   /** Leaves out frames that hold only zeros; the part clears its memory first. */
   readonly omitBlankFrames: boolean;
+  /** Writes payloads as runs, where that makes them shorter. */
+  readonly packed?: boolean;
 }
 
 /** Configuration memory to file: lead-in, header, frames column by column, whole-file check. */
@@ -32,13 +36,17 @@ export function encodeBitstream(
     for (let at = map.columnByte[x], minor = 0; at < end; at += framePayload, minor++) {
       const payload = memory.subarray(at, Math.min(end, at + framePayload));
       if (options.omitBlankFrames && payload.every((byte) => byte === 0)) continue;
-      const frame = new Uint8Array(frameHeader + payload.length + 4);
+      const packed = options.packed ? packRuns(payload) : payload;
+      const isPacked = packed.length < payload.length;
+      const stored = isPacked ? packed : payload;
+      const frame = new Uint8Array(frameHeader + stored.length + 4);
       const view = new DataView(frame.buffer);
       view.setUint16(0, x, true);
       view.setUint16(2, minor, true);
       view.setUint16(4, payload.length, true);
-      frame.set(payload, frameHeader);
-      view.setUint32(frameHeader + payload.length, crc32c(frame, 0, frameHeader + payload.length), true);
+      view.setUint16(6, isPacked ? stored.length : 0, true);
+      frame.set(stored, frameHeader);
+      view.setUint32(frameHeader + stored.length, crc32c(frame, 0, frameHeader + stored.length), true);
       frames.push(frame);
     }
   }
@@ -49,7 +57,7 @@ export function encodeBitstream(
   let at = leadBytes;
   view.setUint32(at, syncWord, true);
   view.setUint16(at + 4, formatVersion, true);
-  view.setUint16(at + 6, options.omitBlankFrames ? flagOmitBlank : 0, true);
+  view.setUint16(at + 6, (options.omitBlankFrames ? flagOmitBlank : 0) | (options.packed ? flagPacked : 0), true);
   view.setUint32(at + 8, part.die.idcode, true);
   view.setUint32(at + 12, frames.length, true);
   file.set(fromHex(designKey), at + 16);
@@ -73,6 +81,7 @@ export interface BitstreamHeader {
   readonly designKey: string;
   readonly memoryBytes: number;
   readonly blankOmitted: boolean;
+  readonly packed: boolean;
 }
 
 export type BitstreamFault =
@@ -111,6 +120,7 @@ export function readHeader(file: Uint8Array): BitstreamHeader | null {
   return {
     version: view.getUint16(at + 4, true),
     blankOmitted: (view.getUint16(at + 6, true) & flagOmitBlank) !== 0,
+    packed: (view.getUint16(at + 6, true) & flagPacked) !== 0,
     idcode: view.getUint32(at + 8, true),
     frameCount: view.getUint32(at + 12, true),
     designKey: toHex(file.subarray(at + 16, at + 48)),
@@ -156,25 +166,36 @@ export function decodeBitstream(file: Uint8Array, part: Part): DecodedBitstream 
     const column = view.getUint16(at, true);
     const minor = view.getUint16(at + 2, true);
     const length = view.getUint16(at + 4, true);
-    if (length > framePayload) return fail("frame-crc", `frame ${n} has an impossible length`);
-    if (at + frameHeader + length + 4 > file.length) return fail("short-file");
-    if (view.getUint32(at + frameHeader + length, true) !== crc32c(file, at, at + frameHeader + length))
+    const packedLength = view.getUint16(at + 6, true);
+    const stored = packedLength || length;
+    if (length > framePayload || stored > framePayload) return fail("frame-crc", `frame ${n} has an impossible length`);
+    if (at + frameHeader + stored + 4 > file.length) return fail("short-file");
+    if (view.getUint32(at + frameHeader + stored, true) !== crc32c(file, at, at + frameHeader + stored))
       return fail("frame-crc", `the CRC of frame ${n} (column ${column}, part ${minor}) is wrong`);
     if (
       column + 1 >= map.columnByte.length ||
       map.columnByte[column] + minor * framePayload + length > map.columnByte[column + 1]
     )
       return fail("bad-address");
-    memory.set(
-      file.subarray(at + frameHeader, at + frameHeader + length),
-      map.columnByte[column] + minor * framePayload,
-    );
-    at += frameHeader + length + 4;
+    const bytes = file.subarray(at + frameHeader, at + frameHeader + stored);
+    const payload = packedLength ? unpackRuns(bytes, length) : bytes;
+    if (!payload) return fail("frame-crc", `the runs of frame ${n} do not make its length`);
+    memory.set(payload, map.columnByte[column] + minor * framePayload);
+    at += frameHeader + stored + 4;
   }
   if (at + 8 > file.length) return fail("short-file");
   if (view.getUint16(at, true) !== endMark || view.getUint32(at + 4, true) !== crc32c(file, 0, at + 4))
     return fail("file-crc");
   return { ok: true, header, memory };
+}
+
+/**
+ * The same configuration in fewer bytes: blank frames left out, the others as runs. Null if the part would refuse the file.
+ */
+export function packBitstream(file: Uint8Array, part: Part): Uint8Array | null {
+  const decoded = decodeBitstream(file, part);
+  if (!decoded.ok) return null;
+  return encodeBitstream(decoded.memory, part, decoded.header.designKey, { omitBlankFrames: true, packed: true });
 }
 
 export function hex32(value: number): string {

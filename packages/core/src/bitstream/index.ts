@@ -11,5 +11,7 @@ export {
   encodeBitstream,
   faultText,
   hex32,
+  packBitstream,
   readHeader,
 } from "./format.ts";
+export { packRuns, unpackRuns } from "./runs.ts";

@@ -17,6 +17,8 @@ export interface PinOptions {
   readonly slew: "fast" | "slow";
   readonly pull: "none" | "up" | "down";
   readonly hysteresis: boolean;
+  /** The register that the port has goes into the pad, so that its time to the pin is always the same. */
+  readonly register: boolean;
 }
 export interface PinAssignment extends PinOptions {
   readonly port: string;
@@ -33,6 +35,7 @@ export const defaultPinOptions: PinOptions = {
   slew: "fast",
   pull: "none",
   hysteresis: false,
+  register: false,
 };
 
 const optionValues: Readonly<Record<string, readonly string[]>> = {
@@ -40,6 +43,7 @@ const optionValues: Readonly<Record<string, readonly string[]>> = {
   slew: ["fast", "slow"],
   pull: ["none", "up", "down"],
   hysteresis: ["on", "off"],
+  register: ["on", "off"],
 };
 
 /** Reads pin files without a part: syntax only. Lines that cannot be read are left out, each with a finding. */
@@ -121,6 +125,7 @@ export function parsePins(files: readonly SourceFile[]): { pins: ParsedPin[]; fi
         } else if (key === "drive") options.drive = Number(value) as 4 | 8 | 12;
         else if (key === "slew") options.slew = value as "fast" | "slow";
         else if (key === "pull") options.pull = value as "none" | "up" | "down";
+        else if (key === "register") options.register = value === "on";
         else options.hysteresis = value === "on";
       }
       if (ok)
@@ -140,6 +145,7 @@ export function formatPin(pin: PinAssignment): string {
   if (pin.slew !== defaultPinOptions.slew) options.push(`slew=${pin.slew}`);
   if (pin.pull !== defaultPinOptions.pull) options.push(`pull=${pin.pull}`);
   if (pin.hysteresis) options.push("hysteresis=on");
+  if (pin.register) options.push("register=on");
   return `${pin.port.padEnd(14)} at ${pin.pin.padEnd(5)} ${pin.standard}${options.length ? `  ${options.join(" ")}` : ""}`;
 }
 

@@ -61,7 +61,9 @@ export const padFields = {
   hysteresis: 1,
   termination: 1,
   inputRegister: 1,
+  inputInit: 1,
   outputRegister: 1,
+  outputInit: 1,
 } as const;
 /** Values of a pad's output mode: never drives; always; while its enable pin is 1. */
 export const outputMode = { off: 0, always: 1, enabled: 2 } as const;

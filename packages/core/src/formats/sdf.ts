@@ -1,4 +1,5 @@
 import { cellKind, ffPin, isLogic } from "../netlist/mapped.ts";
+import { takesBypass } from "../pack/pack.ts";
 import { cornerDelays, type LayoutInputs } from "../timing/analyze.ts";
 
 /** Names in `netlist.v`, by kind of cell. */
@@ -46,7 +47,7 @@ export function writeSdf(layout: LayoutInputs): string {
     if (!isLut) {
       const edge = netlist.modes[cell] & 8 ? "negedge" : "posedge";
       arcs.push(`(IOPATH (${edge} clk) q ${triple(fast.delays.clockToOutputPs * ratio, slow.delays.clockToOutputPs)})`);
-      const bypass = packed.elementJoined[packed.cellElement[cell]] === 0;
+      const bypass = takesBypass(packed, cell);
       for (const pin of ["d", "en"] as const) {
         if (pin === "en" && netlist.inputNet[first + ffPin.enable] < 0) continue;
         checks.push(

@@ -14,6 +14,7 @@ import {
   type MappedNetlist,
   type NetSinks,
 } from "../netlist/mapped.ts";
+import { type PadRegisterSide, type PadRegisters, takePadRegisters } from "./pad-registers.ts";
 
 /**
  * Cells gathered into elements (a LUT, a flip-flop, or one of each) and elements into clusters, each the size of a
@@ -40,8 +41,26 @@ export interface PackedDesign {
   readonly cellElement: Int32Array;
   /** [cells] Hard block, as in the netlist's `blocks`, of block cells and their outputs; -1 for others. */
   readonly cellBlock: Int32Array;
-  /** [cells] Pad of each port cell; -1 for others. */
+  /** [cells] Pad of each port cell, and of each flip-flop that lies in a pad; -1 for others. */
   readonly cellPad: Int32Array;
+}
+
+/** True for a flip-flop in a logic tile that takes D past its element's LUT. */
+export function takesBypass(packed: PackedDesign, flipFlop: number): boolean {
+  const element = packed.cellElement[flipFlop];
+  return element >= 0 && packed.elementJoined[element] === 0;
+}
+
+/** The side of a pad that a flip-flop lies at; null for those in logic tiles. */
+export function padSideOf(
+  netlist: MappedNetlist,
+  packed: Pick<PackedDesign, "cellPad">,
+  cell: number,
+): PadRegisterSide | null {
+  if (netlist.kind[cell] !== cellKind.flipFlop || packed.cellPad[cell] < 0) return null;
+  const driver = netlist.netDriver[netlist.inputNet[netlist.inputStart[cell] + ffPin.d]];
+  const takesPin = netlist.kind[driver] === cellKind.inputPad && packed.cellPad[driver] === packed.cellPad[cell];
+  return takesPin ? "input" : "output";
 }
 
 /** Most different nets from outside that a cluster may need: more could not be brought in by the tile's muxes. */
@@ -71,9 +90,19 @@ export function pack(
     });
   }
   if (findings.length) return { artifact: null, findings };
+  const cellPad = new Int32Array(netlist.cellCount).fill(-1);
+  const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin.pin]));
+  for (const port of netlist.ports) {
+    port.pads.forEach((cell, bit) => {
+      if (cell >= 0) cellPad[cell] = part.pinByName.get(pinOf.get(port.bitNames[bit])!)!.pad;
+    });
+  }
+  const { registers, findings: refused } = takePadRegisters(netlist, pins, part, cellPad);
+  findings.push(...refused);
+  for (const [ff, { pad }] of registers) cellPad[ff] = pad;
   const capacity = part.fabric.logicTiles.length;
-  let result = new Packer(netlist, part, false).run(context);
-  if (result.clusterCount > capacity) result = new Packer(netlist, part, true).run(context);
+  let result = new Packer(netlist, part, registers, false).run(context);
+  if (result.clusterCount > capacity) result = new Packer(netlist, part, registers, true).run(context);
   if (result.clusterCount > capacity) {
     const luts = netlist.kind.filter((kind) => kind === cellKind.lut).length;
     const ffs = netlist.kind.filter((kind) => kind === cellKind.flipFlop).length;
@@ -95,13 +124,6 @@ export function pack(
           : "Let registers share clocks, enables and resets, or choose a larger part.",
     });
     return { artifact: null, findings };
-  }
-  const cellPad = new Int32Array(netlist.cellCount).fill(-1);
-  const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin.pin]));
-  for (const port of netlist.ports) {
-    port.pads.forEach((cell, bit) => {
-      if (cell >= 0) cellPad[cell] = part.pinByName.get(pinOf.get(port.bitNames[bit])!)!.pad;
-    });
   }
   return { artifact: { ...result, cellBlock: blockOfCells(netlist), cellPad }, findings };
 }
@@ -134,6 +156,7 @@ class Packer {
   constructor(
     private readonly netlist: MappedNetlist,
     part: Part,
+    private readonly padRegisters: PadRegisters,
     private readonly dense: boolean,
   ) {
     this.cellElement = new Int32Array(netlist.cellCount).fill(-1);
@@ -342,6 +365,7 @@ class Packer {
     for (let i = sinks.start[net]; i < sinks.start[net + 1]; i++) {
       const cell = sinks.cell[i];
       if (netlist.kind[cell] !== cellKind.flipFlop || sinks.pin[i] !== ffPin.d || this.cellElement[cell] >= 0) continue;
+      if (this.padRegisters.has(cell)) continue;
       if (!cluster || this.takes(cluster, group, cell)) return cell;
     }
     return -1;
@@ -351,7 +375,7 @@ class Packer {
     const { netlist, sinks } = this;
     const { kind, inputStart, inputNet, netDriver } = netlist;
     for (let cell = 0; cell < netlist.cellCount; cell++) {
-      if (kind[cell] !== cellKind.flipFlop || this.cellElement[cell] >= 0) continue;
+      if (kind[cell] !== cellKind.flipFlop || this.cellElement[cell] >= 0 || this.padRegisters.has(cell)) continue;
       const driver = netDriver[inputNet[inputStart[cell] + ffPin.d]];
       const free = kind[driver] === cellKind.lut && this.cellElement[driver] < 0;
       if (free) this.newElement(driver, cell, 1);
@@ -359,7 +383,7 @@ class Packer {
     const loneFfs: number[] = [];
     const loneLuts: number[] = [];
     for (let cell = 0; cell < netlist.cellCount; cell++) {
-      if (this.cellElement[cell] >= 0) continue;
+      if (this.cellElement[cell] >= 0 || this.padRegisters.has(cell)) continue;
       if (kind[cell] === cellKind.lut) loneLuts.push(cell);
       else if (kind[cell] === cellKind.flipFlop) loneFfs.push(cell);
     }

@@ -1,6 +1,7 @@
 import type { StageContext } from "../common/context.ts";
 import { blockClockCount, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
-import { type Circuit, decodeCircuit } from "../silicon/decode.ts";
+import { padSideOf } from "../pack/pack.ts";
+import { type Circuit, decodeCircuit, padRegisterElement } from "../silicon/decode.ts";
 import type { Aig } from "../synth/aig.ts";
 import type { LayoutInputs } from "../timing/analyze.ts";
 import { enableName, JointGraph, nextValue, type ProofPoint } from "./joint-graph.ts";
@@ -44,6 +45,11 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
     `x${part.fabric.tileX(tile)}y${part.fabric.tileY(tile)}.${element}`;
   const blockName = (type: string, tile: number, pin: number) => `${type} ${tile} pin ${pin}`;
   const placeOf = (cell: number) => {
+    const side = padSideOf(netlist, packed, cell);
+    if (side) {
+      const pad = part.fabric.pads[packed.cellPad[cell]];
+      return { tile: pad.tile, element: padRegisterElement(pad.index, side) };
+    }
     const e = packed.cellElement[cell];
     return { tile: placed.clusterTile[packed.elementCluster[e]], element: packed.elementSlot[e] };
   };

@@ -142,6 +142,10 @@ class Router {
         const pad = fabric.pads[packed.cellPad[cell]];
         tile = pad.tile;
         nodes = [this.local(tile, `${pin === padPin.enable ? "OE" : "OUT"}${pad.index}`)];
+      } else if (packed.cellPad[cell] >= 0) {
+        const pad = fabric.pads[packed.cellPad[cell]];
+        tile = pad.tile;
+        nodes = [this.local(tile, pin === ffPin.clock ? "CLK" : `OUT${pad.index}`)];
       } else if (netlist.kind[cell] === cellKind.block) {
         const found = blockNode(cell, pin, "inputs");
         tile = found.tile;
@@ -173,7 +177,8 @@ class Router {
     for (const [net, sinks] of [...sinksByNet].sort((a, b) => a[0] - b[0])) {
       const driver = netlist.netDriver[net];
       let source: number;
-      if (netlist.kind[driver] === cellKind.inputPad) {
+      if (packed.cellPad[driver] >= 0) {
+        // a pad, or the register in it
         const pad = fabric.pads[packed.cellPad[driver]];
         source = this.local(pad.tile, `IN${pad.index}`);
       } else if (netlist.kind[driver] === cellKind.blockOutput)

@@ -5,6 +5,7 @@ import type { Part } from "../device/part.ts";
 import { carryMode, nodeKind, outputMode } from "../device/tile-pattern.ts";
 import { isClockMaker } from "../netlist/mapped.ts";
 import type { BlockModes, ClockBlockModes, ClockSwitchModes, LogicBlockModes } from "../netlist/rtl.ts";
+import type { PadRegisterSide } from "../pack/pad-registers.ts";
 
 /**
  * What the configuration bits make of the part: tables, flip-flops and pads, found by following every mux select
@@ -74,6 +75,11 @@ export function decodeCircuit(part: Part, memory: Uint8Array): Circuit {
   return new Decoder(part, memory).run();
 }
 
+/** Number of a pad's register among those of its tile. */
+export function padRegisterElement(index: number, side: PadRegisterSide): number {
+  return 2 * index + (side === "output" ? 1 : 0);
+}
+
 interface WaitingBlock {
   readonly type: BlockType;
   readonly foot: number;
@@ -123,7 +129,10 @@ class Decoder {
       const mode = this.config.get(pad.tile, `outputMode${pad.index}`);
       if (mode !== outputMode.always && mode !== outputMode.enabled) continue;
       const pin = (name: string) => this.pin(pad.tile, `${name}${pad.index}`);
-      const signal = pin("OUT");
+      const value = pin("OUT");
+      const signal = this.config.get(pad.tile, `outputRegister${pad.index}`)
+        ? this.padRegister(pad.id, "output", value)
+        : value;
       this.outputs.set(pad.id, { pad: pad.id, signal, enable: mode === outputMode.enabled ? pin("OE") : -1 });
     }
     for (;;) {
@@ -174,8 +183,9 @@ class Decoder {
       const read = this.signalCount++;
       const isDriven = this.config.get(tile, `outputMode${index}`) !== outputMode.off;
       this.inputs.push({ signal: isDriven ? this.signalCount++ : read, read, pad });
-      this.signalOf.set(node, read);
-      return read;
+      const inside = this.config.get(tile, `inputRegister${index}`) ? this.padRegister(pad, "input", read) : read;
+      this.signalOf.set(node, inside);
+      return inside;
     }
     const tile = this.part.graph.nodeTile[node];
     const kind = this.part.fabric.tileKind(tile);
@@ -188,6 +198,26 @@ class Decoder {
     this.signalOf.set(node, signal);
     this.pending.push({ node, signal });
     return signal;
+  }
+
+  /** A register of a pad, clocked by its tile. @returns The signal behind it. */
+  private padRegister(pad: number, side: PadRegisterSide, d: number): number {
+    const { tile, index } = this.part.fabric.pads[pad];
+    const output = this.signalCount++;
+    this.flipFlops.push({
+      output,
+      d,
+      clock: this.pin(tile, "CLK"),
+      falling: this.config.get(tile, "clockFalling") === 1,
+      enable: -1,
+      reset: -1,
+      asyncReset: false,
+      resetValue: 0,
+      init: this.config.get(tile, `${side}Init${index}`),
+      tile,
+      element: padRegisterElement(index, side),
+    });
+    return output;
   }
 
   /** What a pad reads while the part itself may drive it. */

@@ -15,7 +15,7 @@ import {
   type MappedNetlist,
 } from "../netlist/mapped.ts";
 import type { BlockModes } from "../netlist/rtl.ts";
-import type { PackedDesign } from "../pack/pack.ts";
+import { type PackedDesign, takesBypass } from "../pack/pack.ts";
 import type { PlacedDesign } from "../place/place.ts";
 import type { RoutedDesign } from "../route/route.ts";
 import { MadeClocks } from "./made-clocks.ts";
@@ -515,7 +515,7 @@ class CornerAnalysis {
       const name = blockPinsOf(part.family, modes).inputs[slot - netlist.inputStart[cell]];
       return this.timing.delays.blockSetupPs(modes, name);
     }
-    const bypass = slot === netlist.inputStart[cell] + ffPin.d && !packed.elementJoined[packed.cellElement[cell]];
+    const bypass = slot === netlist.inputStart[cell] + ffPin.d && takesBypass(packed, cell);
     return this.timing.delays.setupPs(bypass);
   }
 

@@ -10,6 +10,7 @@ import {
   isRegisteredBlock,
   type MappedNetlist,
 } from "../netlist/mapped.ts";
+import { type PackedDesign, padSideOf } from "../pack/pack.ts";
 
 /**
  * Order of evaluation for timing: every LUT and carry cell after those that feed it. On a loop (a latch feeds itself) one arc is
@@ -217,15 +218,21 @@ export function setFixedArcs(netlist: MappedNetlist, delays: Delays, lutPs: Floa
   }
 }
 
-/** Pin slots whose connection never leaves the elements: carry links, and flip-flops fed by their own element. */
+/** Pin slots whose connection never leaves the elements and pads: carry links, and flip-flops fed by their own. */
 export function internalSlots(
   netlist: MappedNetlist,
-  packed: { readonly elementFf: Int32Array; readonly elementJoined: Uint8Array },
+  packed: Pick<PackedDesign, "elementFf" | "elementJoined" | "cellPad">,
 ): Uint8Array {
   const { kind, inputStart } = netlist;
   const internal = new Uint8Array(netlist.inputNet.length);
   for (let cell = 0; cell < netlist.cellCount; cell++) {
     if (kind[cell] === cellKind.blockOutput) internal[inputStart[cell]] = 1;
+    // what a pad's own register takes from the pin, or gives to it
+    if (padSideOf(netlist, packed, cell) === "input") internal[inputStart[cell] + ffPin.d] = 1;
+    if (kind[cell] === cellKind.outputPad) {
+      const driver = netlist.netDriver[netlist.inputNet[inputStart[cell]]];
+      if (padSideOf(netlist, packed, driver) === "output") internal[inputStart[cell]] = 1;
+    }
     if (kind[cell] !== cellKind.carrySum && kind[cell] !== cellKind.carryMux) continue;
     internal[inputStart[cell] + carryPin.p] = 1;
     internal[inputStart[cell] + carryPin.carryIn] = 1;

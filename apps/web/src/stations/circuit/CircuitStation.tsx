@@ -11,6 +11,7 @@ import { formatFocus, parseFocus } from "../../design/focus.ts";
 import { NotBuilt } from "../../design/NotBuilt.tsx";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount } from "../../ui/format.ts";
+import { saveBlob } from "../../ui/save-blob.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import type { Circuits, Found, Shown } from "../../workers/circuit.worker.ts";
 import type { LaidNode } from "./layout-graph.ts";
@@ -180,11 +181,8 @@ export function CircuitStation() {
     const text = new XMLSerializer()
       .serializeToString(copy)
       .replace(/var\((--[\w-]+)\)/g, (_, name: string) => style.getPropertyValue(name).trim());
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([text], { type: "image/svg+xml" }));
-    link.download = `${design.name}-${kind}-${root || "top"}.svg`.replace(/[^\w.-]+/g, "-");
-    link.click();
-    URL.revokeObjectURL(link.href);
+    const name = `${design.name}-${kind}-${root || "top"}.svg`.replace(/[^\w.-]+/g, "-");
+    saveBlob(new Blob([text], { type: "image/svg+xml" }), name);
   };
   const undriven = shown?.laid.nodes.filter((each) => each.node.inputs.some((pin) => pin.isOpen)).length ?? 0;
   const path = root ? root.split(".") : [];

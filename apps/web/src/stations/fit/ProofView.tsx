@@ -6,9 +6,9 @@ import { useNavigate } from "react-router";
 import { api } from "../../app/api.ts";
 import { artifactQuery, keptQuery } from "../../app/queries.ts";
 import { useDesign } from "../../design/context.ts";
-import { saveBlob } from "../../design/design-zip.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatDuration } from "../../ui/format.ts";
+import { saveBlob } from "../../ui/save-blob.ts";
 import { useFitter } from "./use-fitter.ts";
 
 /** The circuit as written equals the circuit as built equals the bits: proven in a worker, kept under its key. */

@@ -188,7 +188,9 @@ function FocusPanel({ net, onClose }: { net: number; onClose: () => void }) {
     packed && placed
       ? packed.cellPad[driver] >= 0
         ? fabric.pads[packed.cellPad[driver]].tile
-        : placed.clusterTile[packed.elementCluster[packed.cellElement[driver]]]
+        : packed.cellBlock[driver] >= 0
+          ? placed.blockTile[packed.cellBlock[driver]]
+          : placed.clusterTile[packed.elementCluster[packed.cellElement[driver]]]
       : null;
   const place = netlist.origin[driver] >= 0 ? elaborated?.positions.cells[netlist.origin[driver]] : undefined;
   const paths = [...(timing?.setupPaths ?? [])].filter((path) => path.steps.some((step) => step.net === net));

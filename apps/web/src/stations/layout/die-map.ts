@@ -62,7 +62,10 @@ export function buildDieMap(
   const pads: { x: number; y: number; cell: number; name: string }[] = [];
   for (const port of netlist.ports) {
     port.pads.forEach((cell, bit) => {
-      if (cell >= 0 && packed.cellPad[cell] >= 0)
+      // a port of both directions has two cells at one pad
+      const isFirst =
+        !port.isInout || port.direction === "input" || !pads.some((pad) => pad.name === port.bitNames[bit]);
+      if (cell >= 0 && packed.cellPad[cell] >= 0 && isFirst)
         pads.push({ ...padPlace(packed.cellPad[cell]), cell, name: port.bitNames[bit] });
     });
   }

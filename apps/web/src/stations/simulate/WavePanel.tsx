@@ -1,5 +1,6 @@
 import { changeAt, type Place, showTime, type Waves, type WaveTrack, writeVcd } from "@gate-clock/core";
 import { type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { saveBlob } from "../../ui/save-blob.ts";
 import { SignalPicker } from "./SignalPicker.tsx";
 import { WaveCanvas } from "./WaveCanvas.tsx";
 import { WaveNames } from "./WaveNames.tsx";
@@ -120,11 +121,7 @@ export function WavePanel({ waves, layout = emptyLayout, onLayout, placeOf, onPl
     const tracks = [...new Set(signals.map((row) => row.track))];
     const from = Math.max(0, Math.floor(view[0]));
     writeVcd(waves, tracks, from, Math.min(end, Math.ceil(view[1])), (piece) => pieces.push(piece));
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob(pieces, { type: "text/plain" }));
-    link.download = `${tracks[0]?.path[0] ?? "waves"}.vcd`;
-    link.click();
-    setTimeout(() => URL.revokeObjectURL(link.href), 1000);
+    saveBlob(new Blob(pieces, { type: "text/plain" }), `${tracks[0]?.path[0] ?? "waves"}.vcd`);
   };
 
   const actions = new Map<string, () => void>([

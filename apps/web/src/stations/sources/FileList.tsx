@@ -6,8 +6,9 @@ import { useRef, useState } from "react";
 import { api } from "../../app/api.ts";
 import { designQuery } from "../../app/queries.ts";
 import { useDesign } from "../../design/context.ts";
-import { kindOf, packDesign, saveBlob, unpackZip } from "../../design/design-zip.ts";
+import { kindOf, packDesign, unpackZip } from "../../design/design-zip.ts";
 import { Button } from "../../ui/Button.tsx";
+import { saveBlob } from "../../ui/save-blob.ts";
 
 /** The source files by folder: added, renamed, moved, removed with undo, taken home as a zip. */
 export function FileList({
