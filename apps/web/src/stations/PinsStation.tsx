@@ -147,6 +147,7 @@ function pinRows(
           pin.pull !== "none" && `pull ${pin.pull}`,
           pin.hysteresis && "hysteresis",
           pin.register && "pad register",
+          pin.termination && "terminated",
         ]
           .filter(Boolean)
           .join(", ")

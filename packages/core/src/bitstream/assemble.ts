@@ -97,6 +97,7 @@ export function assemble(layout: LayoutInputs): Uint8Array {
       );
       config.set(tile, `pull${index}`, pullCode[pin.pull]);
       config.set(tile, `hysteresis${index}`, pin.hysteresis ? 1 : 0);
+      config.set(tile, `termination${index}`, pin.termination ? 1 : 0);
     });
   }
   return memory;

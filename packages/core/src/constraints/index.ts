@@ -1,4 +1,5 @@
 /** Pin files and SDC: read, check against part and design, write back. Out: pin plan and clock rules. */
+export { pairOf } from "./io-rules.ts";
 export {
   defaultPinOptions,
   formatPin,

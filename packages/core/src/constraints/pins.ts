@@ -3,6 +3,7 @@ import type { SourceFile } from "../common/source.ts";
 import { SourceSet } from "../common/source.ts";
 import type { Part } from "../device/part.ts";
 import type { PinDirection } from "../netlist/mapped.ts";
+import { checkPairs, checkSwitching, type PlacedPort } from "./io-rules.ts";
 
 /**
  * Pin file: one line a port bit, `PORT at PIN [STANDARD] [option=value ...]`, comments from # to the end of the line.
@@ -19,6 +20,8 @@ export interface PinOptions {
   readonly hysteresis: boolean;
   /** The register that the port has goes into the pad, so that its time to the pin is always the same. */
   readonly register: boolean;
+  /** Ends the line inside of the part. */
+  readonly termination: boolean;
 }
 export interface PinAssignment extends PinOptions {
   readonly port: string;
@@ -36,6 +39,7 @@ export const defaultPinOptions: PinOptions = {
   pull: "none",
   hysteresis: false,
   register: false,
+  termination: false,
 };
 
 const optionValues: Readonly<Record<string, readonly string[]>> = {
@@ -44,6 +48,7 @@ const optionValues: Readonly<Record<string, readonly string[]>> = {
   pull: ["none", "up", "down"],
   hysteresis: ["on", "off"],
   register: ["on", "off"],
+  termination: ["on", "off"],
 };
 
 /** Reads pin files without a part: syntax only. Lines that cannot be read are left out, each with a finding. */
@@ -126,6 +131,7 @@ export function parsePins(files: readonly SourceFile[]): { pins: ParsedPin[]; fi
         else if (key === "slew") options.slew = value as "fast" | "slow";
         else if (key === "pull") options.pull = value as "none" | "up" | "down";
         else if (key === "register") options.register = value === "on";
+        else if (key === "termination") options.termination = value === "on";
         else options.hysteresis = value === "on";
       }
       if (ok)
@@ -146,6 +152,7 @@ export function formatPin(pin: PinAssignment): string {
   if (pin.pull !== defaultPinOptions.pull) options.push(`pull=${pin.pull}`);
   if (pin.hysteresis) options.push("hysteresis=on");
   if (pin.register) options.push("register=on");
+  if (pin.termination) options.push("termination=on");
   return `${pin.port.padEnd(14)} at ${pin.pin.padEnd(5)} ${pin.standard}${options.length ? `  ${options.join(" ")}` : ""}`;
 }
 
@@ -170,6 +177,7 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
   const needByName = new Map(needs.map((need) => [need.bitName, need]));
   const byPort = new Map<string, ParsedPin>();
   const byPin = new Map<string, ParsedPin>();
+  const placed: PlacedPort[] = [];
   const bankVolts = new Map<number, { volts: number; first: ParsedPin }>();
   const error = (code: string, place: Place, message: string, remedy: string, related?: Finding["related"]) =>
     findings.push({ code, severity: "error", place, message, remedy, related });
@@ -258,7 +266,10 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
     }
     byPort.set(assignment.port, entry);
     byPin.set(assignment.pin, entry);
+    placed.push({ ...entry, need, pin, standard });
   }
+  const pairs = checkPairs(placed, part);
+  findings.push(...pairs.findings);
 
   const plan: (PinAssignment & { automatic: boolean })[] = [...byPort.values()].map((entry) => ({
     ...entry.assignment,
@@ -271,7 +282,7 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
     return part.family.standards.find((each) => each.volts === volts && each.name.startsWith("LVCMOS"))?.name;
   };
   const free = part.pins
-    .filter((pin) => !byPin.has(pin.name) && standardOf(pin.bank) !== undefined)
+    .filter((pin) => !byPin.has(pin.name) && !pairs.taken.has(pin.name) && standardOf(pin.bank) !== undefined)
     .sort((a, b) => Number(standardOf(a.bank) !== "LVCMOS33") - Number(standardOf(b.bank) !== "LVCMOS33"));
   const clockPins = free.filter((pin) => pin.isClock);
   const plainPins = free.filter((pin) => !pin.isClock);
@@ -310,6 +321,7 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
       remedy: "Place them where your board has them before you program it.",
     });
   }
+  findings.push(...checkSwitching(plan, needByName, part));
   const failed = findings.some((finding) => finding.severity === "error");
   plan.sort((a, b) => (a.port < b.port ? -1 : 1));
   return { artifact: failed ? null : { pins: plan }, findings };

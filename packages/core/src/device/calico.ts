@@ -26,6 +26,7 @@ export const calico: FamilyDescription = {
   clockSwitches: 1,
   clockBlockMhz: { input: [1, 250], inside: 800 },
   padsPerTile: 2,
+  supplyPinMa: 72,
   delays: {
     lutPs: [520, 500, 455, 390],
     carryPs: 58,
@@ -61,7 +62,7 @@ export const calico: FamilyDescription = {
     { name: "LVCMOS18", volts: 1.8, outputPs: 330, inputPs: 140 },
     { name: "LVCMOS15", volts: 1.5, outputPs: 540, inputPs: 210 },
     { name: "LVCMOS12", volts: 1.2, outputPs: 900, inputPs: 330 },
-    { name: "LVDS25", volts: 2.5, outputPs: -90, inputPs: -40 },
+    { name: "LVDS25", volts: 2.5, outputPs: -90, inputPs: -40, isDifferential: true, terminates: true },
   ],
 };
 

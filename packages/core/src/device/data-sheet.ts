@@ -119,8 +119,18 @@ export function writeDataSheet(family: FamilyDescription): string {
   );
   lines.push("## Standards", "");
   table(
-    ["standard", "supply, V", "input, more ps", "output, more ps"],
-    family.standards.map((standard) => [standard.name, standard.volts, standard.inputPs, standard.outputPs]),
+    ["standard", "supply, V", "input, more ps", "output, more ps", "wires", "termination"],
+    family.standards.map((standard) => [
+      standard.name,
+      standard.volts,
+      standard.inputPs,
+      standard.outputPs,
+      standard.isDifferential ? "a pair" : "one",
+      standard.terminates ? "inside" : "outside",
+    ]),
+  );
+  lines.push(
+    `A bank's outputs that switch together may draw ${family.supplyPinMa} mA for each supply pin of its share of the side; slow edges count half.`,
   );
   return `${lines.join("\n").trimEnd()}\n`;
 }

@@ -80,6 +80,8 @@ export interface FamilyDescription {
   /** Frequencies at the input of a clock block, and the largest that it may multiply to, in MHz. */
   readonly clockBlockMhz: { readonly input: readonly [number, number]; readonly inside: number };
   readonly padsPerTile: number;
+  /** What each supply pin carries of the outputs that switch together, in mA. */
+  readonly supplyPinMa: number;
   readonly delays: DelayTable;
   readonly gradeFactor: Readonly<Record<string, number>>;
   readonly standards: readonly IoStandard[];
@@ -91,6 +93,10 @@ export interface IoStandard {
   /** Extra output delay, and input delay, over the table. */
   readonly outputPs: number;
   readonly inputPs: number;
+  /** Two pins that carry opposite levels. */
+  readonly isDifferential?: boolean;
+  /** An input may end the line inside of the part. */
+  readonly terminates?: boolean;
 }
 
 export interface PackageDescription {

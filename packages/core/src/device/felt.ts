@@ -25,6 +25,7 @@ export const felt: FamilyDescription = {
   clockSwitches: 0,
   clockBlockMhz: { input: [0, 0], inside: 0 },
   padsPerTile: 2,
+  supplyPinMa: 64,
   delays: {
     lutPs: [610, 590, 540, 470],
     carryPs: 75,

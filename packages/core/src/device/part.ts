@@ -2,7 +2,7 @@ import { type Finding, InvariantError, nearestName } from "../common/finding.ts"
 import type { BlockModes } from "../netlist/rtl.ts";
 import { clockOfPin } from "./blocks.ts";
 import { calico, calicoParts } from "./calico.ts";
-import { Fabric } from "./fabric.ts";
+import { Fabric, type Pad } from "./fabric.ts";
 import {
   type CornerName,
   corners,
@@ -139,7 +139,17 @@ export function partByIdcode(idcode: number): PartDescription | undefined {
   return dies.find((die) => die.idcode === idcode >>> 0);
 }
 
-/** Pads of each side are bonded out evenly; the clock pads always are. */
+/** So many of the pads, evenly, and both of a tile where it can be. */
+function byTiles(pads: readonly Pad[], count: number): Pad[] {
+  const tiles = [...new Set(pads.map((pad) => pad.tile))];
+  const perTile = Math.max(1, Math.ceil(pads.length / Math.max(1, tiles.length)));
+  const whole = Math.min(tiles.length, Math.ceil(count / perTile));
+  const order = Array.from({ length: whole }, (_, i) => tiles[Math.floor((i * tiles.length) / whole)]);
+  const sorted = [...new Set([...order, ...tiles])].flatMap((tile) => pads.filter((pad) => pad.tile === tile));
+  return sorted.slice(0, count);
+}
+
+/** Pads of each side are bonded out evenly, both of a tile where there is room; the clock pads always are. */
 function packagePins(fabric: Fabric, pack: PackageDescription): PackagePin[] {
   const pins: PackagePin[] = [];
   for (let side = 0; side < 4; side++) {
@@ -148,9 +158,20 @@ function packagePins(fabric: Fabric, pack: PackageDescription): PackagePin[] {
     for (let place = 1; place <= pack.pinsPerSide; place++) if (!pack.supplyPlaces.includes(place)) places.push(place);
     const count = Math.min(places.length, pads.length);
     const chosen = new Set(pads.filter((pad) => fabric.clockPads.includes(pad.id)).map((pad) => pad.id));
-    for (let i = 0; chosen.size < count && i < pads.length; i++)
-      chosen.add(pads[Math.floor((i * pads.length) / count) % pads.length].id);
-    for (let i = 0; chosen.size < count; i++) chosen.add(pads[i].id);
+    // as many on either side of the clock pads as if all were taken evenly
+    const evenly = new Set(chosen);
+    for (let i = 0; evenly.size < count && i < pads.length; i++)
+      evenly.add(pads[Math.floor((i * pads.length) / count) % pads.length].id);
+    for (let i = 0; evenly.size < count; i++) evenly.add(pads[i].id);
+    const clocks = pads.flatMap((pad, i) => (chosen.has(pad.id) ? [i] : []));
+    const [from, to] = clocks.length ? [clocks[0], clocks[clocks.length - 1] + 1] : [0, 0];
+    const rest = count - chosen.size;
+    const before = pads.slice(0, from).filter((pad) => evenly.has(pad.id)).length;
+    for (const [part, wanted] of [
+      [pads.slice(0, from), before],
+      [pads.slice(to), rest - before],
+    ] as const)
+      for (const pad of byTiles(part, wanted)) chosen.add(pad.id);
     pads
       .filter((pad) => chosen.has(pad.id))
       .forEach((pad, i) => {

@@ -26,6 +26,7 @@ export const twill: FamilyDescription = {
   clockSwitches: 2,
   clockBlockMhz: { input: [1, 400], inside: 1200 },
   padsPerTile: 2,
+  supplyPinMa: 80,
   delays: {
     lutPs: [410, 395, 370, 335, 285, 240],
     carryPs: 42,
@@ -61,9 +62,9 @@ export const twill: FamilyDescription = {
     { name: "LVCMOS18", volts: 1.8, outputPs: 260, inputPs: 110 },
     { name: "LVCMOS15", volts: 1.5, outputPs: 430, inputPs: 170 },
     { name: "LVCMOS12", volts: 1.2, outputPs: 720, inputPs: 260 },
-    { name: "SSTL18", volts: 1.8, outputPs: 60, inputPs: 20 },
-    { name: "HSTL15", volts: 1.5, outputPs: 80, inputPs: 25 },
-    { name: "LVDS25", volts: 2.5, outputPs: -120, inputPs: -60 },
+    { name: "SSTL18", volts: 1.8, outputPs: 60, inputPs: 20, terminates: true },
+    { name: "HSTL15", volts: 1.5, outputPs: 80, inputPs: 25, terminates: true },
+    { name: "LVDS25", volts: 2.5, outputPs: -120, inputPs: -60, isDifferential: true, terminates: true },
   ],
 };
 

@@ -124,7 +124,7 @@ class Decoder {
   }
 
   run(): Circuit {
-    const { fabric } = this.part;
+    const { fabric, family } = this.part;
     for (const pad of fabric.pads) {
       const mode = this.config.get(pad.tile, `outputMode${pad.index}`);
       if (mode !== outputMode.always && mode !== outputMode.enabled) continue;
@@ -133,7 +133,14 @@ class Decoder {
       const signal = this.config.get(pad.tile, `outputRegister${pad.index}`)
         ? this.padRegister(pad.id, "output", value)
         : value;
-      this.outputs.set(pad.id, { pad: pad.id, signal, enable: mode === outputMode.enabled ? pin("OE") : -1 });
+      const enable = mode === outputMode.enabled ? pin("OE") : -1;
+      this.outputs.set(pad.id, { pad: pad.id, signal, enable });
+      const standard = family.standards[this.config.get(pad.tile, `standard${pad.index}`) - 1];
+      const second = pad.index === 0 && standard?.isDifferential ? this.padBeside(pad) : undefined;
+      if (second === undefined) continue;
+      const other = this.signalCount++;
+      this.tables.push({ output: other, inputs: [signal], low: 0x55555555, high: 0x55555555 });
+      this.outputs.set(second, { pad: second, signal: other, enable });
     }
     for (;;) {
       const next = this.pending.pop();
@@ -198,6 +205,11 @@ class Decoder {
     this.signalOf.set(node, signal);
     this.pending.push({ node, signal });
     return signal;
+  }
+
+  /** The other pad of a pair. */
+  private padBeside({ id, tile }: { readonly id: number; readonly tile: number }): number | undefined {
+    return this.part.fabric.pads.find((pad) => pad.tile === tile && pad.id !== id)?.id;
   }
 
   /** A register of a pad, clocked by its tile. @returns The signal behind it. */
