@@ -1,4 +1,4 @@
-import { findPart, formatFinding, listParts, writeBsdl } from "@gate-clock/core";
+import { blockTypes, findPart, formatFinding, listParts, writeBsdl } from "@gate-clock/core";
 import type { Output } from "./commands.ts";
 import { UsageError } from "./load-design.ts";
 
@@ -23,8 +23,12 @@ export function parts(name: string | undefined, options: { bsdl?: boolean; json?
     name: part.name,
     family: part.family.name,
     luts: part.fabric.logicTiles.length * part.family.elementsPerTile,
-    memories: part.fabric.blockSites("memory").length,
-    multipliers: part.fabric.blockSites("multiplier").length,
+    ...Object.fromEntries(
+      blockTypes.map(({ type, plural }) => [
+        plural.replace(/ (\w)/, (_, letter: string) => letter.toUpperCase()),
+        part.fabric.blockSites(type).length,
+      ]),
+    ),
     signalPins: part.pins.length,
     clockPins: part.pins.filter((pin) => pin.isClock).map((pin) => pin.name),
     idcode: `0x${(part.die.idcode >>> 0).toString(16).padStart(8, "0")}`,

@@ -36,6 +36,7 @@ class Both {
       flipFlops: [],
       signalOfNode: new Map(),
       clockMakers: [],
+      serialLanes: [],
       blocks: [
         {
           modes,

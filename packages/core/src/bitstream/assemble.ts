@@ -80,7 +80,7 @@ export function assemble(layout: LayoutInputs): Uint8Array {
   const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin]));
   for (const port of netlist.ports) {
     port.pads.forEach((cell, bit) => {
-      if (cell < 0) return;
+      if (cell < 0 || packed.cellPad[cell] < 0) return; // nothing is set for the pins of a serial lane
       const pin = pinOf.get(port.bitNames[bit])!;
       const { tile, index } = fabric.pads[packed.cellPad[cell]];
       if (netlist.kind[cell] === cellKind.inputPad) config.set(tile, `inputOn${index}`, 1);

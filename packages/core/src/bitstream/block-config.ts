@@ -25,7 +25,7 @@ export function writeBlockModes(config: TileConfig, part: Part, foot: number, mo
     }
     return;
   }
-  if (modes.type === "clockSwitch") return;
+  if (modes.type === "clockSwitch" || modes.type === "serialLane") return;
   if (modes.type === "clockBlock") {
     set("multiply", modes.multiply - 1);
     modes.divide.forEach((divide, i) => {
@@ -55,12 +55,13 @@ export const onField: Readonly<Record<BlockType, string>> = {
   multiplier: "multiplierOn",
   clockBlock: "clockBlockOn",
   clockSwitch: "clockSwitchOn",
+  serialLane: "serialOn",
 };
 
 export function readBlockModes(config: TileConfig, part: Part, type: BlockType, foot: number): BlockModes {
   const { fabric, family } = part;
   const flag = (name: string) => config.get(foot, name) === 1;
-  if (type === "clockSwitch") return { type };
+  if (type === "clockSwitch" || type === "serialLane") return { type };
   if (type === "clockBlock") {
     const both = (name: string, more: number) => ["A", "B"].map((letter) => config.get(foot, name + letter) + more);
     return { type, multiply: config.get(foot, "multiply") + 1, divide: both("divide", 1), phase: both("phase", 0) };

@@ -1,6 +1,6 @@
-import { cellKind, ffMode, isClockMaker, type MappedNetlist } from "../netlist/mapped.ts";
-import { clockMakerSymbol, clockMakerWords } from "./clock-words.ts";
+import { cellKind, ffMode, isFromSource, type MappedNetlist } from "../netlist/mapped.ts";
 import { inputLetters, lutExpression, maskOf } from "./lut-text.ts";
+import { partBlockSymbol, partBlockWords } from "./part-block-words.ts";
 import type { NodeKind, Schematic, SchematicEdge, SchematicNode, SchematicPin } from "./schematic.ts";
 
 /** LUT levels behind the registers and ports, by cell: what a LUT's place in its cone is. */
@@ -160,8 +160,8 @@ class BuiltWriter {
               [...words, modes.contents ? "has start values" : ""].filter((w) => w),
               outputs,
             );
-          } else if (isClockMaker(modes)) {
-            node("clock block", clockMakerSymbol(modes), names, clockMakerWords(modes), outputs);
+          } else if (isFromSource(modes)) {
+            node("part block", partBlockSymbol(modes), names, partBlockWords(modes), outputs);
           } else {
             const words = (
               ["inputRegister", "productRegister", "outputRegister", "accumulate", "subtract"] as const

@@ -8,7 +8,7 @@ export type NodeKind =
   | "latch"
   | "memory"
   | "multiplier"
-  | "clock block"
+  | "part block"
   | "instance"
   | "lut"
   | "carry"

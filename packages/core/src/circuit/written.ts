@@ -1,5 +1,5 @@
-import { clockBlockPins, clockSwitchPins } from "../device/blocks.ts";
-import { isClockMaker } from "../netlist/mapped.ts";
+import { partBlockPins } from "../device/blocks.ts";
+import { isFromSource } from "../netlist/mapped.ts";
 import {
   type Bits,
   bit0,
@@ -12,7 +12,7 @@ import {
   type RtlNetlist,
 } from "../netlist/rtl.ts";
 import { liveNets } from "../synth/rtl-editor.ts";
-import { clockMakerSymbol, clockMakerWords } from "./clock-words.ts";
+import { partBlockSymbol, partBlockWords } from "./part-block-words.ts";
 import type { NodeKind, Schematic, SchematicEdge, SchematicNode, SchematicPin } from "./schematic.ts";
 
 /** Which part of the design is looked at. */
@@ -336,18 +336,18 @@ class ViewWriter {
       }
       case "block": {
         const { modes, outputPins } = cell.block!;
-        if (!isClockMaker(modes)) return;
-        const pins = modes.type === "clockBlock" ? clockBlockPins : clockSwitchPins;
-        this.add(id, "clock block", {
+        if (!isFromSource(modes)) return;
+        const pins = partBlockPins[modes.type];
+        this.add(id, "part block", {
           ...common,
-          symbol: clockMakerSymbol(modes),
+          symbol: partBlockSymbol(modes),
           label: plain.replace(/\$block\d*$/, ""),
           inputs: cell.inputs.map((bits, i) => {
             const clock = pins.clocks > 1 ? `clk ${i - pins.inputs.length}` : "clk";
             return [`i${i}`, pins.inputs[i]?.toLowerCase() ?? clock, bits];
           }),
           outputs: outputPins.map((pin, i) => [`o${pin}`, pins.outputs[pin].toLowerCase(), [cell.output[i]]]),
-          detail: clockMakerWords(modes),
+          detail: partBlockWords(modes),
         });
         return;
       }

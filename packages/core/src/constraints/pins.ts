@@ -4,6 +4,7 @@ import { SourceSet } from "../common/source.ts";
 import type { Part } from "../device/part.ts";
 import type { PinDirection } from "../netlist/mapped.ts";
 import { checkPairs, checkSwitching, type PlacedPort } from "./io-rules.ts";
+import { planSerialPins } from "./serial-pins.ts";
 
 /**
  * Pin file: one line a port bit, `PORT at PIN [STANDARD] [option=value ...]`, comments from # to the end of the line.
@@ -165,6 +166,8 @@ export interface PinNeed {
   readonly bitName: string;
   readonly direction: PinDirection;
   readonly isClock: boolean;
+  /** Leads to a serial lane of the design, instead of a pad. */
+  readonly serial?: { readonly lane: number; readonly side: "transmit" | "receive" };
 }
 
 /**
@@ -172,8 +175,15 @@ export interface PinNeed {
  * clocks first.
  * @param needs Port bits of the top module.
  */
-export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[], part: Part): StageResult<PinPlan> {
+export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], part: Part): StageResult<PinPlan> {
   const findings: Finding[] = [];
+  const lanePorts = new Set(all.flatMap((need) => (need.serial ? [need.bitName] : [])));
+  const [parsed, serialLines] = [false, true].map((is) =>
+    lines.filter(({ assignment }) => lanePorts.has(assignment.port) === is),
+  );
+  const needs = all.filter((need) => !need.serial);
+  const serial = planSerialPins(serialLines, all, part);
+  findings.push(...serial.findings);
   const needByName = new Map(needs.map((need) => [need.bitName, need]));
   const byPort = new Map<string, ParsedPin>();
   const byPin = new Map<string, ParsedPin>();
@@ -322,6 +332,7 @@ export function planPins(parsed: readonly ParsedPin[], needs: readonly PinNeed[]
     });
   }
   findings.push(...checkSwitching(plan, needByName, part));
+  plan.push(...serial.pins);
   const failed = findings.some((finding) => finding.severity === "error");
   plan.sort((a, b) => (a.port < b.port ? -1 : 1));
   return { artifact: failed ? null : { pins: plan }, findings };

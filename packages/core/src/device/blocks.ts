@@ -1,14 +1,15 @@
-import type { BlockModes } from "../netlist/rtl.ts";
+import { type BlockModes, serialWordBits } from "../netlist/rtl.ts";
 import type { FamilyDescription } from "./family.ts";
 
 export type BlockType = BlockModes["type"];
-export type BlockPlural = "memories" | "multipliers" | "clock blocks" | "clock switches";
+export type BlockPlural = "memories" | "multipliers" | "clock blocks" | "clock switches" | "serial lanes";
 /** In the order in which they are placed and reported, with what people call several of them. */
 export const blockTypes: readonly { readonly type: BlockType; readonly plural: BlockPlural }[] = [
   { type: "memory", plural: "memories" },
   { type: "multiplier", plural: "multipliers" },
   { type: "clockBlock", plural: "clock blocks" },
   { type: "clockSwitch", plural: "clock switches" },
+  { type: "serialLane", plural: "serial lanes" },
 ];
 
 /** What stages that place nothing need to know of a family's hard blocks. */
@@ -90,6 +91,25 @@ export const clockBlockPins: BlockPins = { inputs: [], outputs: ["A", "B", "LOCK
 /** SELECT is 1 for clock 1. */
 export const clockSwitchPins: BlockPins = { inputs: ["SELECT"], outputs: ["Q"], clocks: 2 };
 
+/** The word to send, SLIP and the pin that receives; the word received and the pin that sends. */
+export const serialLanePins: BlockPins = {
+  inputs: [...span("T", serialWordBits), "SLIP", "RX"],
+  outputs: [...span("R", serialWordBits), "TX"],
+  clocks: 1,
+};
+
+/** Pins of blocks that the source instantiates: alike in all families. */
+export const partBlockPins = {
+  clockBlock: clockBlockPins,
+  clockSwitch: clockSwitchPins,
+  serialLane: serialLanePins,
+} as const;
+
+/** True for pins of a block that lead out of the part, not into its routing. */
+export function isOutsidePin(type: BlockType, name: string): boolean {
+  return type === "serialLane" && (name === "RX" || name === "TX");
+}
+
 /** Tile of a pin of a block (0 at its foot, counted upwards), and what the pin is called there. */
 export function blockPinAt(
   family: FamilyDescription,
@@ -102,6 +122,10 @@ export function blockPinAt(
       return { row: 0, name: direction === "inputs" ? "CBI" : ["CBA", "CBB", "LOCKED"][pin] };
     case "clockSwitch":
       return { row: 0, name: direction === "inputs" ? ["SELECT", "CS0", "CS1"][pin] : "CSQ" };
+    case "serialLane": {
+      const { inputs, outputs } = serialLanePins;
+      return { row: 0, name: direction === "outputs" ? outputs[pin] : (inputs[pin] ?? "CLK") };
+    }
     default: {
       const isMemory = type === "memory";
       const pins = isMemory ? memoryBlockPins(family) : multiplierBlockPins;
@@ -125,6 +149,8 @@ export function blockPinsOf(family: BlockFamily, { type }: { readonly type: Bloc
       return clockBlockPins;
     case "clockSwitch":
       return clockSwitchPins;
+    case "serialLane":
+      return serialLanePins;
   }
 }
 

@@ -1,4 +1,4 @@
-import { clockBlockLockEdges } from "../netlist/rtl.ts";
+import { clockBlockLockEdges, serialWordBits } from "../netlist/rtl.ts";
 import { memoryAddressBits, memoryWidth } from "./blocks.ts";
 import { corners, type FamilyDescription, temperatureRange } from "./family.ts";
 import { findPart, listDies } from "./part.ts";
@@ -59,6 +59,11 @@ export function writeDataSheet(family: FamilyDescription): string {
     lines.push(
       `- **Clock switches**: ${family.clockSwitches}; each passes one of two clocks, chosen while the part runs, and never a shortened pulse.`,
     );
+  const laneDies = dies.filter((die) => die.serialLanes > 0);
+  if (laneDies.length)
+    lines.push(
+      `- **Serial lanes**: ${laneDies.map((die) => `${die.serialLanes} in ${die.name}`).join(", ")}; each sends and receives ${serialWordBits} bits a cycle of its clock, lowest first, at the pins TX0, RX0 and so on. What comes in can be shifted by a bit until words begin where they should.`,
+    );
   if (family.memory !== "none")
     lines.push(
       `- **Memory block**: ${2 ** memoryAddressBits(family) / 1024} Kbit, words of 1 to ${memoryWidth(family)} bits by powers of two, ${family.memory === "dual" ? "two ports that both read and write" : "one port that writes and one that reads"}, byte enables, output registers, start values. The port that writes decides what a read at the same edge sees: the word before, the word after, or (at this port) nothing new.`,
@@ -90,6 +95,14 @@ export function writeDataSheet(family: FamilyDescription): string {
     ],
     ...(family.clockBlocks
       ? [["clock block / clock switch", `${delays.clockBlockPs} / ${delays.clockSwitchPs}`] satisfies [string, string]]
+      : []),
+    ...(laneDies.length
+      ? [
+          ["serial lane: clock to word / setup", `${delays.serialClockPs} / ${delays.serialSetupPs}`] satisfies [
+            string,
+            string,
+          ],
+        ]
       : []),
     ["input pad / output pad", `${delays.inputPadPs} / ${delays.outputPadPs}`],
   ];

@@ -13,7 +13,7 @@ export interface Pad {
   readonly bank: number;
 }
 
-const kindOfColumn: Readonly<Record<string, TileKind>> = { L: "logic", M: "memory", X: "multiplier" };
+const kindOfColumn: Readonly<Record<string, TileKind>> = { L: "logic", M: "memory", X: "multiplier", S: "serial" };
 
 /** The grid of one part: which tile is where, its pads, its clock regions. Tile id = y * width + x. */
 export class Fabric {
@@ -46,6 +46,7 @@ export class Fabric {
       logic: buildTilePattern(family, "logic", 11),
       memory: buildTilePattern(family, "memory", 12),
       multiplier: buildTilePattern(family, "multiplier", 13),
+      serial: buildTilePattern(family, "serial", 16),
       io: buildTilePattern(family, "io", 14),
       corner: buildTilePattern(family, "corner", 15),
     };
@@ -94,6 +95,12 @@ export class Fabric {
       return Array.from({ length: clockBlocks }, (_, i) => this.cornerTiles[clockBlockCorner(i)]);
     if (kind === "clockSwitch")
       return Array.from({ length: clockSwitches }, (_, i) => this.cornerTiles[clockSwitchCorner(i)]);
+    if (kind === "serialLane") {
+      // evenly up the columns that have them, the first at the foot
+      const tiles = this.kinds.flatMap((each, tile) => (each === "serial" ? [tile] : []));
+      const lanes = this.part.serialLanes;
+      return Array.from({ length: lanes }, (_, i) => tiles[Math.floor((i * tiles.length) / lanes)]);
+    }
     const sites: number[] = [];
     for (let x = 0; x < this.width; x++)
       for (let y = 1; y + this.family.blockRows < this.height; y += this.family.blockRows)

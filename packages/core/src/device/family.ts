@@ -1,6 +1,6 @@
 /** What a family and its parts are made of, as data. Every stage works from these descriptions alone. */
 
-export type TileKind = "logic" | "memory" | "multiplier" | "io" | "corner";
+export type TileKind = "logic" | "memory" | "multiplier" | "io" | "corner" | "serial";
 
 export interface WireType {
   readonly length: number;
@@ -45,6 +45,9 @@ export interface DelayTable {
   /** Input to output of a clock block and of a clock switch, and setup of the switch's choice. */
   readonly clockBlockPs: number;
   readonly clockSwitchPs: number;
+  /** Serial lane: clock to the word received, and setup of the word to send. */
+  readonly serialClockPs: number;
+  readonly serialSetupPs: number;
   readonly inputPadPs: number;
   readonly outputPadPs: number;
 }
@@ -112,11 +115,13 @@ export interface PartDescription {
   readonly name: string;
   readonly family: string;
   readonly idcode: number;
-  /** One letter a column inside the ring: L logic, M memory, X multiplier. */
+  /** One letter a column inside the ring: L logic, M memory, X multiplier, S serial lanes. */
   readonly columns: string;
   readonly rows: number;
   readonly packages: readonly PackageDescription[];
   readonly grades: readonly string[];
+  /** Serial lanes, each with a pin to send and one to receive; they lie in the S columns. */
+  readonly serialLanes: number;
   /** I/O banks on each side of the die; each has one supply. */
   readonly banksPerSide: number;
   /** Price beside that of the smallest part, in its cheapest package and slowest grade. */

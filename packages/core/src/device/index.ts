@@ -3,6 +3,7 @@
  * In: descriptions (`twill.ts`, `calico.ts`, `felt.ts`). Out: a `Part` that every later stage works from.
  */
 
+export { type BlockType, blockTypes } from "./blocks.ts";
 export { writeDataSheet } from "./data-sheet.ts";
 export { Fabric, type Pad } from "./fabric.ts";
 export {

@@ -228,6 +228,7 @@ export class Delays {
       );
     if (modes.type === "clockBlock") return delays.clockBlockPs * this.scale;
     if (modes.type === "clockSwitch") return delays.clockSwitchPs * this.scale;
+    if (modes.type === "serialLane") return delays.serialClockPs * this.scale;
     const behind = modes.outputRegister
       ? 0
       : delays.multiplierAddPs + (modes.productRegister ? 0 : delays.multiplierPs);
@@ -237,6 +238,7 @@ export class Delays {
   blockSetupPs(modes: BlockModes, input: string): number {
     const { delays } = this.part.family;
     if (modes.type === "memory") return delays.memorySetupPs * this.scale;
+    if (modes.type === "serialLane") return delays.serialSetupPs * this.scale;
     if (modes.type !== "multiplier") return delays.setupPs * this.scale;
     const isOperand = /^[AB]\d/.test(input);
     let before = 0;

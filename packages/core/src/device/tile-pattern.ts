@@ -1,4 +1,5 @@
 import { Random } from "../common/random.ts";
+import { serialWordBits } from "../netlist/rtl.ts";
 import type { FamilyDescription, TileKind } from "./family.ts";
 
 /** Directions in this order everywhere: east, north, west, south. (0, 0) is the tile at the bottom left. */
@@ -164,6 +165,11 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
       for (let i = 0; i < family.multiplierPins.outputs; i++) outputs.push(`XQ${i}`);
       for (let i = 0; i < family.multiplierPins.inputs; i++) inputs.push(`XI${i}`);
       break;
+    case "serial":
+      for (let i = 0; i < serialWordBits; i++) outputs.push(`R${i}`);
+      for (let i = 0; i < serialWordBits; i++) inputs.push(`T${i}`);
+      inputs.push("SLIP");
+      break;
     case "corner":
       if (family.clockBlocks) outputs.push("CBA", "CBB", "LOCKED");
       if (family.clockSwitches) {
@@ -299,6 +305,9 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
         enableUsed: 1,
       }))
         field(name, bits);
+      break;
+    case "serial":
+      field("serialOn", 1);
       break;
     case "corner": {
       const clockSources: MuxSource[] = [];

@@ -9,7 +9,7 @@ import { checkDesignCode } from "./checks.ts";
 import { type DesignUnit, designUnits, listModules, type ModuleList, parseDesign, sameUnit } from "./design-units.ts";
 import { lowerDesign } from "./lower-design.ts";
 import type { DesignModel, Instance } from "./model.ts";
-import { withoutPartBodies, withPartLibrary } from "./part-library.ts";
+import { checkSerialPins, withoutPartBodies, withPartLibrary } from "./part-library.ts";
 import { Report } from "./report.ts";
 import { Elaboration } from "./verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "./vhdl/bind-unit.ts";
@@ -137,6 +137,7 @@ export function elaborate(
   if (!flat || ownErrors || stopped) return finish(null);
   reportLoops(flat.netlist, flat.positions, findings);
   reportClocks(flat.netlist, flat.positions, findings);
+  checkSerialPins(flat.netlist, flat.positions, findings);
   if (hasErrors(findings)) return finish(null);
   return finish({ ...flat, meaningKey: options.withKey === false ? "" : hashValue(flat.netlist) });
 }

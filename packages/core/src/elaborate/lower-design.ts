@@ -269,7 +269,7 @@ class DesignLowering {
       this.rtl.hint = child.name;
       this.rtl.loc = child.loc;
       const outputPins = output.map((_, pin) => pin);
-      const inputs = block.inputs.map(netsOf);
+      const inputs = block.inputs.flatMap((name) => netsOf(name).map((net) => [net]));
       this.rtl.add("block", inputs, output.length, false, null, output, undefined, { modes: block.modes, outputPins });
     }
   }

@@ -1,5 +1,15 @@
+import type { Finding } from "../common/finding.ts";
 import type { SourceFile, SourceSet } from "../common/source.ts";
-import { type BlockModes, clockBlockLockEdges } from "../netlist/rtl.ts";
+import {
+  type BlockModes,
+  bitX,
+  clockBlockLockEdges,
+  type RtlNetlist,
+  type RtlPort,
+  type RtlPositions,
+  serialNets,
+  serialWordBits,
+} from "../netlist/rtl.ts";
 import type { DesignModel, Instance } from "./model.ts";
 import type { Report } from "./report.ts";
 
@@ -59,9 +69,42 @@ module clock_switch (
 endmodule
 `;
 
+export const serialLaneText = `\`timescale 1ns / 1ps
+// A serial line: ten bits at each rising edge of word_clock, lowest first, from the second edge on. rx_word is what came in
+// during the cycle before; slip moves the border between two words by a bit, towards earlier ones. rx and tx are pins.
+module serial_lane (
+  input  wire word_clock, slip, rx,
+  input  wire [${serialWordBits - 1}:0] tx_word,
+  output reg  [${serialWordBits - 1}:0] rx_word,
+  output reg  tx
+);
+  realtime last = 0.0, period = 0.0;
+  reg [${2 * serialWordBits - 1}:0] line = 0;
+  reg [${serialWordBits - 1}:0] word = 0;
+  integer border = 0, i = 0;
+  initial begin rx_word = 0; tx = 0; end
+  always begin
+    @(posedge word_clock);
+    period = $realtime - last;
+    rx_word <= line >> (${serialWordBits} - border);
+    if (slip) border = (border + 1) % ${serialWordBits};
+    word = tx_word;
+    if (last > 0.0) begin
+      last = $realtime;
+      for (i = 0; i < ${serialWordBits}; i = i + 1) begin
+        tx = word[i];
+        #(period / ${2 * serialWordBits}) line = {rx, line[${2 * serialWordBits - 1}:1]};
+        if (i < ${serialWordBits - 1}) #(period / ${2 * serialWordBits});
+      end
+    end else last = $realtime;
+  end
+endmodule
+`;
+
 const library = [
   { name: "clock_block", text: clockBlockText },
   { name: "clock_switch", text: clockSwitchText },
+  { name: "serial_lane", text: serialLaneText },
 ] as const;
 
 /** No file of a design has such a name: it would not be one in an archive either. */
@@ -92,6 +135,42 @@ export function withoutPartBodies(design: DesignModel, sources: SourceSet): Desi
   return { ...design, processes: design.processes.filter(isOutside), assigns: design.assigns.filter(isOutside) };
 }
 
+/** The serial pins of lanes lead to ports of the design and to nothing else: no wire of the part reaches them. */
+export function checkSerialPins(netlist: RtlNetlist, positions: RtlPositions, findings: Finding[]): void {
+  const pins = serialNets(netlist);
+  if (!pins.size) return;
+  const portOf = new Map<number, RtlPort>();
+  for (const port of netlist.ports)
+    for (const net of port.bits) if (!port.isInout && !port.enable) portOf.set(net, port);
+  const reads = new Map<number, number>();
+  for (const { inputs } of netlist.cells)
+    for (const bits of inputs) for (const net of bits) reads.set(net, (reads.get(net) ?? 0) + 1);
+  netlist.cells.forEach((cell, c) => {
+    if (cell.kind !== "block" || cell.block!.modes.type !== "serialLane") return;
+    const name = cell.name.replace(/\$block\d*$/, "");
+    const [rx] = cell.inputs[cell.inputs.length - 2];
+    const tx = cell.output[cell.output.length - 1];
+    const error = (message: string, remedy: string) =>
+      findings.push({
+        code: "circuit/serial-pin",
+        severity: "error",
+        place: { ...positions.cells[c], object: name },
+        message,
+        remedy,
+      });
+    if (rx > bitX && (portOf.get(rx)?.direction !== "input" || reads.get(rx) !== 1))
+      error(
+        `'rx' of serial lane '${name}' is a pin of the part, but not an input port of its own leads to it.`,
+        "Bring it up as an input port that nothing else reads.",
+      );
+    if (portOf.get(tx)?.direction !== "output" || reads.get(tx))
+      error(
+        `'tx' of serial lane '${name}' is a pin of the part, but it does not lead to an output port alone.`,
+        "Bring it up as an output port, and read tx_word inside instead.",
+      );
+  });
+}
+
 /** Block that an instance stands for; null after a finding about its parameters. */
 export function partBlock(
   instance: Instance,
@@ -102,6 +181,12 @@ export function partBlock(
       modes: { type: "clockSwitch" },
       inputs: ["select", "clock_0", "clock_1"],
       outputs: ["clock_out"],
+    };
+  if (instance.module === "serial_lane")
+    return {
+      modes: { type: "serialLane" },
+      inputs: ["tx_word", "slip", "rx", "word_clock"],
+      outputs: ["rx_word", "tx"],
     };
   const given = new Map(instance.parameters.map(({ name, value }) => [name, Number(value)]));
   let isGood = true;

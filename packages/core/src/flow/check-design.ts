@@ -4,7 +4,7 @@ import { type ClockRule, checkClocks, parseSdc } from "../constraints/sdc.ts";
 import { findPart } from "../device/part.ts";
 import { elaborate } from "../elaborate/elaborate.ts";
 import { portBits } from "../netlist/mapped.ts";
-import { bitName, type HierarchyNode, type RtlNetlist } from "../netlist/rtl.ts";
+import { bitName, type HierarchyNode, type RtlNetlist, serialNets } from "../netlist/rtl.ts";
 import type { DesignInput } from "./design-input.ts";
 
 export interface DesignCheck {
@@ -91,5 +91,17 @@ function portNeeds(netlist: RtlNetlist): PinNeed[] {
     ),
   );
   const named = netlist.ports.map((port) => ({ ...port, bitNames: port.bits.map((_, i) => bitName(port, i)) }));
-  return portBits(named).map((each) => ({ ...each, isClock: clocks.has(each.bitName) }));
+  const serial = serialNets(netlist);
+  const serialOf = new Map(
+    netlist.ports.flatMap((port) =>
+      port.bits.flatMap((bit, i) => {
+        const found = serial.get(bit);
+        return found ? [[bitName(port, i), found] as const] : [];
+      }),
+    ),
+  );
+  return portBits(named).map((each) => {
+    const found = serialOf.get(each.bitName);
+    return { ...each, isClock: clocks.has(each.bitName), ...(found ? { serial: found } : {}) };
+  });
 }

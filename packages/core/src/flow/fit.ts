@@ -137,14 +137,14 @@ export function carryOver(input: DesignInput, netlist: MappedNetlist, to: string
   const parsed = parsePins(input.pinFiles);
   const plan = planPins(parsed.pins, pinNeeds(netlist), part);
   const tooMany = utilization(netlist, null, part).flatMap(({ kind, used, available }): Finding[] =>
-    (kind === "clock blocks" || kind === "clock switches") && used > available
+    (kind === "clock blocks" || kind === "clock switches" || kind === "serial lanes") && used > available
       ? [
           {
             code: "fit/too-big",
             severity: "error",
             place: { object: netlist.top },
             message: `${part.name} has ${available} ${kind}; the design uses ${used}.`,
-            remedy: "Choose a part that has enough of them, or bring the clocks in from outside.",
+            remedy: "Choose a part that has enough of them, or do without.",
           },
         ]
       : [],

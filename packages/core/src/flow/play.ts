@@ -1,3 +1,4 @@
+import { laneOfPin } from "../constraints/serial-pins.ts";
 import type { Part } from "../device/part.ts";
 import { SimulatedPart } from "../silicon/device.ts";
 import type { ImagePort } from "./artifacts.ts";
@@ -6,6 +7,7 @@ import type { ImagePort } from "./artifacts.ts";
 export type PlayStep =
   | { readonly set: Readonly<Record<string, number | string>> }
   | { readonly run: string }
+  | { readonly link: { readonly from: string; readonly to: string } }
   | { readonly clock: { readonly port: string; readonly cycles: number } }
   | { readonly read: readonly string[]; readonly expect?: readonly (number | string)[] };
 
@@ -25,6 +27,7 @@ const unitsNs: Readonly<Record<string, number>> = { fs: 1e-6, ps: 1e-3, ns: 1, u
 /** A part with names on its pins: ports of the design, read and set as numbers. */
 export class Player {
   private readonly bits = new Map<string, { pad: number; port: ImagePort }>();
+  private readonly serialPorts = new Map<string, { lane: number; receives: boolean }>();
   /** Port name -> indexes of its bits, lowest first. */
   private readonly vectors = new Map<string, { index: number; bit: string }[]>();
 
@@ -34,6 +37,11 @@ export class Player {
     ports: readonly ImagePort[],
   ) {
     for (const port of ports) {
+      const lane = laneOfPin(port.pin);
+      if (lane !== null && lane < part.die.serialLanes) {
+        this.serialPorts.set(port.port, { lane, receives: port.direction === "input" });
+        continue;
+      }
       const pin = part.pinByName.get(port.pin);
       if (!pin) throw new PlayError(`${part.name} has no pin ${port.pin}, which '${port.port}' should be on.`);
       this.bits.set(port.port, { pad: pin.pad, port });
@@ -49,6 +57,8 @@ export class Player {
     const single = this.bits.get(name);
     if (single) return [{ bit: name, ...single }];
     const vector = this.vectors.get(name);
+    if (this.serialPorts.has(name))
+      throw new PlayError(`Step ${step}: '${name}' is a serial line; link it to another, and read words inside.`);
     if (!vector) throw new PlayError(`Step ${step}: there is no port '${name}'.`);
     // ports are listed least significant first, so the order of the list is the order of weight
     return vector.map(({ bit }) => ({ bit, ...this.bits.get(bit)! }));
@@ -75,6 +85,15 @@ export class Player {
       });
     }
     this.device.setPads(levels);
+  }
+
+  /** Ties a serial output to a serial input. */
+  link(from: string, to: string, step = 0): void {
+    const [sending, receiving] = [this.serialPorts.get(from), this.serialPorts.get(to)];
+    if (!sending || sending.receives)
+      throw new PlayError(`Step ${step}: '${from}' is not the output of a serial lane.`);
+    if (!receiving?.receives) throw new PlayError(`Step ${step}: '${to}' is not the input of a serial lane.`);
+    this.device.connectSerial(receiving.lane, sending.lane);
   }
 
   clock(name: string, cycles: number, step = 0): void {
@@ -128,6 +147,7 @@ export class Player {
     steps.forEach((step, i) => {
       if ("set" in step) this.set(step.set, i);
       else if ("run" in step) this.run(step.run, i);
+      else if ("link" in step) this.link(step.link.from, step.link.to, i);
       else if ("clock" in step) this.clock(step.clock.port, step.clock.cycles, i);
       else if ("read" in step) {
         const values = step.read.map((name) => this.read(name, i));
@@ -137,7 +157,7 @@ export class Player {
         });
         if (mismatch.length) good = false;
         onRead({ step: i, values, mismatch });
-      } else throw new PlayError(`Step ${i} is none of set, run, clock and read.`);
+      } else throw new PlayError(`Step ${i} is none of set, run, clock, link and read.`);
     });
     return good;
   }

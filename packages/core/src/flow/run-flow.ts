@@ -9,7 +9,7 @@ import { type PinNeed, parsePins, planPins } from "../constraints/pins.ts";
 import { type ClockRule, checkClocks, parseSdc } from "../constraints/sdc.ts";
 import { findPart, type Part } from "../device/part.ts";
 import { type ElaboratedDesign, elaborate } from "../elaborate/elaborate.ts";
-import { cellKind, clockSlots, type MappedNetlist, portBits } from "../netlist/mapped.ts";
+import { cellKind, clockSlots, type MappedNetlist, portBits, serialPads } from "../netlist/mapped.ts";
 import { pack } from "../pack/pack.ts";
 import { place } from "../place/place.ts";
 import { route } from "../route/route.ts";
@@ -331,7 +331,19 @@ export function clockPorts(netlist: MappedNetlist): string[] {
 /** Port bits that need a pin: outputs always, inputs if something reads them. */
 export function pinNeeds(netlist: MappedNetlist): PinNeed[] {
   const clocks = new Set(clockPorts(netlist));
-  return portBits(netlist.ports).map((each) => ({ ...each, isClock: clocks.has(each.bitName) }));
+  const serial = new Map<string, PinNeed["serial"]>();
+  const lanes = serialPads(netlist);
+  for (const { direction, pads, bitNames } of netlist.ports)
+    pads.forEach((cell, i) => {
+      const lane = lanes.get(cell);
+      if (lane !== undefined) serial.set(bitNames[i], { lane, side: direction === "input" ? "receive" : "transmit" });
+    });
+  return portBits(netlist.ports).map(({ bitName, direction }) => ({
+    bitName,
+    direction,
+    isClock: clocks.has(bitName),
+    ...(serial.has(bitName) ? { serial: serial.get(bitName) } : {}),
+  }));
 }
 
 function checkRules(netlist: MappedNetlist, input: DesignInput, part: Part): StageResult<RulesArtifact> {

@@ -1,6 +1,6 @@
 import { type BlockPlural, blockTypes } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
-import { cellKind, clockSlots, type MappedNetlist, portBits } from "../netlist/mapped.ts";
+import { cellKind, clockSlots, type MappedNetlist, portBits, serialPads } from "../netlist/mapped.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 
 export interface ResourceUse {
@@ -61,7 +61,8 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
   uses.push(
     {
       kind: "pins",
-      used: portBits(netlist.ports).length,
+      // those of serial lanes are not among the part's signal pins
+      used: portBits(netlist.ports).length - serialPads(netlist).size,
       available: part.pins.length,
     },
     { kind: "clocks", used: clocks.size, available: family.globalClocks },

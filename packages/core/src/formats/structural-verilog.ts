@@ -1,4 +1,4 @@
-import { clockBlockText, clockSwitchText } from "../elaborate/part-library.ts";
+import { clockBlockText, clockSwitchText, serialLaneText } from "../elaborate/part-library.ts";
 import {
   carryPin,
   carryStart,
@@ -9,6 +9,7 @@ import {
   type MappedNetlist,
   padPin,
 } from "../netlist/mapped.ts";
+import { serialWordBits } from "../netlist/rtl.ts";
 
 /** Simulation models of the cells that `writeStructuralVerilog` instantiates; plain IEEE 1364-2005. */
 export const primitivesVerilog = `// Simulation models of the part's cells.
@@ -177,6 +178,7 @@ export function primitivesFor(netlist: MappedNetlist): string {
   const texts = [primitivesVerilog];
   if (has("clockSwitch")) texts.push(clockSwitchText.replace("module clock_switch", "module gc_clock_switch"));
   if (has("clockBlock")) texts.push(clockBlockText.replace("module clock_block", "module gc_clock_block"));
+  if (has("serialLane")) texts.push(serialLaneText.replace("module serial_lane", "module gc_serial_lane"));
   return texts.join("\n");
 }
 
@@ -316,6 +318,13 @@ function blockInstance(
         `  gc_clock_block #(.MULTIPLY(${modes.multiply}), .DIVIDE_A(${modes.divide[0]}), .DIVIDE_B(${modes.divide[1]}), .PHASE_A(${modes.phase[0]}), .PHASE_B(${modes.phase[1]})) ${instance} ` +
           `(.clock_in(${clock(0)}), .clock_a(${out("A")}), .clock_b(${out("B")}), .locked(${out("LOCKED")}));`,
       );
+    return lines;
+  }
+  if (modes.type === "serialLane") {
+    const rx = outVector("R", serialWordBits);
+    lines.push(
+      `  gc_serial_lane ${instance} (.word_clock(${clock(0)}), .slip(${one("SLIP", "1'b0")}), .rx(${one("RX", "1'b0")}), .tx_word(${vector("T", serialWordBits)}), .rx_word(${rx}), .tx(${outputs.get("TX") ?? ""}));`,
+    );
     return lines;
   }
   const [a, b] = modes.ports;

@@ -1,5 +1,5 @@
 import type { InferredItem } from "../synth/inferred.ts";
-import type { BlockModes, ClockBlockModes, ClockSwitchModes } from "./rtl.ts";
+import type { BlockModes, ClockBlockModes, ClockSwitchModes, SerialLaneModes } from "./rtl.ts";
 
 /** The circuit as built: LUTs, flip-flops, carry links and pads, as struct of arrays. Shared by all stages from synthesis on. */
 
@@ -194,9 +194,43 @@ export interface NameFate {
   readonly net?: string;
 }
 
+/**
+ * Pad cells that lead to serial lanes, not to pads: cell -> block, by the nets between them.
+ */
+export function serialPads(netlist: MappedNetlist): ReadonlyMap<number, number> {
+  const lanes = new Map<number, number>();
+  const { kind, inputStart, inputNet, outputNet, netDriver, modes } = netlist;
+  const received = new Map<number, number>(); // net at RX -> block
+  const sent = new Map<number, number>(); // net of a lane's block -> block
+  netlist.blocks.forEach((block, b) => {
+    if (block.modes.type !== "serialLane") return;
+    const rx = inputNet[inputStart[block.cell] + block.inputNames.indexOf("RX")];
+    if (rx >= 0) received.set(rx, b);
+    sent.set(outputNet[block.cell], b);
+  });
+  if (!sent.size) return lanes;
+  for (let cell = 0; cell < netlist.cellCount; cell++) {
+    if (kind[cell] === cellKind.inputPad) {
+      const block = received.get(outputNet[cell]);
+      if (block !== undefined) lanes.set(cell, block);
+    } else if (kind[cell] === cellKind.outputPad) {
+      const from = netDriver[inputNet[inputStart[cell] + padPin.value]];
+      if (kind[from] !== cellKind.blockOutput) continue;
+      const block = sent.get(inputNet[inputStart[from]]);
+      if (block !== undefined && netlist.blocks[block].outputNames[modes[from]] === "TX") lanes.set(cell, block);
+    }
+  }
+  return lanes;
+}
+
 /** Clock pins of a block are its last ones. */
 export function blockClockCount(modes: BlockModes): number {
   return modes.type === "memory" || modes.type === "clockSwitch" ? 2 : 1;
+}
+
+/** True for blocks that the source instantiates by name. */
+export function isFromSource(modes: BlockModes): modes is ClockBlockModes | ClockSwitchModes | SerialLaneModes {
+  return isClockMaker(modes) || modes.type === "serialLane";
 }
 
 /** True if it is the falling edge of a block's clock that counts. A switch changes over while its clocks are low. */

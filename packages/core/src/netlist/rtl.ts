@@ -93,8 +93,16 @@ export interface ClockBlockModes {
 export interface ClockSwitchModes {
   readonly type: "clockSwitch";
 }
+/**
+ * A serial lane has no modes. At each rising edge of its clock it takes ten bits to send, lowest first, and gives the ten that
+ * came in during the cycle before; `SLIP` moves the border between two words by a bit.
+ */
+export interface SerialLaneModes {
+  readonly type: "serialLane";
+}
+export const serialWordBits = 10;
 export type LogicBlockModes = MemoryModes | MultiplierModes;
-export type BlockModes = LogicBlockModes | ClockBlockModes | ClockSwitchModes;
+export type BlockModes = LogicBlockModes | ClockBlockModes | ClockSwitchModes | SerialLaneModes;
 /** Rising edges of its input that a clock block needs before its outputs run. */
 export const clockBlockLockEdges = 16;
 
@@ -193,6 +201,23 @@ export interface HierarchyNode {
   readonly children: readonly HierarchyNode[];
   /** Ports of the module, with the nets on them. */
   readonly ports?: readonly { readonly name: string; readonly direction: "input" | "output"; readonly bits: Bits }[];
+}
+
+/** Nets at the serial pins of lanes: net -> number of the lane among the design's, and which of its pins. */
+export function serialNets(
+  netlist: Pick<RtlNetlist, "cells">,
+): ReadonlyMap<number, { readonly lane: number; readonly side: "transmit" | "receive" }> {
+  const nets = new Map<number, { lane: number; side: "transmit" | "receive" }>();
+  let lane = 0;
+  for (const { kind, block, inputs, output } of netlist.cells) {
+    if (kind !== "block" || block!.modes.type !== "serialLane") continue;
+    // RX comes last before the clock, TX last of all outputs
+    const [rx] = inputs[inputs.length - 2];
+    if (rx !== undefined) nets.set(rx, { lane, side: "receive" });
+    nets.set(output[output.length - 1], { lane, side: "transmit" });
+    lane++;
+  }
+  return nets;
 }
 
 /** `name[3]` for a vector's bit, `name` for a scalar, with the declared index. */

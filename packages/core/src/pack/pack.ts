@@ -1,6 +1,7 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import type { PinPlan } from "../constraints/pins.ts";
+import { laneOfPin } from "../constraints/serial-pins.ts";
 import { blockTypes } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
 import {
@@ -13,6 +14,7 @@ import {
   type MappedChain,
   type MappedNetlist,
   type NetSinks,
+  serialPads,
 } from "../netlist/mapped.ts";
 import { type PadRegisterSide, type PadRegisters, takePadRegisters } from "./pad-registers.ts";
 
@@ -41,6 +43,8 @@ export interface PackedDesign {
   readonly cellElement: Int32Array;
   /** [cells] Hard block, as in the netlist's `blocks`, of block cells and their outputs; -1 for others. */
   readonly cellBlock: Int32Array;
+  /** [blocks] Number of the site that a block must lie at, since its pins are there; -1 for any. */
+  readonly blockSite: Int32Array;
   /** [cells] Pad of each port cell, and of each flip-flop that lies in a pad; -1 for others. */
   readonly cellPad: Int32Array;
 }
@@ -91,10 +95,16 @@ export function pack(
   }
   if (findings.length) return { artifact: null, findings };
   const cellPad = new Int32Array(netlist.cellCount).fill(-1);
+  const blockSite = new Int32Array(netlist.blocks.length).fill(-1);
+  const serial = serialPads(netlist);
   const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin.pin]));
   for (const port of netlist.ports) {
     port.pads.forEach((cell, bit) => {
-      if (cell >= 0) cellPad[cell] = part.pinByName.get(pinOf.get(port.bitNames[bit])!)!.pad;
+      const pin = pinOf.get(port.bitNames[bit]) ?? "";
+      const lane = laneOfPin(pin);
+      if (cell < 0) return;
+      if (lane === null) cellPad[cell] = part.pinByName.get(pin)!.pad;
+      else blockSite[serial.get(cell)!] = lane;
     });
   }
   const { registers, findings: refused } = takePadRegisters(netlist, pins, part, cellPad);
@@ -125,7 +135,7 @@ export function pack(
     });
     return { artifact: null, findings };
   }
-  return { artifact: { ...result, cellBlock: blockOfCells(netlist), cellPad }, findings };
+  return { artifact: { ...result, cellBlock: blockOfCells(netlist), cellPad, blockSite }, findings };
 }
 
 /** A logic tile while it is filled. */
@@ -165,7 +175,7 @@ class Packer {
     this.sinks = collectSinks(netlist);
   }
 
-  run(context: StageContext): Omit<PackedDesign, "cellPad" | "cellBlock"> {
+  run(context: StageContext): Omit<PackedDesign, "cellPad" | "cellBlock" | "blockSite"> {
     this.placeChains();
     this.formElements();
     const { per, netlist } = this;

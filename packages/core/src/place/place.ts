@@ -3,6 +3,7 @@ import type { Finding, StageResult } from "../common/finding.ts";
 import { type BlockType, blockTypes } from "../device/blocks.ts";
 import { Delays, type Part } from "../device/part.ts";
 import { clockSlots, isClockMaker, type MappedNetlist } from "../netlist/mapped.ts";
+import type { BlockModes } from "../netlist/rtl.ts";
 import type { PackedDesign } from "../pack/pack.ts";
 import { type Lookahead, lookaheadFor } from "../route/lookahead.ts";
 import {
@@ -30,6 +31,11 @@ export interface PlaceOptions {
   readonly effort: number;
   /** Share of timing in the cost, 0 to 1. */
   readonly timingWeight: number;
+}
+
+/** True for blocks that stay where they are put first. */
+function isFixed(modes: BlockModes): boolean {
+  return isClockMaker(modes) || modes.type === "serialLane";
 }
 
 const criticalExponentMax = 8;
@@ -319,18 +325,20 @@ class Annealer {
       stack.forEach((cluster, i) => this.put(cluster, foot + i * fabric.width));
     }
     for (const { type } of blockTypes) {
-      const free = [...this.sites.get(type)!];
+      const sites = this.sites.get(type)!;
+      const taken = new Set([...this.packed.blockSite].filter((_, b) => this.netlist.blocks[b].modes.type === type));
+      const free = sites.filter((_, i) => !taken.has(i));
       this.netlist.blocks.forEach((block, b) => {
-        if (block.modes.type !== type || !isClockMaker(block.modes)) return;
+        if (block.modes.type !== type || !isFixed(block.modes)) return;
+        const own = this.packed.blockSite[b];
         // two kinds share the corners, and stay: their clocks go everywhere alike
-        const tile = free.shift()!;
+        const tile = own >= 0 ? sites[own] : free.shift()!;
         this.x[this.packed.clusterCount + b] = tile % fabric.width;
         this.y[this.packed.clusterCount + b] = (tile / fabric.width) | 0;
       });
       shuffle(free);
       this.netlist.blocks.forEach((block, b) => {
-        if (block.modes.type === type && !isClockMaker(block.modes))
-          this.put(this.packed.clusterCount + b, free.pop()!);
+        if (block.modes.type === type && !isFixed(block.modes)) this.put(this.packed.clusterCount + b, free.pop()!);
       });
     }
     const tiles = shuffle(fabric.logicTiles.filter((tile) => this.clusterAt[tile] < 0));
@@ -468,7 +476,7 @@ class Annealer {
   private planBlockMove(block: number): boolean {
     const { moved, leaves, takes } = this;
     const { modes } = this.netlist.blocks[block - this.packed.clusterCount];
-    if (isClockMaker(modes)) return false;
+    if (isFixed(modes)) return false;
     const sites = this.sites.get(modes.type)!;
     const from = this.y[block] * this.part.fabric.width + this.x[block];
     const to = sites[this.context.random.below(sites.length)];

@@ -1,4 +1,5 @@
 import type { StageContext } from "../common/context.ts";
+import { isOutsidePin } from "../device/blocks.ts";
 import { blockClockCount, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
 import { padSideOf } from "../pack/pack.ts";
 import { type Circuit, decodeCircuit, padRegisterElement } from "../silicon/decode.ts";
@@ -81,7 +82,7 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
   }
   const outputs = new Map(circuit.outputs.map((output) => [output.pad, output]));
   for (let cell = 0; cell < netlist.cellCount; cell++) {
-    if (netlist.kind[cell] !== cellKind.outputPad) continue;
+    if (netlist.kind[cell] !== cellKind.outputPad || packed.cellPad[cell] < 0) continue;
     const output = outputs.get(packed.cellPad[cell]);
     const first = netlist.inputStart[cell];
     const wanted = built.get(netlist.inputNet[first + padPin.value]);
@@ -130,7 +131,7 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
     point(name, "reset", isAsync ? reset : 0, ff.asyncReset && ownReset >= 0 ? ownReset : 0);
   }
   const siteName = (type: string, tile: number) => `${type} ${tile}`;
-  const sites = [...circuit.blocks, ...circuit.clockMakers];
+  const sites = [...circuit.blocks, ...circuit.clockMakers, ...circuit.serialLanes];
   const blocks = new Map(sites.map((block) => [siteName(block.modes.type, block.tile), block]));
   netlist.blocks.forEach((block, b) => {
     const found = blocks.get(siteName(block.modes.type, placed.blockTile[b]));
@@ -140,6 +141,7 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
     const clocks = blockClockCount(block.modes);
     [...found.inputs, ...found.clocks].forEach((signal, i) => {
       const net = netlist.inputNet[netlist.inputStart[block.cell] + i];
+      if (isOutsidePin(block.modes.type, block.inputNames[i] ?? "")) return;
       const label = i < found.inputs.length ? block.inputNames[i] : `clock ${i - found.inputs.length + 1} of ${clocks}`;
       point(`${name}.${label}`, "block pin", net < 0 ? 0 : built.get(net), decoded.get(signal));
     });
@@ -181,7 +183,7 @@ class DecodedLogic {
     });
     for (const { read, pad } of circuit.inputs) this.literal[read] = leaf.input(pad);
     for (const ff of circuit.flipFlops) this.literal[ff.output] = leaf.flipFlop(ff);
-    for (const { modes, tile, outputs } of [...circuit.blocks, ...circuit.clockMakers])
+    for (const { modes, tile, outputs } of [...circuit.blocks, ...circuit.clockMakers, ...circuit.serialLanes])
       for (const [pin, signal] of outputs) this.literal[signal] = leaf.block(modes.type, tile, pin);
   }
 

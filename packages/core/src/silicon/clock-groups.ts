@@ -10,10 +10,12 @@ export interface ClockGroup {
   readonly first: number;
   /** Hard blocks with a clock here: number among all, and which of their clocks. */
   readonly blocks: { readonly block: number; readonly ports: number[] }[];
+  /** Serial lanes with this clock, by their place among all. */
+  readonly lanes: readonly number[];
 }
 
 /** Groups of all clocks; their flip-flops lie one group behind the other. */
-export function groupByClock({ flipFlops, blocks }: Circuit): ClockGroup[] {
+export function groupByClock({ flipFlops, blocks, serialLanes }: Circuit): ClockGroup[] {
   const byKey = new Map<string, DecodedFlipFlop[]>();
   const clocks = new Map<string, { signal: number; falling: boolean }>();
   const keyOf = (signal: number, falling: boolean) => {
@@ -40,11 +42,23 @@ export function groupByClock({ flipFlops, blocks }: Circuit): ClockGroup[] {
       else list.push({ block, ports: [port] });
     });
   });
+  const lanesByKey = new Map<string, number[]>();
+  serialLanes.forEach((lane, i) => {
+    const key = keyOf(lane.clocks[0], false);
+    lanesByKey.set(key, [...(lanesByKey.get(key) ?? []), i]);
+  });
   const groups: ClockGroup[] = [];
   let first = 0;
   for (const [key, { signal, falling }] of clocks) {
     const list = byKey.get(key) ?? [];
-    groups.push({ signal, falling, flipFlops: list, first, blocks: blocksByKey.get(key) ?? [] });
+    groups.push({
+      signal,
+      falling,
+      flipFlops: list,
+      first,
+      blocks: blocksByKey.get(key) ?? [],
+      lanes: lanesByKey.get(key) ?? [],
+    });
     first += list.length;
   }
   return groups;

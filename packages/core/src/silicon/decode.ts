@@ -1,10 +1,16 @@
 import { onField, readBlockModes } from "../bitstream/block-config.ts";
 import { TileConfig } from "../bitstream/config-map.ts";
-import { type BlockType, blockPinAt, blockPinsOf, memoryAddressBits } from "../device/blocks.ts";
+import { type BlockType, blockPinAt, blockPinsOf, isOutsidePin, memoryAddressBits } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
 import { carryMode, nodeKind, outputMode } from "../device/tile-pattern.ts";
 import { isClockMaker } from "../netlist/mapped.ts";
-import type { BlockModes, ClockBlockModes, ClockSwitchModes, LogicBlockModes } from "../netlist/rtl.ts";
+import type {
+  BlockModes,
+  ClockBlockModes,
+  ClockSwitchModes,
+  LogicBlockModes,
+  SerialLaneModes,
+} from "../netlist/rtl.ts";
 import type { PadRegisterSide } from "../pack/pad-registers.ts";
 
 /**
@@ -24,6 +30,8 @@ export interface Circuit {
   readonly flipFlops: readonly DecodedFlipFlop[];
   readonly blocks: readonly DecodedBlock[];
   readonly clockMakers: readonly DecodedClockMaker[];
+  /** Lanes that are on, whether something reads them or not. */
+  readonly serialLanes: readonly DecodedSerialLane[];
   /** LUTs that something reads. A carry link makes more tables of its element's LUT. */
   readonly lutCount: number;
   /** Output pin of the routing graph -> its signal. */
@@ -39,6 +47,9 @@ export interface Table {
 /** A memory or multiplier that something reads. */
 export type DecodedBlock = DecodedSite<LogicBlockModes>;
 export type DecodedClockMaker = DecodedSite<ClockBlockModes | ClockSwitchModes>;
+export interface DecodedSerialLane extends DecodedSite<SerialLaneModes> {
+  readonly lane: number;
+}
 export interface DecodedSite<M extends BlockModes = BlockModes> {
   readonly modes: M;
   /** Signals of the input pins, 0 where nothing leads there, in the family's order of pins. */
@@ -94,6 +105,8 @@ function blockSiteOf(part: Part, tile: number, pin: string): { type: BlockType; 
     const type = pin === "CSQ" ? "clockSwitch" : "clockBlock";
     return fabric.blockSites(type).includes(tile) ? { type, foot: tile } : null;
   }
+  if (kind === "serial")
+    return fabric.blockSites("serialLane").includes(tile) ? { type: "serialLane", foot: tile } : null;
   if (kind !== "memory" && kind !== "multiplier") return null;
   return { type: kind, foot: tile - ((fabric.tileY(tile) - 1) % family.blockRows) * fabric.width };
 }
@@ -142,6 +155,8 @@ class Decoder {
       this.tables.push({ output: other, inputs: [signal], low: 0x55555555, high: 0x55555555 });
       this.outputs.set(second, { pad: second, signal: other, enable });
     }
+    for (const tile of fabric.blockSites("serialLane"))
+      if (this.config.get(tile, onField.serialLane)) this.outputsOf("serialLane", tile);
     for (;;) {
       const next = this.pending.pop();
       if (next) this.build(next.node, next.signal);
@@ -156,7 +171,14 @@ class Decoder {
       outputs: [...this.outputs.values()],
       tables: this.tables,
       flipFlops: this.flipFlops,
-      blocks: this.blocks.filter((block): block is DecodedBlock => !isClockMaker(block.modes)),
+      blocks: this.blocks.filter(
+        (block): block is DecodedBlock => block.modes.type === "memory" || block.modes.type === "multiplier",
+      ),
+      serialLanes: this.blocks.flatMap((block) =>
+        block.modes.type === "serialLane"
+          ? [{ ...block, modes: block.modes, lane: fabric.blockSites("serialLane").indexOf(block.tile) }]
+          : [],
+      ),
       clockMakers: this.blocks.filter((block): block is DecodedClockMaker => isClockMaker(block.modes)),
       lutCount: this.usedLuts.size,
       signalOfNode: this.signalOf,
@@ -256,16 +278,21 @@ class Decoder {
       return at.name === name && site.foot + at.row * fabric.width === tile;
     });
     if (pin < 0) return 0;
-    const key = `${site.type} ${site.foot}`;
+    const signal = this.signalCount++;
+    this.outputsOf(site.type, site.foot).set(pin, signal);
+    return signal;
+  }
+
+  /** Signals of a block's outputs by pin; the block is built once somebody asks. */
+  private outputsOf(type: BlockType, foot: number): Map<number, number> {
+    const key = `${type} ${foot}`;
     let outputs = this.blockOutputs.get(key);
     if (!outputs) {
       outputs = new Map();
       this.blockOutputs.set(key, outputs);
-      this.waitingBlocks.push({ ...site, outputs });
+      this.waitingBlocks.push({ type, foot, outputs });
     }
-    const signal = this.signalCount++;
-    outputs.set(pin, signal);
-    return signal;
+    return outputs;
   }
 
   private buildBlock({ type, foot, outputs }: WaitingBlock): DecodedSite {
@@ -273,6 +300,7 @@ class Decoder {
     const pins = blockPinsOf(family, { type });
     const all = Array.from({ length: pins.inputs.length + pins.clocks }, (_, i) => {
       const { row, name } = blockPinAt(family, type, "inputs", i);
+      if (isOutsidePin(type, name)) return 0;
       return this.pin(foot + row * fabric.width, name);
     });
     return {

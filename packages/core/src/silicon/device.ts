@@ -40,6 +40,10 @@ export class SimulatedPart implements TapDevice {
   private engine: Engine | null = null;
   /** Levels that something outside drives. */
   private readonly padValues = new Map<number, number>();
+  /** Serial lanes that are tied together: receiving -> sending. */
+  private readonly serialLinks = new Map<number, number>();
+  /** What comes in at a serial lane from elsewhere; null for nothing. */
+  serialSource: ((lane: number) => number | null) | null = null;
   /** Levels that the part's own resistors pull pads to. */
   private readonly pulls = new Map<number, number>();
   /** Flash on the die, of parts that have it: the last bitstream that was taken; null when erased. */
@@ -216,6 +220,7 @@ export class SimulatedPart implements TapDevice {
     }
     this.memory = decoded.memory;
     this.engine = new Engine(decodeCircuit(this.part, this.memory));
+    this.engine.receive = (lane) => this.serialSource?.(lane) ?? this.serialWord(this.serialLinks.get(lane) ?? -1) ?? 0;
     const config = new TileConfig(this.part, this.memory);
     for (const { id, tile, index } of this.part.fabric.pads) {
       const code = config.get(tile, `pull${index}`);
@@ -249,6 +254,17 @@ export class SimulatedPart implements TapDevice {
     const own = this.readPad(pad);
     if (own === null) return this.outsideLevel(pad);
     return (this.padValues.get(pad) ?? own) === own ? own : "x";
+  }
+
+  /** Ties the sending pin of one serial lane to the receiving pin of another, or of itself; null lets go. */
+  connectSerial(receiving: number, sending: number | null): void {
+    if (sending === null) this.serialLinks.delete(receiving);
+    else this.serialLinks.set(receiving, sending);
+  }
+
+  /** Word that a serial lane sends in this cycle; null if it sends nothing. */
+  serialWord(lane: number): number | null {
+    return this.engine?.serialWord(lane) ?? null;
   }
 
   /** Level that the part drives at a pad; null if it drives nothing there. In EXTEST the boundary cells drive. */

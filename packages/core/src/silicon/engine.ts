@@ -4,6 +4,7 @@ import { ClockBlockSet, withSwitches } from "./clock-maker.ts";
 import type { Circuit } from "./decode.ts";
 import { generateEngine, settleLimit } from "./engine-code.ts";
 import { reduceAndOrder } from "./reduce.ts";
+import { SerialLaneRun } from "./serial-lane.ts";
 
 interface Exports {
   readonly memory: { readonly buffer: ArrayBuffer };
@@ -64,6 +65,9 @@ export class Engine {
   private readonly blocksOnly: boolean;
   /** By the state of the clock blocks before. */
   private readonly cycles = new Map<string, BlockCycle>();
+  private readonly lanes: readonly SerialLaneRun[];
+  /** Word that comes in at a serial lane of the part during a cycle. */
+  receive: (lane: number) => number = () => 0;
   readonly circuit: Circuit;
 
   constructor(decoded: Circuit) {
@@ -77,6 +81,7 @@ export class Engine {
     this.lutCount = circuit.lutCount;
     this.flipFlopCount = circuit.flipFlops.length;
     this.groups = groupByClock(circuit);
+    this.lanes = circuit.serialLanes.map((lane) => new SerialLaneRun(lane));
     const inputSignals = new Set(circuit.inputs.map((input) => input.signal));
     for (const { outputs } of circuit.clockMakers.filter(({ modes }) => modes.type === "clockBlock"))
       for (const signal of outputs.values()) inputSignals.add(signal);
@@ -112,8 +117,10 @@ export class Engine {
 
     const driven = this.groups.filter((group) => inputSignals.has(group.signal));
     const clocks = new Set(driven.map((group) => group.signal));
-    const isPlain = this.derived.length === 0 && this.clockBlocks.isEmpty;
-    this.blocksOnly = !this.clockBlocks.isEmpty && this.derived.length === 0 && this.madeInputs.size === 0;
+    // serial lanes are run edge by edge
+    const isFree = this.derived.length === 0 && this.lanes.length === 0;
+    const isPlain = isFree && this.clockBlocks.isEmpty;
+    this.blocksOnly = isFree && !this.clockBlocks.isEmpty && this.madeInputs.size === 0;
     this.fastClock = isPlain && clocks.size === 1 ? [...clocks][0] : null;
     const bytes = generateEngine(
       {
@@ -147,6 +154,7 @@ export class Engine {
     this.unstable = false;
     this.lastClock.clear();
     this.clockBlocks.reset();
+    for (const run of this.lanes) run.reset();
     this.settle();
     for (const group of this.derived) this.lastClock.set(group.signal, this.signal(group.signal));
     for (const signal of this.madeInputs.keys()) this.madeInputs.set(signal, this.signal(signal));
@@ -254,9 +262,21 @@ export class Engine {
 
   private next(group: ClockGroup): void {
     this.call(`next${this.groups.indexOf(group)}`);
+    for (const lane of group.lanes) this.lanes[lane].sample((signal) => this.signal(signal));
   }
   private take(group: ClockGroup): void {
     this.call(`take${this.groups.indexOf(group)}`);
+    // all that one edge sends is on the lines before any of it is received
+    const sending = group.lanes.map((lane) => this.lanes[lane]).filter((run) => run.take(this.write));
+    for (const run of sending) run.receive(this.receive(run.lane));
+  }
+  private readonly write = (signal: number, level: number): void => {
+    this.words[this.slotOf[signal]] = level;
+  };
+
+  /** Word that a serial lane of the part sends in this cycle; null if it is off or has not begun. */
+  serialWord(lane: number): number | null {
+    return this.lanes.find((run) => run.lane === lane)?.sent ?? null;
   }
 
   private call(name: string): void {

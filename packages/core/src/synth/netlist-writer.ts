@@ -3,7 +3,7 @@ import {
   carryStart,
   cellKind,
   ffMode,
-  isClockMaker,
+  isFromSource,
   type MappedBlock,
   type MappedChain,
   type MappedMoves,
@@ -301,7 +301,7 @@ export class NetlistWriter {
   private blockCells(block: BlockBits): MappedBlock {
     const source = this.rtl.cells[block.cell];
     // blocks that the source instantiates go by their instance's name
-    const name = isClockMaker(source.block!.modes)
+    const name = isFromSource(source.block!.modes)
       ? source.name.replace(/\$block\d*$/, "")
       : source.name.replace(/\$block/, "$");
     const cell = this.addCell(cellKind.block, name, block.cell, true);

@@ -2,6 +2,7 @@ import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import type { PinPlan } from "../constraints/pins.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
+import { serialStandard } from "../constraints/serial-pins.ts";
 import { blockPinsOf, clockOfPin } from "../device/blocks.ts";
 import type { CornerName } from "../device/family.ts";
 import { Delays, type Part } from "../device/part.ts";
@@ -93,6 +94,7 @@ export function cornerDelays(layout: LayoutInputs, corner: CornerName): CornerDe
     port.pads.forEach((cell, bit) => {
       if (cell < 0) return;
       const pin = pinOf.get(port.bitNames[bit])!;
+      if (pin.standard === serialStandard) return;
       padPs[cell] =
         netlist.kind[cell] === cellKind.inputPad
           ? delays.inputPadPs(pin.standard)

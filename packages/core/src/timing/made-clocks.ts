@@ -1,4 +1,4 @@
-import { ratioText } from "../circuit/clock-words.ts";
+import { ratioText } from "../circuit/part-block-words.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
 import { clockBlockPins } from "../device/blocks.ts";
 import { blockOfCells, cellKind, isClockMaker, type MappedNetlist } from "../netlist/mapped.ts";

@@ -1,4 +1,4 @@
-import { blockPinsOf } from "../device/blocks.ts";
+import { blockPinsOf, isOutsidePin } from "../device/blocks.ts";
 import type { Delays } from "../device/part.ts";
 import {
   blockClockCount,
@@ -9,6 +9,7 @@ import {
   isLogic,
   isRegisteredBlock,
   type MappedNetlist,
+  serialPads,
 } from "../netlist/mapped.ts";
 import { type PackedDesign, padSideOf } from "../pack/pack.ts";
 
@@ -64,13 +65,16 @@ export function buildTimingGraph(netlist: MappedNetlist): TimingGraph {
     }
   }
   const endPins: number[] = [];
+  const serial = serialPads(netlist);
   for (let cell = 0; cell < cellCount; cell++) {
-    if (kind[cell] === cellKind.outputPad)
+    if (kind[cell] === cellKind.outputPad && !serial.has(cell))
       for (let slot = inputStart[cell]; slot < inputStart[cell + 1]; slot++)
         if (inputNet[slot] >= 0) endPins.push(slot);
     if (kind[cell] === cellKind.block && !passes[cell]) {
       const last = inputStart[cell + 1] - blockClockCount(netlist.blocks[blockOf[cell]].modes);
-      for (let slot = inputStart[cell]; slot < last; slot++) if (inputNet[slot] >= 0) endPins.push(slot);
+      const { modes, inputNames } = netlist.blocks[blockOf[cell]];
+      for (let slot = inputStart[cell]; slot < last; slot++)
+        if (inputNet[slot] >= 0 && !isOutsidePin(modes.type, inputNames[slot - inputStart[cell]])) endPins.push(slot);
     }
     if (kind[cell] !== cellKind.flipFlop) continue;
     for (const pin of [ffPin.d, ffPin.enable, ffPin.reset])
@@ -225,10 +229,16 @@ export function internalSlots(
 ): Uint8Array {
   const { kind, inputStart } = netlist;
   const internal = new Uint8Array(netlist.inputNet.length);
+  const serial = serialPads(netlist);
+  for (const { cell, modes, inputNames } of netlist.blocks)
+    inputNames.forEach((name, pin) => {
+      if (isOutsidePin(modes.type, name)) internal[inputStart[cell] + pin] = 1;
+    });
   for (let cell = 0; cell < netlist.cellCount; cell++) {
     if (kind[cell] === cellKind.blockOutput) internal[inputStart[cell]] = 1;
     // what a pad's own register takes from the pin, or gives to it
     if (padSideOf(netlist, packed, cell) === "input") internal[inputStart[cell] + ffPin.d] = 1;
+    if (serial.has(cell) && kind[cell] === cellKind.outputPad) internal[inputStart[cell]] = 1;
     if (kind[cell] === cellKind.outputPad) {
       const driver = netlist.netDriver[netlist.inputNet[inputStart[cell]]];
       if (padSideOf(netlist, packed, driver) === "output") internal[inputStart[cell]] = 1;

@@ -70,7 +70,7 @@ export function textOf(pin: SchematicPin): string {
 }
 
 const hasTitle = (node: SchematicNode) =>
-  ["instance", "memory", "multiplier", "clock block", "carry"].includes(node.kind);
+  ["instance", "memory", "multiplier", "part block", "carry"].includes(node.kind);
 
 /** Layered layout (Sugiyama, Tagawa, Toda 1981, as elkjs has it), pins in their order, wires at right angles. */
 export async function layoutSchematic(schematic: Schematic): Promise<LaidSchematic> {

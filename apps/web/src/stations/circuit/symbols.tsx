@@ -177,6 +177,6 @@ export const kindColour: Readonly<Record<SchematicNode["kind"], string>> = {
   latch: "var(--bad)",
   memory: "var(--thread-b)",
   multiplier: "var(--thread-b)",
-  "clock block": "var(--thread-b)",
+  "part block": "var(--thread-b)",
   instance: "var(--soft)",
 };

@@ -23,10 +23,10 @@ export function PartsView() {
   useEffect(() => {
     if (elaborated.data) void start((fitter, tell) => fitter.fitParts(elaborated.data.netlist, tell));
   }, [elaborated.data, start]);
-  // clocks that are made in the part are shown where the design makes any
+  // blocks that the source asks for are shown where it does
   const shownKinds = useMemo(() => {
     const made = (result ?? []).flatMap((row) =>
-      row.uses.filter((use) => use.used > 0 && use.kind.startsWith("clock ")),
+      row.uses.filter((use) => use.used > 0 && /^(clock|serial) /.test(use.kind)),
     );
     return [...alwaysShown, ...new Set(made.map((use) => use.kind))];
   }, [result]);

@@ -207,8 +207,8 @@ export function drawDieMap(
     const kind = fabric.tileKind(tile);
     ctx.fillStyle = kind === "logic" ? colours.panel : colours.raised;
     ctx.fillRect(sx(x) + gap, sy(y + 1) + gap, scale - 2 * gap, scale - 2 * gap);
-    if (kind === "memory" || kind === "multiplier") {
-      // told apart by pattern: memories ruled across, multipliers crossed
+    if (kind === "memory" || kind === "multiplier" || kind === "serial") {
+      // told apart by pattern: memories ruled across, multipliers crossed, serial lanes a pulse
       ctx.strokeStyle = colours.line;
       ctx.lineWidth = 1;
       ctx.beginPath();
@@ -217,7 +217,17 @@ export function drawDieMap(
           ctx.moveTo(sx(x) + 3 * gap, sy(y + k / 4));
           ctx.lineTo(sx(x + 1) - 3 * gap, sy(y + k / 4));
         }
-      else {
+      else if (kind === "serial") {
+        ctx.moveTo(sx(x) + 3 * gap, sy(y + 0.35));
+        for (const [along, up] of [
+          [0.35, 0.35],
+          [0.35, 0.65],
+          [0.65, 0.65],
+          [0.65, 0.35],
+        ])
+          ctx.lineTo(sx(x + along), sy(y + up));
+        ctx.lineTo(sx(x + 1) - 3 * gap, sy(y + 0.35));
+      } else {
         ctx.moveTo(sx(x) + 3 * gap, sy(y) - 3 * gap);
         ctx.lineTo(sx(x + 1) - 3 * gap, sy(y + 1) + 3 * gap);
         ctx.moveTo(sx(x) + 3 * gap, sy(y + 1) + 3 * gap);
