@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { formatFinding, quietContext } from "../src/common/index.ts";
 import { findPart } from "../src/device/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
-import { MemoryStore, type ProofInputs, proveDesign, runFlow } from "../src/flow/index.ts";
+import { checkDesign, MemoryStore, type ProofInputs, proveDesign, runFlow } from "../src/flow/index.ts";
 import { primitivesFor, writeStructuralVerilog } from "../src/formats/index.ts";
 import { clockBlockLockEdges } from "../src/netlist/index.ts";
 import { ClockBlockRun } from "../src/silicon/clock-maker.ts";
@@ -189,6 +189,24 @@ describe("clock blocks", () => {
     );
     const none = await runFlow(designInput(counters(""), { part: "FE-256-P44-1C" }), new MemoryStore());
     expect(none.findings.map(formatFinding).join("\n")).toMatch(/needs 1 of 0 clock blocks/);
+  });
+
+  it("bring no findings and no module of their own along", () => {
+    const text = `${switched}\n${counters("")}`.replace("module m", "module n");
+    const { findings, artifact, modules } = elaborate([{ name: "t.sv", text }], { top: "m" });
+    expect(findings).toEqual([]);
+    expect([...modules].sort()).toEqual(["m", "n"]);
+    expect(artifact!.hierarchy.children).toEqual([]);
+  });
+
+  it("count as what a clock is for, while it is typed too", () => {
+    const text = `module m(input clk, slow, pick, we, input [9:0] a, input [7:0] d, output reg [3:0] n, output [7:0] q);
+      wire b, c; reg [7:0] store [0:1023]; assign q = store[a]; always @(posedge slow) if (we) store[a] <= d;
+      clock_block u(.clock_in(clk), .clock_a(b), .clock_b(c), .locked()); always @(posedge b) n <= n + 1; endmodule`;
+    const timingFiles = [{ name: "t.sdc", text: "create_clock -period 10 [get_ports clk]\n" }];
+    const { clockPorts, timingFindings } = checkDesign(designInput(text, { timingFiles }));
+    expect(clockPorts).toEqual(["clk", "slow"]);
+    expect(timingFindings.map(({ code }) => code)).toEqual(["sdc/no-clock"]);
   });
 
   it("leave a module of the same name in the sources to itself", () => {

@@ -1,7 +1,9 @@
+import { useQuery } from "@tanstack/react-query";
+import { artifactQuery } from "../app/queries.ts";
 import { useDesign } from "../design/context.ts";
 import { Button } from "../ui/Button.tsx";
 import { FindingList } from "../ui/FindingList.tsx";
-import { formatMhz, formatNs } from "../ui/format.ts";
+import { formatCount, formatMhz, formatNs } from "../ui/format.ts";
 import { RuleFileEditor } from "../ui/RuleFileEditor.tsx";
 import { Verdict } from "../ui/Verdict.tsx";
 
@@ -83,12 +85,7 @@ export function ClocksStation() {
               ))}
             </tbody>
           </table>
-          {trial?.figures.fmaxMhz != null && (
-            <p className="mt-4 text-soft">
-              Trial {trial.number} reached{" "}
-              <span className="tabular text-ink">{formatMhz(trial.figures.fmaxMhz)} MHz</span>.
-            </p>
-          )}
+          {trial && <Reached trial={trial} />}
           {findings.length > 0 && (
             <div className="-mx-5 mt-4 border-t border-line">
               <FindingList findings={findings} onPlace={showPlace} onRepair={repair} />
@@ -100,5 +97,45 @@ export function ClocksStation() {
         </section>
       </div>
     </div>
+  );
+}
+
+/** What the trial made of the clocks, those that blocks of the part make among them. */
+function Reached({ trial }: { trial: NonNullable<ReturnType<typeof useDesign>["trial"]> }) {
+  const { data: timing } = useQuery(artifactQuery(trial, "timing"));
+  const clocks = timing?.clocks.filter((clock) => clock.registers > 0) ?? [];
+  if (clocks.length === 0) return null;
+  return (
+    <>
+      <h2 className="mt-6 mb-2 font-semibold">In trial {trial.number}</h2>
+      <table className="w-full text-[13px]" data-testid="clocks-reached">
+        <thead>
+          <tr className="border-b border-line text-left text-soft">
+            <th className="py-1 font-semibold">Clock</th>
+            <th className="font-semibold">From</th>
+            <th className="text-right font-semibold">Registers</th>
+            <th className="text-right font-semibold">Goal MHz</th>
+            <th className="text-right font-semibold">Reached MHz</th>
+          </tr>
+        </thead>
+        <tbody>
+          {clocks.map(({ name, port, registers, periodPs, fmaxMhz }) => {
+            const goal = periodPs === null ? null : 1e6 / periodPs;
+            const isShort = goal !== null && fmaxMhz !== null && fmaxMhz < goal;
+            return (
+              <tr key={port} className="border-b border-line/60">
+                <td className="py-1.5 pr-2 font-mono text-xs">{name}</td>
+                <td className="font-mono text-xs">{port}</td>
+                <td className="tabular text-right">{formatCount(registers)}</td>
+                <td className="tabular text-right">{goal === null ? "–" : formatMhz(goal)}</td>
+                <td className={`tabular text-right ${isShort ? "font-semibold text-bad" : ""}`}>
+                  {fmaxMhz === null ? "–" : formatMhz(fmaxMhz)}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </>
   );
 }

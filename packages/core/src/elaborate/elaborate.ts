@@ -9,7 +9,7 @@ import { checkDesignCode } from "./checks.ts";
 import { type DesignUnit, designUnits, listModules, type ModuleList, parseDesign, sameUnit } from "./design-units.ts";
 import { lowerDesign } from "./lower-design.ts";
 import type { DesignModel, Instance } from "./model.ts";
-import { checkSerialPins, withoutPartBodies, withPartLibrary } from "./part-library.ts";
+import { checkSerialPins, withoutLibrary, withoutPartBodies, withPartLibrary } from "./part-library.ts";
 import { Report } from "./report.ts";
 import { Elaboration } from "./verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "./vhdl/bind-unit.ts";
@@ -45,7 +45,7 @@ export function elaborate(
   const report = new Report(sources);
   const finish = (artifact: ElaboratedDesign | null) => {
     findings.push(...report.findings);
-    return { artifact, findings, ...list };
+    return { artifact, findings: withoutLibrary(findings), ...list };
   };
 
   const readFile = (name: string): string | null => {

@@ -612,7 +612,8 @@ class DesignLowering {
       instance: instance.name,
       module: variantOf(instance),
       place: at(instance.loc),
-      children: instance.children.map(node),
+      // blocks of the part are cells, with nothing of their own inside
+      children: instance.children.filter((child) => !isPartInstance(child, report.sources)).map(node),
       ports: design.signals.length ? portsOf(instance) : [],
     });
     return {

@@ -114,6 +114,11 @@ export function isLibraryFile(name: string): boolean {
   return name.startsWith("<part>/");
 }
 
+/** Findings about the design's own files: nobody can mend the library's. */
+export function withoutLibrary(findings: readonly Finding[]): Finding[] {
+  return findings.filter(({ place }) => !place.file || !isLibraryFile(place.file));
+}
+
 /** The files, with the library's modules that they name and do not declare themselves. */
 export function withPartLibrary(files: readonly SourceFile[]): readonly SourceFile[] {
   const added = library.filter(({ name }) => {

@@ -3,8 +3,8 @@ import { type PinNeed, type PinPlan, parsePins, planPins } from "../constraints/
 import { type ClockRule, checkClocks, parseSdc } from "../constraints/sdc.ts";
 import { findPart } from "../device/part.ts";
 import { elaborate } from "../elaborate/elaborate.ts";
-import { portBits } from "../netlist/mapped.ts";
-import { bitName, type HierarchyNode, type RtlNetlist, serialNets } from "../netlist/rtl.ts";
+import { blockClockCount, portBits } from "../netlist/mapped.ts";
+import { bitName, type HierarchyNode, type RtlCell, type RtlNetlist, serialNets } from "../netlist/rtl.ts";
 import type { DesignInput } from "./design-input.ts";
 
 export interface DesignCheck {
@@ -84,7 +84,7 @@ function locate(input: DesignInput, name: string): TestBench {
 
 /** Port bits of the top, with those that clock a register marked. */
 function portNeeds(netlist: RtlNetlist): PinNeed[] {
-  const clockNets = new Set(netlist.cells.filter((cell) => cell.kind === "ff").map((cell) => cell.inputs[1][0]));
+  const clockNets = new Set(netlist.cells.flatMap(clocksOf));
   const clocks = new Set(
     netlist.ports.flatMap((port) =>
       port.bits.flatMap((bit, i) => (port.direction === "input" && clockNets.has(bit) ? [bitName(port, i)] : [])),
@@ -104,4 +104,19 @@ function portNeeds(netlist: RtlNetlist): PinNeed[] {
     const found = serialOf.get(each.bitName);
     return { ...each, isClock: clocks.has(each.bitName), ...(found ? { serial: found } : {}) };
   });
+}
+
+/** Nets that clock a cell. */
+function clocksOf({ kind, inputs, memory, block }: RtlCell): readonly number[] {
+  switch (kind) {
+    case "ff":
+      return inputs[1];
+    case "mem":
+      // behind the addresses of the reads, each write has address, data, enables and clock
+      return memory!.writes.flatMap((_, w) => inputs[memory!.reads + 4 * w + 3]);
+    case "block":
+      return inputs.slice(-blockClockCount(block!.modes)).flat();
+    default:
+      return [];
+  }
 }
