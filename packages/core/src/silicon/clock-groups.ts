@@ -3,6 +3,8 @@ import type { Circuit, DecodedFlipFlop } from "./decode.ts";
 
 /** Registers and blocks that one edge of one clock takes. */
 export interface ClockGroup {
+  /** Its place among all groups. */
+  readonly index: number;
   readonly signal: number;
   readonly falling: boolean;
   readonly flipFlops: readonly DecodedFlipFlop[];
@@ -52,6 +54,7 @@ export function groupByClock({ flipFlops, blocks, serialLanes }: Circuit): Clock
   for (const [key, { signal, falling }] of clocks) {
     const list = byKey.get(key) ?? [];
     groups.push({
+      index: groups.length,
       signal,
       falling,
       flipFlops: list,

@@ -13,20 +13,21 @@ interface Exports {
   [name: string]: unknown;
 }
 
+const none: readonly ClockGroup[] = [];
 /** Most cycles of clock blocks that are kept worked out. */
 const cycleLimit = 4096;
 
-/** What happens at one moment of a cycle: next values, levels of clocks, registers that take theirs. */
+/** What happens to clocks at one moment: registers that take their next values, and levels of signals. */
 interface Moment {
-  readonly next: readonly (() => void)[];
+  readonly edges: readonly ClockGroup[];
   readonly slots: readonly number[];
   readonly levels: readonly number[];
-  readonly take: readonly (() => void)[];
 }
-interface BlockCycle {
+/** One cycle of an input, from one state of the clock blocks to another. */
+interface KnownCycle {
   readonly moments: readonly Moment[];
   readonly after: readonly (readonly number[])[];
-  following: BlockCycle | null;
+  following: KnownCycle | null;
 }
 
 // the only web platform name the core needs; present in browsers, workers and Node alike
@@ -50,7 +51,11 @@ export class Engine {
   private readonly clockInputs: readonly number[];
   /** [blocks] Byte that each block's state starts at. */
   private readonly blockAt: readonly number[];
-  private readonly lastClock = new Map<number, number>();
+  /** [derived] Level of the clock when it was last looked at. */
+  private readonly lastClock: Int32Array;
+  /** [groups] */
+  private readonly nextCalls: readonly (() => void)[];
+  private readonly takeCalls: readonly (() => void)[];
   /** Clock that `runCycles` may drive by generated code alone, or null. */
   private readonly fastClock: number | null;
   readonly lutCount: number;
@@ -61,10 +66,10 @@ export class Engine {
   private readonly clockBlocks: ClockBlockSet;
   /** Inputs of clock blocks that logic or a pad of both directions makes, with their last level. */
   private readonly madeInputs = new Map<number, number>();
-  /** True if all clocks are inputs or come from blocks: then cycles of an input can be worked out beforehand. */
-  private readonly blocksOnly: boolean;
+  /** True if no clock block's input hangs on the circuit: then cycles of an input can be worked out beforehand. */
+  private readonly isKnown: boolean;
   /** By the state of the clock blocks before. */
-  private readonly cycles = new Map<string, BlockCycle>();
+  private readonly cycles = new Map<string, KnownCycle>();
   private readonly lanes: readonly SerialLaneRun[];
   /** Word that comes in at a serial lane of the part during a cycle. */
   receive: (lane: number) => number = () => 0;
@@ -89,6 +94,7 @@ export class Engine {
     for (const signal of this.clockBlocks.inputs)
       if (signal !== 0 && !inputSignals.has(signal)) this.madeInputs.set(signal, 0);
     this.derived = this.groups.filter((group) => group.signal !== 0 && !inputSignals.has(group.signal));
+    this.lastClock = new Int32Array(this.derived.length);
 
     this.clockInputs = [
       ...sourcesOf(
@@ -117,10 +123,9 @@ export class Engine {
 
     const driven = this.groups.filter((group) => inputSignals.has(group.signal));
     const clocks = new Set(driven.map((group) => group.signal));
-    // serial lanes are run edge by edge
     const isFree = this.derived.length === 0 && this.lanes.length === 0;
     const isPlain = isFree && this.clockBlocks.isEmpty;
-    this.blocksOnly = isFree && !this.clockBlocks.isEmpty && this.madeInputs.size === 0;
+    this.isKnown = this.madeInputs.size === 0;
     this.fastClock = isPlain && clocks.size === 1 ? [...clocks][0] : null;
     const bytes = generateEngine(
       {
@@ -139,6 +144,8 @@ export class Engine {
     );
     const instance = new WebAssembly.Instance(new WebAssembly.Module(bytes));
     this.exports = instance.exports as Exports;
+    const calls = (name: string) => this.groups.map(({ index }) => this.exports[`${name}${index}`] as () => void);
+    [this.nextCalls, this.takeCalls] = [calls("next"), calls("take")];
     this.words = new Int32Array(this.exports.memory.buffer);
     this.reset();
   }
@@ -152,11 +159,12 @@ export class Engine {
       if (block.modes.type === "memory") bytes.set(blockContents(block), this.blockAt[i]);
     });
     this.unstable = false;
-    this.lastClock.clear();
     this.clockBlocks.reset();
     for (const run of this.lanes) run.reset();
     this.settle();
-    for (const group of this.derived) this.lastClock.set(group.signal, this.signal(group.signal));
+    this.derived.forEach((group, i) => {
+      this.lastClock[i] = this.signal(group.signal);
+    });
     for (const signal of this.madeInputs.keys()) this.madeInputs.set(signal, this.signal(signal));
   }
 
@@ -186,7 +194,7 @@ export class Engine {
   }
 
   /** The moments of one cycle of an input, from a state of the clock blocks on. */
-  private cycleFrom(key: string, signal: number): BlockCycle {
+  private cycleFrom(key: string, signal: number): KnownCycle {
     const known = this.cycles.get(key);
     if (known) return known;
     if (this.cycles.size >= cycleLimit) this.cycles.clear();
@@ -197,32 +205,21 @@ export class Engine {
           const value = levels.get(group.signal);
           return value !== undefined && group.signal !== 0 && (value === 1) !== group.falling;
         });
-        const calls = (name: string) => edges.map((group) => this.code(`${name}${this.groups.indexOf(group)}`));
-        moments.push({
-          next: calls("next"),
-          slots: [...levels.keys()].map((each) => this.slotOf[each]),
-          levels: [...levels.values()],
-          take: calls("take"),
-        });
+        const slots = [...levels.keys()].map((each) => this.slotOf[each]);
+        moments.push({ edges, slots, levels: [...levels.values()] });
       }
     const cycle = { moments, after: this.clockBlocks.state, following: null };
     this.cycles.set(key, cycle);
     return cycle;
   }
 
-  /** Cycles of an input that feeds clock blocks, all of whose moments are known beforehand. */
-  private runBlockCycles(signal: number, cycles: number): void {
-    const settle = this.code("settle") as () => number;
-    const count = this.code("count");
+  /** Cycles of an input, all of whose moments are known beforehand. */
+  private runKnown(signal: number, cycles: number): void {
+    const count = this.exports["count"] as () => void;
     let cycle = this.cycleFrom(JSON.stringify([signal, this.clockBlocks.state]), signal);
     for (let i = 0; i < cycles; i++) {
       count();
-      for (const { next, slots, levels, take } of cycle.moments) {
-        for (const call of next) call();
-        for (let k = 0; k < slots.length; k++) this.words[slots[k]] = levels[k];
-        for (const call of take) call();
-        if (settle() !== 0) this.unstable = true;
-      }
+      for (const moment of cycle.moments) this.pass(moment);
       if (i + 1 === cycles) break;
       if (!cycle.following) {
         this.clockBlocks.restore(cycle.after);
@@ -233,7 +230,6 @@ export class Engine {
     this.clockBlocks.restore(cycle.after);
   }
 
-  /** Edges act on the values from before: registers that they clock are taken first, then other inputs change. */
   private apply(values: ReadonlyMap<number, number>): void {
     const edges: ClockGroup[] = [];
     for (const group of this.groups) {
@@ -242,30 +238,43 @@ export class Engine {
       const old = this.signal(group.signal);
       if (old !== value && (value === 1) !== group.falling) edges.push(group);
     }
-    for (const group of edges) this.next(group);
-    if (this.derived.length) {
-      // gates that a clock goes through pass the same edge on: what they clock is taken together with the others
-      for (const signal of this.clockInputs) {
-        const value = values.get(signal);
-        if (value !== undefined) this.words[this.slotOf[signal]] = value;
-      }
-      this.settle();
-      for (const group of this.derivedEdges()) {
-        this.next(group);
-        edges.push(group);
-      }
+    const slots: number[] = [];
+    const levels: number[] = [];
+    for (const signal of this.clockInputs) {
+      const value = values.get(signal);
+      if (value === undefined) continue;
+      slots.push(this.slotOf[signal]);
+      levels.push(value);
     }
-    for (const [signal, value] of values) this.words[this.slotOf[signal]] = value;
+    this.pass({ edges, slots, levels }, values);
+  }
+
+  /**
+   * Edges act on the values from before: registers that they clock are taken first, then other inputs change. Gates that
+   * a clock goes through pass the same edge on: what they clock is taken together with the others.
+   */
+  private pass({ edges, slots, levels }: Moment, others?: ReadonlyMap<number, number>): void {
+    for (const group of edges) this.next(group);
+    for (let k = 0; k < slots.length; k++) this.words[slots[k]] = levels[k];
+    let more: readonly ClockGroup[] = none;
+    if (this.derived.length) {
+      this.settle();
+      more = this.derivedEdges();
+      for (const group of more) this.next(group);
+    }
+    if (others) for (const [signal, value] of others) this.words[this.slotOf[signal]] = value;
     for (const group of edges) this.take(group);
+    for (const group of more) this.take(group);
     this.settleAll();
   }
 
   private next(group: ClockGroup): void {
-    this.call(`next${this.groups.indexOf(group)}`);
+    this.nextCalls[group.index]();
     for (const lane of group.lanes) this.lanes[lane].sample((signal) => this.signal(signal));
   }
   private take(group: ClockGroup): void {
-    this.call(`take${this.groups.indexOf(group)}`);
+    this.takeCalls[group.index]();
+    if (group.lanes.length === 0) return;
     // all that one edge sends is on the lines before any of it is received
     const sending = group.lanes.map((lane) => this.lanes[lane]).filter((run) => run.take(this.write));
     for (const run of sending) run.receive(this.receive(run.lane));
@@ -277,13 +286,6 @@ export class Engine {
   /** Word that a serial lane of the part sends in this cycle; null if it is off or has not begun. */
   serialWord(lane: number): number | null {
     return this.lanes.find((run) => run.lane === lane)?.sent ?? null;
-  }
-
-  private call(name: string): void {
-    this.code(name)();
-  }
-  private code(name: string): () => void {
-    return this.exports[name] as () => void;
   }
 
   private settle(): void {
@@ -303,13 +305,18 @@ export class Engine {
   }
 
   /** Groups whose clock is made by logic and has had its edge since the last call. */
-  private derivedEdges(): ClockGroup[] {
-    const edges = this.derived.filter((group) => {
-      const now = this.signal(group.signal);
-      return this.lastClock.get(group.signal) !== now && (now === 1) !== group.falling;
-    });
-    for (const group of this.derived) this.lastClock.set(group.signal, this.signal(group.signal));
-    return edges;
+  private derivedEdges(): readonly ClockGroup[] {
+    const { derived, lastClock } = this;
+    let edges: ClockGroup[] | null = null;
+    for (let i = 0; i < derived.length; i++) {
+      const now = this.signal(derived[i].signal);
+      if (lastClock[i] === now) continue;
+      lastClock[i] = now;
+      if ((now === 1) === derived[i].falling) continue;
+      edges ??= [];
+      edges.push(derived[i]);
+    }
+    return edges ?? none;
   }
 
   /** Full cycles of one input, rise then fall, starting and ending low. Counts duty once a cycle, before the rise. */
@@ -318,14 +325,14 @@ export class Engine {
       if (this.exports.run(cycles) !== 0) this.unstable = true;
       return;
     }
-    if (this.blocksOnly && this.signal(signal) === 0) {
-      if (cycles > 0) this.runBlockCycles(signal, cycles);
+    if (this.isKnown && this.signal(signal) === 0) {
+      if (cycles > 0) this.runKnown(signal, cycles);
       return;
     }
     const high = new Map([[signal, 1]]);
     const low = new Map([[signal, 0]]);
     for (let i = 0; i < cycles; i++) {
-      this.call("count");
+      (this.exports["count"] as () => void)();
       this.setInputs(high);
       this.setInputs(low);
     }
