@@ -37,7 +37,7 @@ const pinsMode: StreamParser<unknown> = {
     if (stream.match(/#.*/)) return "comment";
     if (stream.match(/at(?=\s)/)) return "keyword";
     if (stream.match(/\w+(?==)/)) return "propertyName";
-    if (stream.match(/[NESW]\d+\b/)) return "number";
+    if (stream.match(/(?:[NESW]|[TR]X)\d+\b/)) return "number";
     if (stream.match(/\S+/)) return "variableName";
     stream.next();
     return null;

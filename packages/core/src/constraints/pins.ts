@@ -310,6 +310,10 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
         automatic: true,
       });
   }
+  const byThemselves = [
+    ...open.map((need) => need.bitName),
+    ...serial.pins.flatMap((pin) => (pin.automatic ? [pin.port] : [])),
+  ];
   if (missing.length) {
     error(
       "pins/too-few",
@@ -317,17 +321,14 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
       `${part.name} has ${part.pins.length} signal pins; ${missing.length} port bit(s) are left without one, from '${missing[0]}' on.`,
       "Use a larger package, or fewer ports.",
     );
-  } else if (open.length) {
+  } else if (byThemselves.length) {
     const shown =
-      open
-        .slice(0, 6)
-        .map((need) => need.bitName)
-        .join(", ") + (open.length > 6 ? ` and ${open.length - 6} more` : "");
+      byThemselves.slice(0, 6).join(", ") + (byThemselves.length > 6 ? ` and ${byThemselves.length - 6} more` : "");
     findings.push({
       code: "pins/automatic",
-      severity: parsed.length ? "warning" : "note",
-      place: { object: open[0].bitName },
-      message: `${open.length} port bit(s) are not in the pin file and got pins by themselves: ${shown}.`,
+      severity: lines.length ? "warning" : "note",
+      place: { object: byThemselves[0] },
+      message: `${byThemselves.length} port bit(s) are not in the pin file and got pins by themselves: ${shown}.`,
       remedy: "Place them where your board has them before you program it.",
     });
   }

@@ -125,7 +125,7 @@ export function buildDieMap(
           at = padPlace(fabric.pads.findIndex((each) => each.tile === tile && each.index === Number(pad[1])));
         else at = { x: x + 0.5, y: y + 0.06 };
         const before = parent >= 0 ? tapFor(parent, at) : undefined;
-        const onClockNetwork = kind >= nodeKind.globalClock || name === "CLK";
+        const onClockNetwork = kind >= nodeKind.globalClock || /^(CLK|CBI|CS[01])$/.test(name);
         if (before && onClockNetwork) {
           // along the spine, then along the row
           points.push(before.x, before.y, before.x, at.y, before.x, at.y, at.x, at.y);
