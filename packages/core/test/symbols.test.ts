@@ -74,6 +74,23 @@ describe("names of a design", () => {
       "leaf #(\n  .W(W)\n) leaf_1 (\n  .clk(clk),\n  .warp(warp),\n  .weft(weft)\n);\n",
     );
   });
+  it("know the blocks of the part, without a file of theirs to go to", () => {
+    const text = "module m(input clk, output y);\n  clock_block u1 (.clock_in(clk), .clock_a(y));\nendmodule\n";
+    const own = new SymbolIndex([{ name: "m.v", text }]);
+    const entry = own.at("m.v", text.indexOf("clock_block"))!;
+    expect([entry.isLibrary, entry.kind]).toEqual([true, "module"]);
+    expect(entry.detail).toMatch(/^Two clocks that keep a ratio/);
+    expect(entry.uses.map((use) => [use.file, use.line])).toEqual([["m.v", 2]]);
+    const behindDot = own.complete("m.v", text.indexOf(".clock_in") + 1).map(({ name }) => name);
+    expect(behindDot).toEqual(expect.arrayContaining(["clock_in", "clock_a", "clock_b", "locked"]));
+    expect(own.complete("m.v", text.indexOf("clock_block")).map(({ name }) => name)).toContain("serial_lane");
+    expect(own.instanceTemplate("clock_switch")).toMatch(/clock_switch clock_switch_1 \(\n {2}\.clock_0\(clock_0\)/);
+    // one that the design declares itself is its own
+    const mine = "module clock_block(input clock_in, output clock_a); assign clock_a = clock_in; endmodule\n";
+    const declared = new SymbolIndex([{ name: "m.v", text: text + mine }]);
+    expect(declared.at("m.v", text.indexOf("clock_block"))!.isLibrary).toBe(false);
+  });
+
   it("survive text that is half written", () => {
     for (let cut = 0; cut < top.length; cut += 7)
       expect(() => new SymbolIndex([files[0], { name: "top.v", text: top.slice(0, cut) }])).not.toThrow();

@@ -4,6 +4,7 @@
  */
 
 export { type ElaboratedDesign, type ElaborateOptions, elaborate } from "./elaborate.ts";
+export { libraryModules } from "./part-library.ts";
 export { type PortTexts, portTexts } from "./port-texts.ts";
 export { type Spot, type SymbolEntry, SymbolIndex, type SymbolKind } from "./symbols.ts";
 export { VhdlNames } from "./vhdl/names.ts";

@@ -119,12 +119,34 @@ export function withoutLibrary(findings: readonly Finding[]): Finding[] {
   return findings.filter(({ place }) => !place.file || !isLibraryFile(place.file));
 }
 
+/** Modules that every design may name. */
+export const libraryModules: readonly string[] = library.map(({ name }) => name);
+
+/** What a library module is, as its text begins. */
+export function libraryWords(module: string): string {
+  const text = library.find(({ name }) => name === module)?.text ?? "";
+  const lines = text.split("\n").flatMap((line) => (line.startsWith("// ") ? [line.slice(3)] : []));
+  return lines.join(" ");
+}
+
 /** The files, with the library's modules that they name and do not declare themselves. */
 export function withPartLibrary(files: readonly SourceFile[]): readonly SourceFile[] {
-  const added = library.filter(({ name }) => {
+  return withLibrary(files, (name) => {
     const named = new RegExp(`\\b${name}\\b`, "i");
+    return files.some(({ text }) => named.test(text));
+  });
+}
+
+/** The files with all of the library's modules that they do not declare themselves: for looking names up. */
+export function withWholeLibrary(files: readonly SourceFile[]): readonly SourceFile[] {
+  return withLibrary(files, () => true);
+}
+
+function withLibrary(files: readonly SourceFile[], isWanted: (module: string) => boolean): readonly SourceFile[] {
+  const added = library.filter(({ name }) => {
+    if (!isWanted(name)) return false;
     const declared = new RegExp(`\\b(?:module|entity)\\s+${name}\\b`, "i");
-    return files.some(({ text }) => named.test(text)) && !files.some(({ text }) => declared.test(text));
+    return !files.some(({ text }) => declared.test(text));
   });
   return added.length ? [...files, ...added.map(({ name, text }) => ({ name: fileName(name), text }))] : files;
 }

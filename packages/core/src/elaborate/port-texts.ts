@@ -3,6 +3,7 @@ import { widthOf } from "../simulate/vhdl/circuit-expr.ts";
 import { foreignUnits, MixedDesign } from "../simulate/vhdl/mixed.ts";
 import { shapeText } from "../simulate/vhdl/shapes.ts";
 import { parseDesign } from "./design-units.ts";
+import { withWholeLibrary } from "./part-library.ts";
 import { Report } from "./report.ts";
 import { analyzeUnits } from "./vhdl/bind-unit.ts";
 
@@ -100,7 +101,7 @@ export function portTexts(files: readonly SourceFile[], name: string): PortTexts
 }
 
 function unitPorts(files: readonly SourceFile[], name: string): UnitPorts | null {
-  const sources = new SourceSet(files);
+  const sources = new SourceSet(withWholeLibrary(files));
   const syntax = parseDesign(sources);
   const report = new Report(sources);
   const world = analyzeUnits(syntax.vhdl, report, foreignUnits(syntax.verilog));

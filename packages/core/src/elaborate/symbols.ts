@@ -4,6 +4,7 @@ import { tokenize } from "../hdl/verilog/lexer.ts";
 import { newPreprocessor } from "../hdl/verilog/macros.ts";
 import { includedFiles, parseVerilog } from "../hdl/verilog/parser.ts";
 import type { Token } from "../hdl/verilog/token.ts";
+import { isLibraryFile, libraryWords, withWholeLibrary } from "./part-library.ts";
 import { Report } from "./report.ts";
 import type { Scope } from "./scope.ts";
 import { typeText, unpackedDims } from "./types.ts";
@@ -49,6 +50,8 @@ export interface SymbolEntry {
   readonly within: string;
   readonly spot: Spot;
   /** Type and width, or value, as elaborated; else the text of the declaration. */
+  /** Comes with the part: it cannot be gone to or renamed. */
+  readonly isLibrary?: boolean;
   readonly detail: string;
   /** The declaration among them. */
   readonly uses: readonly Spot[];
@@ -91,7 +94,7 @@ export class SymbolIndex {
   private readonly details = new Map<string, string>();
 
   constructor(files: readonly SourceFile[]) {
-    this.sources = new SourceSet(files);
+    this.sources = new SourceSet(withWholeLibrary(files));
     const syntax = parseVerilog(this.sources);
     const unit: Region = {
       file: -1,
@@ -403,13 +406,16 @@ export class SymbolIndex {
   }
 
   private shown(entry: Entry): SymbolEntry {
+    const isInLibrary = (loc: { readonly file: number }) => isLibraryFile(this.sources.files[loc.file].name);
+    const words = entry.kind === "module" && isInLibrary(entry.loc) ? libraryWords(entry.name) : entry.text;
     return {
       name: entry.name,
       kind: entry.kind,
       within: entry.within,
       spot: this.spot(entry.loc),
-      detail: this.details.get(`${entry.loc.file}:${entry.loc.start}`) ?? entry.text,
-      uses: entry.uses.map((use) => this.spot(use)),
+      isLibrary: isInLibrary(entry.loc),
+      detail: this.details.get(`${entry.loc.file}:${entry.loc.start}`) ?? words,
+      uses: entry.uses.filter((use) => !isInLibrary(use)).map((use) => this.spot(use)),
     };
   }
 

@@ -1,5 +1,5 @@
 import type { DesignFile } from "@gate-clock/contract";
-import { formatVerilog, formatVhdl, isVhdl, type PortTexts, type Spot } from "@gate-clock/core";
+import { formatVerilog, formatVhdl, isVhdl, libraryModules, type PortTexts, type Spot } from "@gate-clock/core";
 import { Search } from "lucide-react";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
@@ -192,7 +192,9 @@ export function SourcesStation() {
               <Panel minSize="120px" className="flex flex-col">
                 <EditorBar
                   path={open.path}
-                  modules={(check?.modules ?? []).filter((name) => !owned.has(name))}
+                  modules={[...new Set([...(check?.modules ?? []), ...libraryModules])].filter(
+                    (name) => !owned.has(name),
+                  )}
                   isVhdl={openIsVhdl}
                   told={told}
                   onFormat={format}

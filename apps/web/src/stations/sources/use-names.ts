@@ -70,7 +70,7 @@ export function useNames(
         return name === undefined || !remote.current ? [] : remote.current.complete(files, name, offset);
       },
       goTo(offset) {
-        void at(offset).then((entry) => entry && latest.current.onSpot(entry.spot));
+        void at(offset).then((entry) => entry && !entry.isLibrary && latest.current.onSpot(entry.spot));
       },
       showUses(offset) {
         void at(offset).then(
@@ -83,6 +83,7 @@ export function useNames(
         void at(offset).then(
           (entry) =>
             entry &&
+            !entry.isLibrary &&
             setList({ title: `Rename ${entry.name}, ${entry.uses.length} places`, spots: entry.uses, renaming: entry }),
         );
       },
