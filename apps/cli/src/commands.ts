@@ -93,9 +93,10 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   }
   if (netlist && packed && placed && routed && rules && part)
     await save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins, part }));
-  if (image) {
-    const file = options.packed && part ? packBitstream(image.file, part) : null;
-    await save(`${input.name}.bit`, file ?? image.file);
+  const runs = options.packed && image && part ? packBitstream(image.file, part) : null;
+  const file = runs ?? image?.file;
+  if (image && file) {
+    await save(`${input.name}.bit`, file);
     await save("ports.json", `${JSON.stringify({ part: image.partName, ports: image.ports }, null, 2)}\n`);
   }
   const instances = design ? instancePaths(design.hierarchy) : [];
@@ -123,7 +124,7 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
     wiresUsed: routed?.wiresUsed ?? null,
     image: image && {
       file: `${input.name}.bit`,
-      bytes: image.file.length,
+      bytes: file!.length,
       designKey: image.designKey,
       idcode: image.idcode,
       memoryBits: image.memoryBits,
@@ -135,9 +136,7 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   if (options.json) io.out(JSON.stringify(report, null, 2));
   else if (result.status === "done" && image) {
     const clock = timing?.clocks.map((each) => `${each.name} ${each.fmaxMhz?.toFixed(1) ?? "-"} MHz`).join(", ");
-    io.out(
-      `${input.name}: ${join(folder, `${input.name}.bit`)}, ${image.file.length} bytes${clock ? `, ${clock}` : ""}`,
-    );
+    io.out(`${input.name}: ${join(folder, `${input.name}.bit`)}, ${file!.length} bytes${clock ? `, ${clock}` : ""}`);
   }
   return result.status === "done" ? 0 : 1;
 }

@@ -115,6 +115,49 @@ describe("gate-clock", () => {
     expect(bad.err).toMatch(/expected 0, read 1/);
   });
 
+  it("plays a packed image with a made clock, a line that is let go, and a serial loop", async () => {
+    const source = await file(
+      "line.sv",
+      `module line(input clk, let, rx, output tx, inout brake, output reg [3:0] n, output [9:0] heard);
+        wire fast, half, ready; reg [9:0] said = 10'd3;
+        clock_block #(.MULTIPLY(2), .DIVIDE_B(4)) u1 (.clock_in(clk), .clock_a(fast), .clock_b(half), .locked(ready));
+        serial_lane u2 (.word_clock(clk), .slip(1'b0), .rx(rx), .tx(tx), .tx_word(said), .rx_word(heard));
+        initial n = 0; always @(posedge fast) n <= n + 1'b1;
+        assign brake = let ? 1'bz : n[1]; endmodule`,
+    );
+    const out = join(folder, "packed");
+    const made = await run(
+      "build",
+      "--top",
+      "line",
+      "--part",
+      "TW-9-P144-1C",
+      "--out",
+      out,
+      "--packed",
+      "--json",
+      source,
+    );
+    expect(made.status).toBe(0);
+    const bytes = await readFile(join(out, "line.bit"));
+    expect(JSON.parse(made.out).image.bytes).toBe(bytes.length);
+    expect(bytes.length).toBeLessThan(10_000);
+    const steps = [
+      { link: { from: "tx", to: "rx" } },
+      { clock: { port: "clk", cycles: 16 } },
+      { read: ["n", "brake", "heard"], expect: [2, 1, 3] },
+      { set: { let: 1 } },
+      { read: ["brake"], expect: ["z"] },
+      { set: { brake: 0 } },
+      { read: ["brake"], expect: [0] },
+      { set: { let: 0 } },
+      { read: ["brake"], expect: ["x"] },
+    ];
+    const script = await file("line.json", JSON.stringify(steps));
+    const played = await run("play", join(out, "line.bit"), "--ports", join(out, "ports.json"), "--steps", script);
+    expect(played).toEqual({ status: 0, out: '[2,1,3]\n["z"]\n[0]\n["x"]\n', err: "" });
+  });
+
   it("refuses a damaged image with the part's reason", async () => {
     const bytes = await readFile(join(folder, "one", "pick-counter.bit"));
     bytes[5000] ^= 1;
