@@ -118,12 +118,12 @@ describe("gate-clock", () => {
   it("plays a packed image with a made clock, a line that is let go, and a serial loop", async () => {
     const source = await file(
       "line.sv",
-      `module line(input clk, let, rx, output tx, inout brake, output reg [3:0] n, output [9:0] heard);
+      `module line(input clk, free, rx, output tx, inout brake, output reg [3:0] n, output [9:0] heard);
         wire fast, half, ready; reg [9:0] said = 10'd3;
         clock_block #(.MULTIPLY(2), .DIVIDE_B(4)) u1 (.clock_in(clk), .clock_a(fast), .clock_b(half), .locked(ready));
         serial_lane u2 (.word_clock(clk), .slip(1'b0), .rx(rx), .tx(tx), .tx_word(said), .rx_word(heard));
         initial n = 0; always @(posedge fast) n <= n + 1'b1;
-        assign brake = let ? 1'bz : n[1]; endmodule`,
+        assign brake = free ? 1'bz : n[1]; endmodule`,
     );
     const out = join(folder, "packed");
     const made = await run(
@@ -146,11 +146,11 @@ describe("gate-clock", () => {
       { link: { from: "tx", to: "rx" } },
       { clock: { port: "clk", cycles: 16 } },
       { read: ["n", "brake", "heard"], expect: [2, 1, 3] },
-      { set: { let: 1 } },
+      { set: { free: 1 } },
       { read: ["brake"], expect: ["z"] },
       { set: { brake: 0 } },
       { read: ["brake"], expect: [0] },
-      { set: { let: 0 } },
+      { set: { free: 0 } },
       { read: ["brake"], expect: ["x"] },
     ];
     const script = await file("line.json", JSON.stringify(steps));
