@@ -1,35 +1,19 @@
-import type { Loc, SourcePosition } from "../common/source.ts";
+import type { Loc } from "../common/source.ts";
 import { AttributeLookup, type NamedAttributes } from "../netlist/attributes.ts";
-import {
-  type Bits,
-  bit0,
-  bit1,
-  bitX,
-  type HierarchyNode,
-  type RtlNetlist,
-  type RtlPort,
-  type RtlPositions,
-  type RtlVector,
-} from "../netlist/rtl.ts";
+import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
 import { unassignedBranch } from "./checks.ts";
-import { codeNames } from "./code-names.ts";
+import { type FlatDesign, flatten, type LoweredDesign } from "./flatten-design.ts";
 import { hardwareBits } from "./hardware-bits.ts";
 import { lowerAttributes } from "./lower-attributes.ts";
+import { InitialLowering, type ReadFile } from "./lower-initial.ts";
 import { MemoryPlan } from "./lower-memory.ts";
-import { type Edge, hintOf, ProcessLowering } from "./lower-process.ts";
+import { type Edge, ProcessLowering } from "./lower-process.ts";
 import { StatementLowering } from "./lower-stmt.ts";
 import { driveEnables, drivesZ, hasTristate, TristateNets } from "./lower-tristate.ts";
-import { readMemoryText } from "./memory-text.ts";
-import type { DesignModel, Expr, Instance, Process, Signal, Stmt, Target } from "./model.ts";
+import type { DesignModel, Expr, Instance, Process, Signal, Target } from "./model.ts";
 import { isPartInstance, partBlock } from "./part-library.ts";
 import type { Report } from "./report.ts";
-import { numberOf, RtlBuilder } from "./rtl-builder.ts";
-
-export interface FlatDesign {
-  readonly netlist: RtlNetlist;
-  readonly positions: RtlPositions;
-  readonly hierarchy: HierarchyNode;
-}
+import { RtlBuilder } from "./rtl-builder.ts";
 
 const maxArrayBits = 1 << 20;
 
@@ -67,28 +51,26 @@ export function lowerDesign(design: DesignModel, report: Report, readFile: ReadF
   }
 }
 
-/** Text of a file that the design loads memory contents from, or null. */
-export type ReadFile = (name: string) => string | null;
 /** Smaller arrays as registers surprise nobody. */
 const tellArrayBits = 512;
 
-class DesignLowering {
-  private readonly rtl = new RtlBuilder();
-  private readonly bits: (Bits | undefined)[] = [];
+class DesignLowering implements LoweredDesign {
+  readonly rtl = new RtlBuilder();
+  readonly bits: (Bits | undefined)[] = [];
   /** Net -> the bit that drives it. */
-  private readonly drivers = new Map<number, number>();
+  readonly drivers = new Map<number, number>();
   private readonly driverLocs = new Map<number, Loc>();
   private readonly conflicts = new Set<Signal>();
 
   constructor(
-    private readonly design: DesignModel,
-    private readonly report: Report,
-    private readonly attributes: readonly NamedAttributes[],
+    readonly design: DesignModel,
+    readonly report: Report,
+    readonly attributes: readonly NamedAttributes[],
     private readonly memories: MemoryPlan,
     private readonly readFile: ReadFile,
   ) {}
 
-  private readonly bitsOf = (signal: Signal): Bits => {
+  readonly bitsOf = (signal: Signal): Bits => {
     let nets = this.bits[signal.id];
     if (!nets) {
       if (this.memories.has(signal)) {
@@ -112,12 +94,9 @@ class DesignLowering {
 
   private readonly tristate = new TristateNets();
   /** Ports of both directions: nets that they read, and what they drive. */
-  private readonly pads = new Map<
-    Signal,
-    { readonly reads: Bits; readonly values: number[]; readonly enables: number[] }
-  >();
+  readonly pads = new Map<Signal, { readonly reads: Bits; readonly values: number[]; readonly enables: number[] }>();
   /** Net of an output port that lets go -> net that is 1 while it drives. */
-  private readonly portEnables = new Map<number, number>();
+  readonly portEnables = new Map<number, number>();
   /** Pulls, which count where nobody else drives. */
   private readonly pulls: { readonly target: Target; readonly bits: Bits; readonly loc: Loc }[] = [];
 
@@ -241,7 +220,7 @@ class DesignLowering {
     if (isShared) this.shareNets();
     else for (const join of design.joins) this.join(join.inner, join.outer, join.offset, join.loc);
     this.settleUndriven();
-    return this.finish();
+    return flatten(this);
   }
 
   /** Nets of a port of both directions are what its pins read. */
@@ -528,228 +507,6 @@ class DesignLowering {
       );
     }
   }
-
-  private finish(): FlatDesign {
-    const { rtl, drivers, design, report } = this;
-    const { netCount } = rtl;
-    const driven = new Uint8Array(netCount);
-    for (const cell of rtl.cells) for (const bit of cell.output) driven[bit] = 1;
-    for (const port of design.top.ports)
-      if (port.direction === "input") for (const bit of this.bitsOf(port)) driven[bit] = 1;
-    for (const { reads } of this.pads.values()) for (const bit of reads) driven[bit] = 1;
-    const resolved = new Int32Array(netCount).fill(-1);
-    resolved[bit0] = bit0;
-    resolved[bit1] = bit1;
-    resolved[bitX] = bitX;
-    const trail: number[] = [];
-    const resolve = (net: number): number => {
-      let here = net;
-      while (resolved[here] === -1) {
-        resolved[here] = -2; // on the trail
-        trail.push(here);
-        const next = drivers.get(here);
-        if (next === undefined || next === here) {
-          resolved[here] = driven[here] ? here : bitX;
-          break;
-        }
-        here = next;
-      }
-      // a ring of wires has no value; the undriven check cannot see it, the loop check cannot either
-      const value = resolved[here] === -2 ? bitX : resolved[here];
-      for (const passed of trail) resolved[passed] = value;
-      trail.length = 0;
-      return value;
-    };
-    const settle = (bits: Bits) => bits.map(resolve);
-    const at = (loc: Loc): SourcePosition => report.sources.position(loc.file, loc.start);
-    const ports: RtlPort[] = [];
-    const portPlaces: SourcePosition[] = [];
-    const addPort = (port: Signal, fields: Pick<RtlPort, "direction" | "bits" | "enable" | "isInout">) => {
-      const [msb, lsb] = port.dims.length ? [hardwareBits(port) - 1, 0] : [port.msb, port.lsb];
-      ports.push({ name: port.name, ...fields, msb, lsb });
-      portPlaces.push(at(port.loc));
-    };
-    for (const port of design.top.ports) {
-      const own = this.bitsOf(port);
-      const pad = this.pads.get(port);
-      if (pad) {
-        addPort(port, { direction: "input", bits: pad.reads, isInout: true });
-        const enable = settle(pad.enables);
-        if (enable.some((bit) => bit !== bit0))
-          addPort(port, { direction: "output", bits: settle(pad.values), enable, isInout: true });
-      } else if (port.direction === "output") {
-        const enable = settle(own.map((net) => this.portEnables.get(net) ?? bit1));
-        const letsGo = enable.some((bit) => bit !== bit1);
-        addPort(port, { direction: "output", bits: settle(own), ...(letsGo ? { enable } : {}) });
-      } else addPort(port, { direction: "input", bits: own });
-    }
-    const signals: RtlVector[] = [];
-    const signalPlaces: SourcePosition[] = [];
-    for (const signal of design.signals) {
-      if (signal.kind === "local" || signal.width === 0 || signal.type.kind === "real") continue;
-      const bits = this.bits[signal.id];
-      if (!bits) continue;
-      if (signal.dims.length) {
-        const width = bits.length;
-        signals.push({ name: signal.name, bits: settle(bits), msb: width - 1, lsb: 0 });
-      } else signals.push({ name: signal.name, bits: settle(bits), msb: signal.msb, lsb: signal.lsb });
-      signalPlaces.push(at(signal.loc));
-    }
-    const byInstance = new Map<Instance, Signal[]>();
-    for (const signal of design.signals) {
-      if (signal.direction !== "input" && signal.direction !== "output") continue;
-      const list = byInstance.get(signal.instance);
-      if (list) list.push(signal);
-      else byInstance.set(signal.instance, [signal]);
-    }
-    const portsOf = (instance: Instance) =>
-      (byInstance.get(instance) ?? []).flatMap((signal) => {
-        const bits = this.bits[signal.id];
-        if (!bits || signal.dims.length) return [];
-        return [{ name: signal.plainName, direction: signal.direction as "input" | "output", bits: settle(bits) }];
-      });
-    const node = (instance: Instance): HierarchyNode => ({
-      instance: instance.name,
-      module: variantOf(instance),
-      place: at(instance.loc),
-      // blocks of the part are cells, with nothing of their own inside
-      children: instance.children.filter((child) => !isPartInstance(child, report.sources)).map(node),
-      ports: design.signals.length ? portsOf(instance) : [],
-    });
-    return {
-      netlist: {
-        top: design.top.module,
-        netCount,
-        cells: rtl.cells.map((cell) => ({ ...cell, inputs: cell.inputs.map(settle) })),
-        ports,
-        signals,
-        attributes: this.attributes,
-      },
-      positions: {
-        cells: rtl.cellLocs.map(at),
-        signals: signalPlaces,
-        ports: portPlaces,
-        labels: codeNames(design, report.sources),
-      },
-      hierarchy: node(design.top),
-    };
-  }
-}
-
-/** Start values: the block is run once, and what it leaves as constants counts. */
-class InitialLowering extends StatementLowering {
-  readFile: ReadFile = () => null;
-
-  run(process: Process): void {
-    this.rtl.hint = hintOf(process);
-    this.exec(process.body, false);
-    for (const [signal, slot] of [...this.env.blocking, ...this.env.deferred]) {
-      if (signal.kind !== "variable" || this.loopVariables.has(signal)) continue;
-      const width = BigInt(slot.value.length);
-      const old = signal.init;
-      const oldA = old ? old.a.toString(2).padStart(Number(width), "0") : "";
-      const oldB = old ? old.b.toString(2).padStart(Number(width), "0") : "";
-      let unknown = false;
-      const a: string[] = [];
-      const b: string[] = [];
-      for (let i = slot.value.length - 1; i >= 0; i--) {
-        const bit = slot.value[i];
-        const place = slot.value.length - 1 - i;
-        if (slot.assigned[i] === bit1 && (bit === bit0 || bit === bit1)) {
-          a.push(bit === bit1 ? "1" : "0");
-          b.push("0");
-        } else if (slot.assigned[i] === bit0 && old) {
-          a.push(oldA[place]);
-          b.push(oldB[place]);
-        } else {
-          a.push("0");
-          b.push("1");
-          if (bit > bitX || slot.assigned[i] > bitX) unknown = true;
-        }
-      }
-      if (unknown)
-        this.report.warn(
-          "verilog/initial",
-          process.loc,
-          `The start value of '${signal.plainName}' is not a constant, so it is ignored.`,
-          "Assign a constant in the initial block.",
-        );
-      signal.init = { a: BigInt(`0b${a.join("")}`), b: BigInt(`0b${b.join("")}`) };
-    }
-  }
-
-  /** At the outermost level nothing else holds the slot, so that loops over large arrays may change it in place. */
-  protected override write(signal: Signal, offset: number, bits: Bits, blocking: boolean): void {
-    const slots = blocking ? this.env.blocking : this.env.deferred;
-    const own = this.env.parent === null ? slots.get(signal) : undefined;
-    if (!own) {
-      super.write(signal, offset, bits, blocking);
-      return;
-    }
-    const value = own.value as number[];
-    const assigned = own.assigned as number[];
-    for (let i = Math.max(0, -offset); i < bits.length && offset + i < value.length; i++) {
-      value[offset + i] = bits[i];
-      assigned[offset + i] = bit1;
-    }
-  }
-
-  protected override exec(stmt: Stmt, outermost: boolean): void {
-    if (stmt.op === "system" && /^\$readmem[hb]$/.test(stmt.name)) this.loadMemory(stmt);
-    else super.exec(stmt, outermost);
-  }
-
-  /** Contents from a file, as simulation takes them. */
-  private loadMemory(stmt: Stmt & { op: "system" }): void {
-    const [file, array, from, to] = stmt.args;
-    if (array?.kind !== "array") return;
-    const name = file?.kind === "expr" ? textOf(file.expr) : null;
-    if (name === null) {
-      this.report.error("memory/file", stmt.loc, "The name of the file is not a constant.", "Write it as a string.");
-      return;
-    }
-    const text = this.readFile(name);
-    if (text === null) {
-      this.report.error(
-        "memory/file",
-        stmt.loc,
-        `There is no file '${name}' in the design, which '${array.signal.plainName}' takes its contents from.`,
-        "Add the file to the design, or correct its name.",
-      );
-      return;
-    }
-    const address = (arg: (typeof stmt.args)[number] | undefined) => {
-      const value = arg?.kind === "expr" ? numberOf(this.expression(arg.expr)) : null;
-      return value === null ? null : Number(value);
-    };
-    const { signal } = array;
-    const problem = readMemoryText(signal, text, stmt.name.endsWith("h"), address(from), address(to), (at, value) =>
-      this.write(signal, at * signal.width, this.rtl.constant(value, signal.width), true),
-    );
-    if (problem)
-      this.report.error("memory/contents", stmt.loc, `${name}, ${problem}`, "Correct the file, or the array's size.");
-  }
-
-  override unsynthesizable(loc: Loc, what: string): void {
-    this.report.warn(
-      "verilog/initial",
-      loc,
-      `${what} gives no start value, so hardware ignores it.`,
-      "Assign constants in the initial block.",
-    );
-  }
-}
-
-function textOf(expr: Expr): string | null {
-  if (expr.op === "strconst") return expr.value;
-  if (expr.op !== "const" || expr.value.b) return null;
-  const hex = expr.value.a.toString(16);
-  return (hex.length & 1 ? `0${hex}` : hex).replace(/../g, (pair) => String.fromCharCode(Number.parseInt(pair, 16)));
-}
-
-export function variantOf(instance: Instance): string {
-  if (!instance.parent || instance.parameters.length === 0) return instance.module;
-  return `${instance.module} #(${instance.parameters.map(({ name, value }) => `${name}=${value}`).join(", ")})`;
 }
 
 function asBit(expr: Expr): { signal: Signal; bit: number } | null {
