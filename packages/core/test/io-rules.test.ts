@@ -65,6 +65,16 @@ describe("pairs of pins", () => {
   });
 });
 
+describe("a clock at a plain pin", () => {
+  it("is warned of, unless its line says that it is meant", () => {
+    const clock = { ...need("c", "input"), isClock: true };
+    const plain = part.pins.find((pin) => !pin.isClock)!.name;
+    expect(told(`c at ${plain}`, clock)).toEqual(["pins/clock-on-plain-pin 1"]);
+    expect(told(`c at ${plain} clock=plain`, clock)).toEqual([]);
+    expect(told(`c at ${part.pins.find((pin) => pin.isClock)!.name}`, clock)).toEqual([]);
+  });
+});
+
 describe("termination", () => {
   it("is for inputs of standards that are meant for it", () => {
     const a = need("a", "input");
@@ -74,7 +84,7 @@ describe("termination", () => {
     expect(told(`a at ${first} HSTL15 termination=on`, need("a", "inout"))).toEqual([]);
   });
   it("is written as it is read", () => {
-    const line = `a at ${first} SSTL18 drive=4 register=on termination=on`;
+    const line = `a at ${first} SSTL18 drive=4 register=on termination=on clock=plain`;
     const [{ assignment }] = parsePins([{ name: "m.pins", text: line }]).pins;
     expect(parsePins([{ name: "m.pins", text: formatPin(assignment) }]).pins[0].assignment).toEqual(assignment);
     expect([assignment.register, assignment.termination]).toEqual([true, true]);

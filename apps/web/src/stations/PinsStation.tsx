@@ -148,6 +148,7 @@ function pinRows(
           pin.hysteresis && "hysteresis",
           pin.register && "pad register",
           pin.termination && "terminated",
+          pin.clock === "plain" && "clock by plain wires",
         ]
           .filter(Boolean)
           .join(", ")

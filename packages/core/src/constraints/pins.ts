@@ -23,6 +23,8 @@ export interface PinOptions {
   readonly register: boolean;
   /** Ends the line inside of the part. */
   readonly termination: boolean;
+  /** "plain": a clock may come in here although the pin has no way to the clock network. */
+  readonly clock: "network" | "plain";
 }
 export interface PinAssignment extends PinOptions {
   readonly port: string;
@@ -41,6 +43,7 @@ export const defaultPinOptions: PinOptions = {
   hysteresis: false,
   register: false,
   termination: false,
+  clock: "network",
 };
 
 const optionValues: Readonly<Record<string, readonly string[]>> = {
@@ -50,6 +53,7 @@ const optionValues: Readonly<Record<string, readonly string[]>> = {
   hysteresis: ["on", "off"],
   register: ["on", "off"],
   termination: ["on", "off"],
+  clock: ["network", "plain"],
 };
 
 /** Reads pin files without a part: syntax only. Lines that cannot be read are left out, each with a finding. */
@@ -132,6 +136,7 @@ export function parsePins(files: readonly SourceFile[]): { pins: ParsedPin[]; fi
         else if (key === "slew") options.slew = value as "fast" | "slow";
         else if (key === "pull") options.pull = value as "none" | "up" | "down";
         else if (key === "register") options.register = value === "on";
+        else if (key === "clock") options.clock = value as "network" | "plain";
         else if (key === "termination") options.termination = value === "on";
         else options.hysteresis = value === "on";
       }
@@ -154,6 +159,7 @@ export function formatPin(pin: PinAssignment): string {
   if (pin.hysteresis) options.push("hysteresis=on");
   if (pin.register) options.push("register=on");
   if (pin.termination) options.push("termination=on");
+  if (pin.clock === "plain") options.push("clock=plain");
   return `${pin.port.padEnd(14)} at ${pin.pin.padEnd(5)} ${pin.standard}${options.length ? `  ${options.join(" ")}` : ""}`;
 }
 
@@ -262,7 +268,7 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
       continue;
     }
     if (!bank) bankVolts.set(pin.bank, { volts: standard.volts, first: entry });
-    if (need.isClock && need.direction !== "output" && !pin.isClock) {
+    if (need.isClock && need.direction !== "output" && !pin.isClock && assignment.clock !== "plain") {
       findings.push({
         code: "pins/clock-on-plain-pin",
         severity: "warning",
@@ -271,7 +277,7 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
         remedy: `It will use ordinary wires, with more skew. Clock pins are ${part.pins
           .filter((candidate) => candidate.isClock)
           .map((candidate) => candidate.name)
-          .join(", ")}.`,
+          .join(", ")}; clock=plain allows it here.`,
       });
     }
     byPort.set(assignment.port, entry);

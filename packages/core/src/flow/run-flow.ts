@@ -26,7 +26,7 @@ import { levelsFor } from "./fit.ts";
 export const stageVersions: Readonly<Record<StageName, number>> = {
   elaborate: 9,
   synth: 10,
-  rules: 2,
+  rules: 3,
   pack: 3,
   place: 3,
   route: 3,
