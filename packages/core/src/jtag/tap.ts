@@ -19,23 +19,26 @@ export const tapStates = [
 ] as const;
 export type TapState = (typeof tapStates)[number];
 
+/** Where most ways lead. */
+const idle = "run-test-idle" satisfies TapState;
+
 const moves: Readonly<Record<TapState, readonly [TapState, TapState]>> = {
-  "test-logic-reset": ["run-test-idle", "test-logic-reset"],
-  "run-test-idle": ["run-test-idle", "select-dr"],
+  "test-logic-reset": [idle, "test-logic-reset"],
+  "run-test-idle": [idle, "select-dr"],
   "select-dr": ["capture-dr", "select-ir"],
   "capture-dr": ["shift-dr", "exit1-dr"],
   "shift-dr": ["shift-dr", "exit1-dr"],
   "exit1-dr": ["pause-dr", "update-dr"],
   "pause-dr": ["pause-dr", "exit2-dr"],
   "exit2-dr": ["shift-dr", "update-dr"],
-  "update-dr": ["run-test-idle", "select-dr"],
+  "update-dr": [idle, "select-dr"],
   "select-ir": ["capture-ir", "test-logic-reset"],
   "capture-ir": ["shift-ir", "exit1-ir"],
   "shift-ir": ["shift-ir", "exit1-ir"],
   "exit1-ir": ["pause-ir", "update-ir"],
   "pause-ir": ["pause-ir", "exit2-ir"],
   "exit2-ir": ["shift-ir", "update-ir"],
-  "update-ir": ["run-test-idle", "select-dr"],
+  "update-ir": [idle, "select-dr"],
 };
 
 export function nextTapState(state: TapState, tms: number): TapState {
