@@ -156,6 +156,23 @@ describe("clock blocks", () => {
     expect(result.findings.filter(({ code }) => code === "timing/clock-from-logic")).toEqual([]);
   });
 
+  it("are in step with the clock that comes in", async () => {
+    const timingFiles = [{ name: "t.sdc", text: "create_clock -name main -period 20 [get_ports clk]\n" }];
+    for (const name of ["TW-2-P144-2C", "CA-6-P84-2C"]) {
+      const result = await built(counters(".MULTIPLY(3), .DIVIDE_A(2)"), { timingFiles, part: name });
+      const { clocks, checks } = (await result.artifact("timing"))!;
+      const { clockBlockPs, tileClockStepPs } = findPart(name).part!.family.delays;
+      const own = clocks.find(({ port }) => port === "clk")!;
+      const { fabric } = findPart(name).part!;
+      const most = clockBlockPs + tileClockStepPs * (fabric.width + fabric.height);
+      for (const made of clocks.filter(({ port }) => port !== "clk")) {
+        expect(made.registers).toBeGreaterThan(0);
+        expect(Math.abs(made.earliestPs - own.earliestPs)).toBeLessThanOrEqual(most);
+      }
+      for (const { kind, worstSlackPs } of checks) if (kind === "hold") expect(worstSlackPs!).toBeGreaterThan(0);
+    }
+  });
+
   it("are proven: as written, as built and as read back", async () => {
     for (const text of [counters(".MULTIPLY(2), .DIVIDE_B(5)"), switched]) {
       const result = await built(text);

@@ -49,7 +49,7 @@ export const calico: FamilyDescription = {
     regionClockPs: 590,
     tileClockPs: 330,
     tileClockStepPs: 8,
-    clockBlockPs: 420,
+    clockBlockPs: 90,
     clockSwitchPs: 260,
     serialClockPs: 0,
     serialSetupPs: 0,

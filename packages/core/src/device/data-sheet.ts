@@ -53,7 +53,7 @@ export function writeDataSheet(family: FamilyDescription): string {
   );
   if (family.clockBlocks)
     lines.push(
-      `- **Clock blocks**: ${family.clockBlocks}, in the corners; each makes two clocks of one between ${family.clockBlockMhz.input.join(" and ")} MHz, by multiplying by 1 to 64, up to ${family.clockBlockMhz.inside} MHz, dividing by 1 to 64 and shifting by eighths of a period. They run from the ${clockBlockLockEdges}th rising edge on.`,
+      `- **Clock blocks**: ${family.clockBlocks}, in the corners; each makes two clocks of one between ${family.clockBlockMhz.input.join(" and ")} MHz, by multiplying by 1 to 64, up to ${family.clockBlockMhz.inside} MHz, dividing by 1 to 64 and shifting by eighths of a period. They run from the ${clockBlockLockEdges}th rising edge on, and keep in step with the clock at the pin: the block takes its own delay out by feedback.`,
     );
   if (family.clockSwitches)
     lines.push(
@@ -94,7 +94,12 @@ export function writeDataSheet(family: FamilyDescription): string {
       `${delays.globalClockPs} / ${delays.regionClockPs} / ${delays.tileClockPs}, ${delays.tileClockStepPs}`,
     ],
     ...(family.clockBlocks
-      ? [["clock block / clock switch", `${delays.clockBlockPs} / ${delays.clockSwitchPs}`] satisfies [string, string]]
+      ? [
+          [
+            "clock block: left by feedback / clock switch",
+            `${delays.clockBlockPs} / ${delays.clockSwitchPs}`,
+          ] satisfies [string, string],
+        ]
       : []),
     ...(laneDies.length
       ? [

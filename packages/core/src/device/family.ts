@@ -42,7 +42,10 @@ export interface DelayTable {
   /** Clock pin of a tile, next to the middle of its region, and more for each tile away from it. */
   readonly tileClockPs: number;
   readonly tileClockStepPs: number;
-  /** Input to output of a clock block and of a clock switch, and setup of the switch's choice. */
+  /**
+   * What a clock block leaves of the way into it and of its own delay, which it takes out by feedback; input to output of
+   * a clock switch.
+   */
   readonly clockBlockPs: number;
   readonly clockSwitchPs: number;
   /** Serial lane: clock to the word received, and setup of the word to send. */

@@ -226,7 +226,8 @@ export class Delays {
         (modes.ports[clockOfPin(modes, output)].outputRegister ? delays.memoryRegisteredPs : delays.memoryClockPs) *
         this.scale
       );
-    if (modes.type === "clockBlock") return delays.clockBlockPs * this.scale;
+    if (modes.type === "clockBlock")
+      return (output === "LOCKED" ? delays.clockToOutputPs : delays.clockBlockPs) * this.scale;
     if (modes.type === "clockSwitch") return delays.clockSwitchPs * this.scale;
     if (modes.type === "serialLane") return delays.serialClockPs * this.scale;
     const behind = modes.outputRegister
@@ -262,6 +263,9 @@ export class Delays {
   blockThroughPs(input: string): number {
     const { delays } = this.part.family;
     return (delays.multiplierAddPs + (input.startsWith("C") ? 0 : delays.multiplierPs)) * this.scale;
+  }
+  get pinMuxPs(): number {
+    return this.part.family.delays.pinMuxPs * this.scale;
   }
   get clockToOutputPs(): number {
     return this.part.family.delays.clockToOutputPs * this.scale;

@@ -49,7 +49,7 @@ export const twill: FamilyDescription = {
     regionClockPs: 480,
     tileClockPs: 260,
     tileClockStepPs: 6,
-    clockBlockPs: 310,
+    clockBlockPs: 60,
     clockSwitchPs: 190,
     serialClockPs: 620,
     serialSetupPs: 180,

@@ -30,7 +30,7 @@ export const stageVersions: Readonly<Record<StageName, number>> = {
   pack: 3,
   place: 3,
   route: 3,
-  timing: 5,
+  timing: 6,
   image: 3,
 };
 

@@ -299,9 +299,13 @@ class CornerAnalysis {
     let result: ClockSource = { port: cellName[cell], cell, ps: 0 };
     if (kind[cell] === cellKind.inputPad) result.ps = this.timing.padPs[cell];
     else if (this.made.isMade(cell) && depth < 64) {
-      // behind a switch both clocks count as late as the later one
-      for (const { driver, slot } of this.made.inputsOf(cell))
-        result.ps = Math.max(result.ps, this.clockSource(driver, depth + 1).ps + this.timing.netPs[slot]);
+      // behind a switch both clocks count as late as the later one; a block's feedback takes its own way in out
+      const { netPs, delays } = this.timing;
+      const taken = this.made.isAligned(cell) ? delays.pinMuxPs : 0;
+      for (const { driver, slot } of this.made.inputsOf(cell)) {
+        const way = Math.max(0, netPs[slot] - taken);
+        result.ps = Math.max(result.ps, this.clockSource(driver, depth + 1).ps + way);
+      }
       result.ps += this.startPs[cell];
     } else if (depth < 64) {
       this.findings.push({

@@ -26,6 +26,11 @@ export class MadeClocks {
     return isClockMaker(own) && !(own.type === "clockBlock" && clockBlockPins.outputs[modes[cell]] === "LOCKED");
   }
 
+  /** True for a clock that its block keeps in step with the one that comes in. */
+  isAligned(cell: number): boolean {
+    return this.isMade(cell) && this.netlist.blocks[this.blockOf[cell]].modes.type === "clockBlock";
+  }
+
   /** Cells at the clock inputs of the block or switch that a made clock comes from, with the slots they lead to. */
   inputsOf(cell: number): { readonly driver: number; readonly slot: number }[] {
     const { blocks, inputStart, inputNet, netDriver } = this.netlist;
