@@ -221,6 +221,29 @@ describe("ports of both directions", () => {
     expect([player.read("line"), player.read("busy")]).toEqual([1, 0]);
   });
 
+  it("are pulled where the source says so, unless the pin file says otherwise", async () => {
+    const text = (pull: string) => `module m(input low, ${pull ? "inout tri1" : "inout"} [1:0] line, output [1:0] seen);
+      ${pull}
+      assign line = low ? 2'b00 : 2'bzz; assign seen = line; endmodule`;
+    for (const source of [text(" "), text("pullup (line[0]); pullup (line[1]);").replace("inout tri1", "inout")]) {
+      const { player, result } = await running(source);
+      expect([player.read("line"), player.read("seen")]).toEqual([3, 3]);
+      player.set({ low: 1 });
+      expect(player.read("seen")).toBe(0);
+      player.set({ low: 0, "line[1]": 0 });
+      expect(player.read("seen")).toBe(1);
+      const { pins } = (await result.artifact("rules"))!.pins;
+      expect(pins.filter(({ pull }) => pull === "up").map(({ port }) => port)).toEqual(["line[0]", "line[1]"]);
+    }
+    const down =
+      "module m(input low, inout line, output seen); pulldown (line); assign line = low ? 1'b1 : 1'bz; assign seen = line; endmodule";
+    const said = await running(down, { pinFiles: [{ name: "m.pins", text: "line at N3 LVCMOS33 pull=up\n" }] });
+    expect(said.player.read("seen")).toBe(1);
+    expect(said.result.findings.map(({ code }) => code)).toContain("pins/pull");
+    const placed = await running(down, { pinFiles: [{ name: "m.pins", text: "line at N3 LVCMOS33\n" }] });
+    expect(placed.player.read("seen")).toBe(0);
+  });
+
   it("tell what cannot be", () => {
     const codes = (text: string) => elaborate([{ name: "t.sv", text }]).findings.map(({ code }) => code);
     expect(codes("module m(inout a, b, input e); tran (a, b); assign a = e ? 1'b1 : 1'bz; endmodule")).toContain(
@@ -229,9 +252,9 @@ describe("ports of both directions", () => {
     expect(codes("module m(inout a, input d, e); assign a = d; assign a = e ? 1'b0 : 1'bz; endmodule")).toContain(
       "verilog/several-drivers",
     );
-    expect(codes("module m(inout a, input e); pullup (a); assign a = e ? 1'b0 : 1'bz; endmodule")).toContain(
-      "circuit/pin-pull",
-    );
+    expect(
+      codes("module m(inout a, input e, w); assign (pull0, pull1) a = w; assign a = e ? 1'b0 : 1'bz; endmodule"),
+    ).toContain("circuit/pin-pull");
     expect(codes("module m(inout a, input d); assign a = d; endmodule")).toEqual([]);
   });
 });

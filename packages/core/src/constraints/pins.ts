@@ -3,6 +3,7 @@ import type { SourceFile } from "../common/source.ts";
 import { SourceSet } from "../common/source.ts";
 import type { Part } from "../device/part.ts";
 import type { PinDirection } from "../netlist/mapped.ts";
+import type { PinPull } from "../netlist/rtl.ts";
 import { checkPairs, checkSwitching, type PlacedPort } from "./io-rules.ts";
 import { planSerialPins } from "./serial-pins.ts";
 
@@ -32,6 +33,8 @@ export interface PinAssignment extends PinOptions {
 }
 export interface ParsedPin {
   readonly assignment: PinAssignment;
+  /** The line says something of a pull, if only that there is none. */
+  readonly saysPull: boolean;
   readonly place: Place;
 }
 
@@ -142,6 +145,7 @@ export function parsePins(files: readonly SourceFile[]): { pins: ParsedPin[]; fi
       }
       if (ok)
         pins.push({
+          saysPull: /\bpull=/.test(rest),
           assignment: { port, pin: pin.toUpperCase(), ...options },
           place: place(line.search(/\S/), line.trim().length),
         });
@@ -172,6 +176,8 @@ export interface PinNeed {
   readonly bitName: string;
   readonly direction: PinDirection;
   readonly isClock: boolean;
+  /** What the source pulls it to while nobody drives it. */
+  readonly pull?: PinPull;
   /** Leads to a serial lane of the design, instead of a pad. */
   readonly serial?: { readonly lane: number; readonly side: "transmit" | "receive" };
 }
@@ -287,10 +293,18 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
   const pairs = checkPairs(placed, part);
   findings.push(...pairs.findings);
 
-  const plan: (PinAssignment & { automatic: boolean })[] = [...byPort.values()].map((entry) => ({
-    ...entry.assignment,
-    automatic: false,
-  }));
+  const plan = [...byPort.values()].map(({ assignment, saysPull, place }): PinAssignment & { automatic: boolean } => {
+    const { pull } = needByName.get(assignment.port)!;
+    if (saysPull && pull && assignment.pull !== pull)
+      findings.push({
+        code: "pins/pull",
+        severity: "warning",
+        place,
+        message: `The source pulls '${assignment.port}' ${pull}, but its line says pull=${assignment.pull}.`,
+        remedy: "The line counts. Take it back, or change the source.",
+      });
+    return { ...assignment, ...(pull && !saysPull ? { pull } : {}), automatic: false };
+  });
   const open = needs.filter((need) => !byPort.has(need.bitName));
   // banks that a line of the file has set to another voltage come last, with a standard of that voltage
   const standardOf = (bank: number): string | undefined => {
@@ -312,6 +326,7 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
         port: need.bitName,
         pin: pin.name,
         ...defaultPinOptions,
+        pull: need.pull ?? defaultPinOptions.pull,
         standard: standardOf(pin.bank)!,
         automatic: true,
       });

@@ -6,6 +6,7 @@ import {
   bit1,
   bitX,
   type HierarchyNode,
+  type PinPull,
   type RtlNetlist,
   type RtlPort,
   type RtlPositions,
@@ -36,7 +37,10 @@ export interface LoweredDesign {
   readonly bits: readonly (Bits | undefined)[];
   readonly bitsOf: (signal: Signal) => Bits;
   /** Ports of both directions: nets that they read, and what they drive. */
-  readonly pads: ReadonlyMap<Signal, { readonly reads: Bits; readonly values: Bits; readonly enables: Bits }>;
+  readonly pads: ReadonlyMap<
+    Signal,
+    { readonly reads: Bits; readonly values: Bits; readonly enables: Bits; readonly pulls: readonly (PinPull | null)[] }
+  >;
   /** Net of an output port that lets go -> net that is 1 while it drives. */
   readonly portEnables: ReadonlyMap<number, number>;
 }
@@ -76,7 +80,7 @@ export function flatten(source: LoweredDesign): FlatDesign {
   const at = (loc: Loc): SourcePosition => report.sources.position(loc.file, loc.start);
   const ports: RtlPort[] = [];
   const portPlaces: SourcePosition[] = [];
-  const addPort = (port: Signal, fields: Pick<RtlPort, "direction" | "bits" | "enable" | "isInout">) => {
+  const addPort = (port: Signal, fields: Pick<RtlPort, "direction" | "bits" | "enable" | "isInout" | "pulls">) => {
     const [msb, lsb] = port.dims.length ? [hardwareBits(port) - 1, 0] : [port.msb, port.lsb];
     ports.push({ name: port.name, ...fields, msb, lsb });
     portPlaces.push(at(port.loc));
@@ -85,7 +89,8 @@ export function flatten(source: LoweredDesign): FlatDesign {
     const own = bitsOf(port);
     const pad = pads.get(port);
     if (pad) {
-      addPort(port, { direction: "input", bits: pad.reads, isInout: true });
+      const pulls = pad.pulls.some((pull) => pull) ? { pulls: pad.pulls } : {};
+      addPort(port, { direction: "input", bits: pad.reads, isInout: true, ...pulls });
       const enable = settle(pad.enables);
       if (enable.some((bit) => bit !== bit0))
         addPort(port, { direction: "output", bits: settle(pad.values), enable, isInout: true });

@@ -1,6 +1,6 @@
 import type { Loc } from "../common/source.ts";
 import { AttributeLookup, type NamedAttributes } from "../netlist/attributes.ts";
-import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
+import { type Bits, bit0, bit1, bitX, type PinPull } from "../netlist/rtl.ts";
 import { unassignedBranch } from "./checks.ts";
 import { type FlatDesign, flatten, type LoweredDesign } from "./flatten-design.ts";
 import { hardwareBits } from "./hardware-bits.ts";
@@ -94,7 +94,10 @@ class DesignLowering implements LoweredDesign {
 
   private readonly tristate = new TristateNets();
   /** Ports of both directions: nets that they read, and what they drive. */
-  readonly pads = new Map<Signal, { readonly reads: Bits; readonly values: number[]; readonly enables: number[] }>();
+  readonly pads = new Map<
+    Signal,
+    { readonly reads: Bits; readonly values: number[]; readonly enables: number[]; readonly pulls: (PinPull | null)[] }
+  >();
   /** Net of an output port that lets go -> net that is 1 while it drives. */
   readonly portEnables = new Map<number, number>();
   /** Pulls, which count where nobody else drives. */
@@ -227,7 +230,12 @@ class DesignLowering implements LoweredDesign {
   private openPads(signal: Signal): void {
     const nets = this.bitsOf(signal);
     const reads = this.rtl.nets(nets.length);
-    this.pads.set(signal, { reads, values: nets.map(() => bit0), enables: nets.map(() => bit0) });
+    this.pads.set(signal, {
+      reads,
+      values: nets.map(() => bit0),
+      enables: nets.map(() => bit0),
+      pulls: nets.map(() => null),
+    });
     nets.forEach((net, bit) => {
       this.tristate.addPad(net, { signal, bit, read: reads[bit] });
     });
@@ -377,8 +385,9 @@ class DesignLowering implements LoweredDesign {
         if (ports.has(net)) this.portEnables.set(net, enable);
         driveNet(net, bit, signal, loc);
       },
-      drivePad: ({ signal, bit, read }, nets, value, enable, driver) => {
+      drivePad: ({ signal, bit, read }, nets, value, enable, pull, driver) => {
         const pad = this.pads.get(signal)!;
+        pad.pulls[bit] = pull;
         pad.values[bit] = value;
         pad.enables[bit] = enable;
         for (const net of nets) driveNet(net, read, driver?.signal ?? signal, driver?.loc ?? signal.loc);

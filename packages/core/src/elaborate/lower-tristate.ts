@@ -1,5 +1,5 @@
 import type { Loc } from "../common/source.ts";
-import { type Bits, bit0, bit1 } from "../netlist/rtl.ts";
+import { type Bits, bit0, bit1, type PinPull } from "../netlist/rtl.ts";
 import type { DesignModel, Expr, Signal, Stmt } from "./model.ts";
 import type { Report } from "./report.ts";
 import type { RtlBuilder } from "./rtl-builder.ts";
@@ -105,7 +105,14 @@ export interface SharedNetHost {
   /** @param enable Net that is 1 while anything drives. */
   drive(net: number, bit: number, enable: number, driver: TristateDriver): void;
   /** What the part drives at a pin; all nets of the group read the pin. @param driver Null if nothing drives it. */
-  drivePad(pad: PadBit, members: readonly number[], value: number, enable: number, driver: TristateDriver | null): void;
+  drivePad(
+    pad: PadBit,
+    members: readonly number[],
+    value: number,
+    enable: number,
+    pull: PinPull | null,
+    driver: TristateDriver | null,
+  ): void;
   /** True if a net leads out of the part as it is, so that letting go means something. */
   isPort(net: number): boolean;
 }
@@ -196,7 +203,7 @@ export class TristateNets {
           if (plain) list.push({ ...plain, enable: bit1, signal: pad.signal, isWeak: false });
         }
       if (pad && list.length === 0) {
-        host.drivePad(pad, members.get(root) ?? [root], bit0, bit0, null);
+        host.drivePad(pad, members.get(root) ?? [root], bit0, bit0, null, null);
         continue;
       }
       const sources = [...list.filter(({ isWeak }) => !isWeak), ...list.filter(({ isWeak }) => isWeak)];
@@ -225,13 +232,20 @@ export class TristateNets {
       }
       // a resistor at a pin does not drive against what is outside
       const counting = isPad ? strong : sources[0];
-      if (isPad && strong.length < sources[0].length)
-        report.note(
+      const pullOf = (own: readonly TristateDriver[]): PinPull | null => {
+        const weak = isPad ? own.slice(strong.length) : [];
+        const [first] = weak;
+        if (!first) return null;
+        if (weak.every(({ value }) => value === first.value) && first.value <= bit1)
+          return first.value === bit1 ? "up" : "down";
+        report.warn(
           "circuit/pin-pull",
-          sources[0][strong.length].loc,
-          `'${first.signal.plainName}' is pulled in the source; on the part that is an option of its pin.`,
-          "Write pull=up or pull=down on the line of the pin.",
+          first.loc,
+          `'${first.signal.plainName}' is pulled by something that is no constant, which a pin cannot do.`,
+          "Pull it up or down, or drive it.",
         );
+        return null;
+      };
       const { enable, value } = this.choose(
         rtl,
         counting.map(({ enable }, s) => ({ enable, value: sources.map((own) => own[s].value) })),
@@ -240,7 +254,7 @@ export class TristateNets {
       roots.forEach((root, i) => {
         const nets = members.get(root) ?? [root];
         const pad = this.pads.get(root);
-        if (pad) host.drivePad(pad, nets, value[i] ?? bit0, enable, sources[i][0]);
+        if (pad) host.drivePad(pad, nets, value[i] ?? bit0, enable, pullOf(sources[i]), sources[i][0]);
         else
           for (const net of nets) {
             leavesPart ||= host.isPort(net);

@@ -24,9 +24,9 @@ import { levelsFor } from "./fit.ts";
 
 /** Goes up when a stage computes something else from the same inputs. */
 export const stageVersions: Readonly<Record<StageName, number>> = {
-  elaborate: 9,
-  synth: 10,
-  rules: 3,
+  elaborate: 10,
+  synth: 11,
+  rules: 4,
   pack: 3,
   place: 3,
   route: 3,
@@ -338,11 +338,10 @@ export function pinNeeds(netlist: MappedNetlist): PinNeed[] {
       const lane = lanes.get(cell);
       if (lane !== undefined) serial.set(bitNames[i], { lane, side: direction === "input" ? "receive" : "transmit" });
     });
-  return portBits(netlist.ports).map(({ bitName, direction }) => ({
-    bitName,
-    direction,
-    isClock: clocks.has(bitName),
-    ...(serial.has(bitName) ? { serial: serial.get(bitName) } : {}),
+  return portBits(netlist.ports).map((each) => ({
+    ...each,
+    isClock: clocks.has(each.bitName),
+    ...(serial.has(each.bitName) ? { serial: serial.get(each.bitName) } : {}),
   }));
 }
 

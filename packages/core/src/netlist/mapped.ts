@@ -1,5 +1,5 @@
 import type { InferredItem } from "../synth/inferred.ts";
-import type { BlockModes, ClockBlockModes, ClockSwitchModes, SerialLaneModes } from "./rtl.ts";
+import type { BlockModes, ClockBlockModes, ClockSwitchModes, PinPull, SerialLaneModes } from "./rtl.ts";
 
 /** The circuit as built: LUTs, flip-flops, carry links and pads, as struct of arrays. Shared by all stages from synthesis on. */
 
@@ -44,15 +44,17 @@ export function portBits(
   ports: readonly {
     readonly direction: "input" | "output";
     readonly isInout?: boolean;
+    readonly pulls?: readonly (PinPull | null)[];
     readonly bitNames: readonly string[];
   }[],
-): { bitName: string; direction: PinDirection }[] {
+): { bitName: string; direction: PinDirection; pull?: PinPull }[] {
   const seen = new Set<string>();
-  return ports.flatMap(({ direction, isInout, bitNames }) =>
-    bitNames.flatMap((bitName) => {
+  return ports.flatMap(({ direction, isInout, pulls, bitNames }) =>
+    bitNames.flatMap((bitName, i) => {
       if (seen.has(bitName)) return [];
       seen.add(bitName);
-      return [{ bitName, direction: isInout ? ("inout" as const) : direction }];
+      const pull = pulls?.[i];
+      return [{ bitName, direction: isInout ? ("inout" as const) : direction, ...(pull ? { pull } : {}) }];
     }),
   );
 }
@@ -174,6 +176,7 @@ export interface MappedPort {
   readonly lsb: number;
   /** One half of a port of both directions: the halves have the same name, and their bits share pads. */
   readonly isInout?: boolean;
+  readonly pulls?: readonly (PinPull | null)[];
   /** Pad cell of each bit, least significant first; -1 for an input bit that nothing reads. */
   readonly pads: readonly number[];
   /** Full name of each bit. */

@@ -152,6 +152,8 @@ export interface RtlVector {
   readonly msb: number;
   readonly lsb: number;
 }
+export type PinPull = "up" | "down";
+
 /**
  * A port that both drives and reads its pins is two of these under one name: what is read, as an input, and, if anything
  * drives it at all, what is driven, as an output.
@@ -159,6 +161,8 @@ export interface RtlVector {
 export interface RtlPort extends RtlVector {
   readonly direction: "input" | "output";
   readonly isInout?: boolean;
+  /** [bits] Of what is read: where the source pulls a pin while nobody drives it. */
+  readonly pulls?: readonly (PinPull | null)[];
   /** Of outputs that let go: [bits] nets that are 1 while the bit is driven. */
   readonly enable?: Bits;
 }

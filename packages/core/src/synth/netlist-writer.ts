@@ -446,6 +446,6 @@ export class NetlistWriter {
   }
 }
 
-function mappedPort({ name, direction, isInout, msb, lsb }: RtlPort): Omit<MappedPort, "pads" | "bitNames"> {
-  return { name, direction, ...(isInout ? { isInout } : {}), msb, lsb };
+function mappedPort({ name, direction, isInout, pulls, msb, lsb }: RtlPort): Omit<MappedPort, "pads" | "bitNames"> {
+  return { name, direction, ...(isInout ? { isInout } : {}), ...(pulls ? { pulls } : {}), msb, lsb };
 }
