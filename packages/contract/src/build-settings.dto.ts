@@ -17,13 +17,8 @@ export class BuildSettings {
   seed?: number;
 }
 
-/** A part, on a board if it is on one, under a name. */
-export class NamedPart extends BuildSettings {
-  @ApiProperty({ example: "bobbin" })
-  @IsString()
-  @Length(1, 80)
-  name!: string;
-
+/** A part, on a board if it is on one. */
+export class ChosenPart extends BuildSettings {
   @ApiProperty({ example: "CA-1-P84-2C" })
   @IsString()
   @Length(1, 40)
@@ -34,4 +29,11 @@ export class NamedPart extends BuildSettings {
   @IsString()
   @MaxLength(40)
   board?: string | null;
+}
+
+export class NamedPart extends ChosenPart {
+  @ApiProperty({ example: "bobbin" })
+  @IsString()
+  @Length(1, 80)
+  name!: string;
 }

@@ -15,7 +15,7 @@ import {
   Min,
   ValidateNested,
 } from "class-validator";
-import { BuildSettings, NamedPart } from "./build-settings.dto.ts";
+import { BuildSettings, ChosenPart, NamedPart } from "./build-settings.dto.ts";
 
 /** Longest text of one file, in UTF-16 units. */
 export const maxFileText = 6_000_000;
@@ -72,7 +72,7 @@ export class FurtherTargetDto extends NamedPart {
   files!: NewFileDto[];
 }
 
-export class CreateDesignDto extends BuildSettings {
+export class CreateDesignDto extends ChosenPart {
   @ApiProperty({ example: "pick-counter" })
   @IsString()
   @Length(1, 120)
@@ -83,17 +83,6 @@ export class CreateDesignDto extends BuildSettings {
   @IsString()
   @MaxLength(1000)
   description?: string;
-
-  @ApiProperty({ example: "TW-2-P144-2C" })
-  @IsString()
-  @Length(1, 40)
-  part!: string;
-
-  @ApiPropertyOptional({ nullable: true })
-  @IsOptional()
-  @IsString()
-  @MaxLength(40)
-  board?: string | null;
 
   @ApiPropertyOptional({ nullable: true })
   @IsOptional()

@@ -3,11 +3,10 @@ import { formatFinding, quietContext } from "../src/common/index.ts";
 import { findPart } from "../src/device/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
 import { checkDesign, MemoryStore, type ProofInputs, proveDesign, runFlow } from "../src/flow/index.ts";
-import { primitivesFor, writeStructuralVerilog } from "../src/formats/index.ts";
 import { clockBlockLockEdges } from "../src/netlist/index.ts";
 import { ClockBlockRun } from "../src/silicon/clock-maker.ts";
 import { built, designInput, running } from "./helpers/build.ts";
-import { linesOf } from "./helpers/simulation.ts";
+import { builtLines, linesOf } from "./helpers/simulation.ts";
 
 /** Counters on each clock that a block makes, and one on the clock that comes in. */
 const counters = (parameters: string) => `module m(input clk, output reg [7:0] n, a, b, output locked);
@@ -52,14 +51,7 @@ module tb; reg clk = 0; ${outputs.map((port) => `wire [7:0] ${port};`).join(" ")
   );
   const { player, result } = await running(source, { sources: [{ name, text: source }], ...(part ? { part } : {}) });
   const netlist = (await result.artifact("synth"))!;
-  const after = linesOf(
-    [
-      { name: "netlist.v", text: writeStructuralVerilog(netlist) },
-      { name: "primitives.v", text: primitivesFor(netlist) },
-      { name: "tb.v", text: bench },
-    ],
-    { top: "tb" },
-  );
+  const after = builtLines(netlist, bench);
   const onPart = Array.from({ length: cycles }, () => {
     player.clock("clk", 1);
     return outputs.map((port) => player.read(port)).join(" ");
@@ -68,11 +60,11 @@ module tb; reg clk = 0; ${outputs.map((port) => `wire [7:0] ${port};`).join(" ")
 }
 
 describe("clock blocks", () => {
-  for (const [parameters, ratioA, ratioB] of [
-    [".MULTIPLY(1), .DIVIDE_B(2)", 1, 1 / 2],
-    [".MULTIPLY(4), .DIVIDE_A(1), .DIVIDE_B(3)", 4, 4 / 3],
-    [".MULTIPLY(3), .DIVIDE_A(2), .DIVIDE_B(8), .PHASE_A(3)", 3 / 2, 3 / 8],
-    [".MULTIPLY(5), .DIVIDE_A(7), .DIVIDE_B(5), .PHASE_B(4)", 5 / 7, 1],
+  for (const [parameters, ratioA] of [
+    [".MULTIPLY(1), .DIVIDE_B(2)", 1],
+    [".MULTIPLY(4), .DIVIDE_A(1), .DIVIDE_B(3)", 4],
+    [".MULTIPLY(3), .DIVIDE_A(2), .DIVIDE_B(8), .PHASE_A(3)", 3 / 2],
+    [".MULTIPLY(5), .DIVIDE_A(7), .DIVIDE_B(5), .PHASE_B(4)", 5 / 7],
   ] as const)
     it(`keep their ratios: ${parameters}`, async () => {
       const cycles = 60;
@@ -88,7 +80,6 @@ describe("clock blocks", () => {
       expect([n, locked]).toEqual([cycles, 1]);
       const ran = cycles - clockBlockLockEdges;
       expect(Math.abs(a - (ran + 1) * ratioA)).toBeLessThanOrEqual(Math.max(1, ratioA));
-      expect(ratioB).toBeGreaterThan(0);
       expect(onPart[clockBlockLockEdges - 2].split(" ").slice(1)).toEqual(["0", "0", "0"]);
       expect(onPart[clockBlockLockEdges - 1].split(" ")[3]).toBe("1");
     });
@@ -271,14 +262,7 @@ module tb; reg clk = 0, slow = 0, pick = 0; wire [7:0] n, late; m dut(.clk(clk),
       ],
       { top: "tb" },
     );
-    const after = linesOf(
-      [
-        { name: "netlist.v", text: writeStructuralVerilog(netlist) },
-        { name: "primitives.v", text: primitivesFor(netlist) },
-        { name: "tb.v", text: bench },
-      ],
-      { top: "tb" },
-    );
+    const after = builtLines(netlist, bench);
     const onPart = steps.map((step) => {
       player.set(step);
       return `${player.read("n")} ${player.read("late")}`;

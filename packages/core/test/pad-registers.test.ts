@@ -1,11 +1,10 @@
 import { describe, expect, it } from "vitest";
-import { decodeBitstream } from "../src/bitstream/index.ts";
 import { formatFinding, quietContext, Random } from "../src/common/index.ts";
 import { cellKind } from "../src/netlist/index.ts";
 import { padSideOf } from "../src/pack/pack.ts";
 import { proveReadback } from "../src/prove/index.ts";
 import { decodeCircuit } from "../src/silicon/decode.ts";
-import { built, running } from "./helpers/build.ts";
+import { built, layoutOf, memoryOf, running } from "./helpers/build.ts";
 import { linesOf } from "./helpers/simulation.ts";
 
 const text = `module m(input clk, input [3:0] d, input e, inout [1:0] w, output reg [3:0] q, output reg r);
@@ -72,24 +71,13 @@ describe("registers of pads", () => {
 
   it("are there in the bits, with their start values, and proven", async () => {
     const result = await built(text, { pinFiles: pins(() => true) });
-    const artifact = async <S extends "synth" | "pack" | "place" | "route" | "rules" | "image">(stage: S) =>
-      (await result.artifact(stage))!;
-    const decoded = decodeBitstream((await artifact("image")).file, result.part!);
-    if (!decoded.ok) throw new Error(decoded.detail);
-    const circuit = decodeCircuit(result.part!, decoded.memory);
+    const memory = await memoryOf(result);
+    const circuit = decodeCircuit(result.part!, memory);
     const inPads = circuit.flipFlops.filter((ff) => result.part!.fabric.tileKind(ff.tile) === "io");
     expect(inPads).toHaveLength(13);
     // 9 in d, 6 in q, 2 in forth
     expect(inPads.filter((ff) => ff.init)).toHaveLength(5);
-    const layout = {
-      netlist: await artifact("synth"),
-      packed: await artifact("pack"),
-      placed: await artifact("place"),
-      routed: await artifact("route"),
-      pins: (await artifact("rules")).pins,
-      part: result.part!,
-    };
-    expect(proveReadback(layout, decoded.memory, quietContext()).verdict).toBe("equal");
+    expect(proveReadback(await layoutOf(result), memory, quietContext()).verdict).toBe("equal");
   });
 
   it("make the way to the pin as short as the pad is", async () => {

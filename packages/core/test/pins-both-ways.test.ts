@@ -2,12 +2,11 @@ import { describe, expect, it } from "vitest";
 import { formatFinding, quietContext, Random } from "../src/common/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
 import { PlayError } from "../src/flow/index.ts";
-import { primitivesVerilog, writeStructuralVerilog } from "../src/formats/index.ts";
 import { cellKind, type MappedNetlist, padPin } from "../src/netlist/index.ts";
 import { defaultProveOptions, prove } from "../src/prove/index.ts";
 import { defaultSynthOptions, synthesize } from "../src/synth/index.ts";
 import { built, running } from "./helpers/build.ts";
-import { linesOf } from "./helpers/simulation.ts";
+import { builtLines, linesOf } from "./helpers/simulation.ts";
 
 /** A word that is stored from a shared bus, and read back onto it. */
 const store = `module m(input clk, input put, get, input [1:0] at, inout [3:0] bus, output [3:0] seen);
@@ -71,14 +70,7 @@ async function sameEverywhere(source: string, name: string, busName: string, par
   );
   const { player, result } = await running(source, { sources: [{ name, text: source }], ...(part ? { part } : {}) });
   const netlist = (await result.artifact("synth"))!;
-  const built = linesOf(
-    [
-      { name: "netlist.v", text: writeStructuralVerilog(netlist) },
-      { name: "primitives.v", text: primitivesVerilog },
-      { name: "tb.v", text: bench },
-    ],
-    { top: "tb" },
-  );
+  const built = builtLines(netlist, bench);
   let compared = 0;
   steps.forEach(({ put, get, at, outside }, i) => {
     player.set({ put, get, at, [busName]: outside ?? "z" });

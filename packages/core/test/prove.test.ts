@@ -1,12 +1,10 @@
 import { describe, expect, it } from "vitest";
-import { decodeBitstream } from "../src/bitstream/index.ts";
 import { quietContext, Random } from "../src/common/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
-import type { StageName } from "../src/flow/index.ts";
 import { cellKind, isLogic, type MappedNetlist, type RtlNetlist } from "../src/netlist/index.ts";
 import { type Counterexample, defaultProveOptions, type Proof, prove, proveReadback } from "../src/prove/index.ts";
 import { defaultSynthOptions, synthesize } from "../src/synth/index.ts";
-import { running } from "./helpers/build.ts";
+import { layoutOf, memoryOf, running } from "./helpers/build.ts";
 import { MappedSimulator } from "./helpers/mapped-sim.ts";
 
 const options = { ...defaultProveOptions, cycles: 128 };
@@ -73,29 +71,19 @@ describe("the prover", () => {
       reg signed [7:0] store [0:127]; always @(posedge clk) begin if (we) store[a] <= d; q <= store[a]; p <= d * e; c <= c + {d, 2'd1}; end
       always @* if (g) h = d[0] ^ e[0]; initial c = 0; endmodule`;
     const { result } = await running(text);
-    const get = async <S extends StageName>(stage: S) => (await result.artifact(stage))!;
-    const layout = {
-      netlist: await get("synth"),
-      packed: await get("pack"),
-      placed: await get("place"),
-      routed: await get("route"),
-      pins: (await get("rules")).pins,
-      part: result.part!,
-    };
-    const decoded = decodeBitstream((await get("image")).file, result.part!);
-    if (!decoded.ok) throw new Error(decoded.detail);
-    const whole = proveReadback(layout, decoded.memory, quietContext());
+    const [layout, read] = [await layoutOf(result), await memoryOf(result)];
+    const whole = proveReadback(layout, read, quietContext());
     expect(whole).toMatchObject({ verdict: "equal", open: [] });
     expect(whole.points).toBeGreaterThan(150);
     // about half of the bits that are set are rows of tables for inputs that are not used, and modes of pads
     const set: number[] = [];
-    decoded.memory.forEach((byte, at) => {
+    read.forEach((byte, at) => {
       for (let bit = 0; bit < 8; bit++) if ((byte >> bit) & 1) set.push(8 * at + bit);
     });
     const random = new Random(3);
     let different = 0;
     for (let round = 0; round < 60; round++) {
-      const memory = decoded.memory.slice();
+      const memory = read.slice();
       const at = set[random.below(set.length)];
       memory[at >> 3] ^= 1 << (at & 7);
       if (proveReadback(layout, memory, quietContext()).verdict === "different") different++;

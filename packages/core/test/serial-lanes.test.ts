@@ -1,13 +1,11 @@
 import { describe, expect, it } from "vitest";
-import { decodeBitstream } from "../src/bitstream/index.ts";
 import { formatFinding, quietContext } from "../src/common/index.ts";
 import { findPart } from "../src/device/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
 import { MemoryStore, PlayError, runFlow } from "../src/flow/index.ts";
-import { primitivesFor, writeStructuralVerilog } from "../src/formats/index.ts";
 import { proveReadback } from "../src/prove/index.ts";
-import { built, designInput, running } from "./helpers/build.ts";
-import { linesOf } from "./helpers/simulation.ts";
+import { built, designInput, layoutOf, memoryOf, running } from "./helpers/build.ts";
+import { builtLines, linesOf } from "./helpers/simulation.ts";
 
 const part = "TW-9-P144-1C";
 
@@ -34,14 +32,7 @@ module tb; reg clk = 0, slip = 0; wire line; wire [9:0] heard, said;
     );
     const { player, result } = await running(sender, { part });
     const netlist = (await result.artifact("synth"))!;
-    const after = linesOf(
-      [
-        { name: "netlist.v", text: writeStructuralVerilog(netlist) },
-        { name: "primitives.v", text: primitivesFor(netlist) },
-        { name: "tb.v", text: bench },
-      ],
-      { top: "tb" },
-    );
+    const after = builtLines(netlist, bench);
     player.link("tx", "rx");
     const onPart = slips.map((slip) => {
       player.set({ slip });
@@ -106,21 +97,9 @@ module tb; reg clk = 0, slip = 0; wire line; wire [9:0] heard, said;
   it("are proven, and timed as registers", async () => {
     const timingFiles = [{ name: "t.sdc", text: "create_clock -period 8 [get_ports clk]\n" }];
     const result = await built(sender, { part, timingFiles });
-    const artifact = async <S extends "synth" | "pack" | "place" | "route" | "rules" | "image" | "timing">(stage: S) =>
-      (await result.artifact(stage))!;
-    const layout = {
-      netlist: await artifact("synth"),
-      packed: await artifact("pack"),
-      placed: await artifact("place"),
-      routed: await artifact("route"),
-      pins: (await artifact("rules")).pins,
-      part: result.part!,
-    };
-    const decoded = decodeBitstream((await artifact("image")).file, result.part!);
-    if (!decoded.ok) throw new Error(decoded.detail);
-    const proof = proveReadback(layout, decoded.memory, quietContext());
+    const proof = proveReadback(await layoutOf(result), await memoryOf(result), quietContext());
     expect([proof.verdict, proof.points > 30]).toEqual(["equal", true]);
-    const { setupPaths, padPaths } = await artifact("timing");
+    const { setupPaths, padPaths } = (await result.artifact("timing"))!;
     expect(setupPaths.some(({ to }) => to.includes("u1"))).toBe(true);
     // a serial pin has no pad whose delay would count
     expect(padPaths.filter(({ from, to }) => /rx|tx/.test(from) || /tx\$pad/.test(to))).toEqual([]);

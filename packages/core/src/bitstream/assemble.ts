@@ -3,7 +3,7 @@ import { carryMode, outputMode, pullCode } from "../device/tile-pattern.ts";
 import { carryPin, carryStart, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
 import { padSideOf } from "../pack/pack.ts";
 import { permuteMask } from "../synth/truth-table.ts";
-import type { LayoutInputs } from "../timing/analyze.ts";
+import type { LayoutInputs } from "../timing/corner-delays.ts";
 import { writeBlockModes } from "./block-config.ts";
 import { configMap, TileConfig } from "./config-map.ts";
 

@@ -26,6 +26,7 @@ export class Fabric {
   readonly cornerTiles: readonly number[];
   readonly logicTiles: readonly number[];
   private readonly kinds: TileKind[] = [];
+  private readonly sites = new Map<BlockType, readonly number[]>();
   private readonly patterns: Readonly<Record<TileKind, TilePattern>>;
 
   constructor(
@@ -89,7 +90,16 @@ export class Fabric {
   }
 
   /** Foot tiles of the places for blocks of a kind. */
-  blockSites(kind: BlockType): number[] {
+  blockSites(kind: BlockType): readonly number[] {
+    let sites = this.sites.get(kind);
+    if (!sites) {
+      sites = this.findSites(kind);
+      this.sites.set(kind, sites);
+    }
+    return sites;
+  }
+
+  private findSites(kind: BlockType): number[] {
     const { clockBlocks, clockSwitches } = this.family;
     if (kind === "clockBlock")
       return Array.from({ length: clockBlocks }, (_, i) => this.cornerTiles[clockBlockCorner(i)]);

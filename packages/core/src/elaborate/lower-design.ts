@@ -9,6 +9,7 @@ import { InitialLowering, type ReadFile } from "./lower-initial.ts";
 import { MemoryPlan } from "./lower-memory.ts";
 import { type Edge, ProcessLowering } from "./lower-process.ts";
 import { StatementLowering } from "./lower-stmt.ts";
+import { partsFromLowest } from "./lower-target.ts";
 import { driveEnables, drivesZ, hasTristate, TristateNets } from "./lower-tristate.ts";
 import type { DesignModel, Expr, Instance, Process, Signal, Target } from "./model.ts";
 import { isPartInstance, partBlock } from "./part-library.ts";
@@ -147,12 +148,9 @@ class DesignLowering implements LoweredDesign {
   }
 
   private driveTarget(target: Target, bits: Bits, loc: Loc, enables?: Bits): void {
-    let at = 0;
-    for (let i = target.parts.length - 1; i >= 0; i--) {
-      const part = target.parts[i];
+    for (const { part, at } of partsFromLowest(target)) {
       const value = bits.slice(at, at + part.width);
       const drives = enables?.slice(at, at + part.width);
-      at += part.width;
       let base = 0;
       if (this.memories.has(part.signal)) {
         this.memories.refuse(part.signal, "it is driven without a clock");
@@ -422,14 +420,14 @@ class DesignLowering implements LoweredDesign {
     target: Target,
     visit: (net: number, at: number, signal: Signal, offset: number) => void,
   ): void {
-    let at = 0;
-    for (const { signal, offset, width, index } of [...target.parts].reverse()) {
+    for (const { part, at } of partsFromLowest(target)) {
+      const { signal, offset, width, index } = part;
       const element = signal.dims.length ? (this.constantElement(signal, index) ?? -1) : 0;
-      for (let i = 0; i < width; i++, at++) {
-        if (typeof offset !== "number" || element < 0) continue;
+      if (typeof offset !== "number" || element < 0) continue;
+      for (let i = 0; i < width; i++) {
         const place = element * signal.width + offset + i;
         const net = this.bitsOf(signal)[place];
-        if (net !== undefined) visit(net, at, signal, place);
+        if (net !== undefined) visit(net, at + i, signal, place);
       }
     }
   }

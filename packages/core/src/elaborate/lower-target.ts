@@ -3,7 +3,7 @@ import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
 import { hardwareBits } from "./hardware-bits.ts";
 import { extendBits } from "./lower-expr.ts";
 import type { MemoryPlan } from "./lower-memory.ts";
-import type { Expr, Signal, Subroutine, Target } from "./model.ts";
+import type { Expr, Signal, Subroutine, Target, TargetPart } from "./model.ts";
 import type { Report } from "./report.ts";
 import { numberOf, type RtlBuilder } from "./rtl-builder.ts";
 import { sizeOf, vectorType } from "./types.ts";
@@ -18,6 +18,15 @@ export interface Slot {
   readonly reset?: { readonly condition: number; readonly value: readonly number[]; readonly otherwise: Slot };
 }
 export type Slots = Map<Signal, Slot>;
+
+/** Parts of a target from its lowest bit up, with the bit of what is assigned that each begins at. */
+export function* partsFromLowest({ parts }: Target): Generator<{ readonly part: TargetPart; readonly at: number }> {
+  let at = 0;
+  for (let i = parts.length - 1; i >= 0; i--) {
+    yield { part: parts[i], at };
+    at += parts[i].width;
+  }
+}
 
 export class Env {
   readonly blocking: Slots = new Map();
@@ -225,12 +234,9 @@ export abstract class TargetLowering {
 
   /** @param enables [bits] Nets that are 1 while the bit is driven at all. */
   protected assign(target: Target, bits: Bits, blocking: boolean, enables?: Bits): void {
-    let at = 0;
-    for (let i = target.parts.length - 1; i >= 0; i--) {
-      const part = target.parts[i];
+    for (const { part, at } of partsFromLowest(target)) {
       const value = bits.slice(at, at + part.width);
       const drives = enables?.slice(at, at + part.width);
-      at += part.width;
       const { signal, offset } = part;
       this.rtl.hint = signal.name;
       if (drives && (signal.dims.length || typeof offset !== "number"))

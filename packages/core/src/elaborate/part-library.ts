@@ -114,9 +114,9 @@ export function isLibraryFile(name: string): boolean {
   return name.startsWith("<part>/");
 }
 
-/** Findings about the design's own files: nobody can mend the library's. */
+/** Findings about the design's own files, and errors: what is only warned of in the library nobody can mend. */
 export function withoutLibrary(findings: readonly Finding[]): Finding[] {
-  return findings.filter(({ place }) => !place.file || !isLibraryFile(place.file));
+  return findings.filter(({ place, severity }) => severity === "error" || !place.file || !isLibraryFile(place.file));
 }
 
 /** Modules that every design may name. */

@@ -1,6 +1,6 @@
 import { cellKind, ffPin, isLogic } from "../netlist/mapped.ts";
 import { takesBypass } from "../pack/pack.ts";
-import { cornerDelays, type LayoutInputs } from "../timing/analyze.ts";
+import { cornerDelays, type LayoutInputs } from "../timing/corner-delays.ts";
 
 /** Names in `netlist.v`, by kind of cell. */
 const cellModels: Readonly<Record<number, { name: string; pins: readonly string[]; output: string }>> = {

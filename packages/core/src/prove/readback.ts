@@ -4,7 +4,7 @@ import { blockClockCount, cellKind, ffMode, ffPin, padPin } from "../netlist/map
 import { padSideOf } from "../pack/pack.ts";
 import { type Circuit, decodeCircuit, padRegisterElement } from "../silicon/decode.ts";
 import type { Aig } from "../synth/aig.ts";
-import type { LayoutInputs } from "../timing/analyze.ts";
+import type { LayoutInputs } from "../timing/corner-delays.ts";
 import { enableName, JointGraph, nextValue, type ProofPoint } from "./joint-graph.ts";
 import { MappedLogic, tableLogic } from "./mapped-logic.ts";
 import { defaultProveOptions } from "./prove.ts";

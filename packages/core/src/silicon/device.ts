@@ -42,8 +42,6 @@ export class SimulatedPart implements TapDevice {
   private readonly padValues = new Map<number, number>();
   /** Serial lanes that are tied together: receiving -> sending. */
   private readonly serialLinks = new Map<number, number>();
-  /** What comes in at a serial lane from elsewhere; null for nothing. */
-  serialSource: ((lane: number) => number | null) | null = null;
   /** Levels that the part's own resistors pull pads to. */
   private readonly pulls = new Map<number, number>();
   /** Flash on the die, of parts that have it: the last bitstream that was taken; null when erased. */
@@ -220,7 +218,7 @@ export class SimulatedPart implements TapDevice {
     }
     this.memory = decoded.memory;
     this.engine = new Engine(decodeCircuit(this.part, this.memory));
-    this.engine.receive = (lane) => this.serialSource?.(lane) ?? this.serialWord(this.serialLinks.get(lane) ?? -1) ?? 0;
+    this.engine.receive = (lane) => this.serialWord(this.serialLinks.get(lane) ?? -1) ?? 0;
     const config = new TileConfig(this.part, this.memory);
     for (const { id, tile, index } of this.part.fabric.pads) {
       const code = config.get(tile, `pull${index}`);

@@ -1,108 +1,18 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
-import type { PinPlan } from "../constraints/pins.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
-import { serialStandard } from "../constraints/serial-pins.ts";
 import { blockPinsOf, clockOfPin } from "../device/blocks.ts";
 import type { CornerName } from "../device/family.ts";
-import { Delays, type Part } from "../device/part.ts";
-import {
-  blockClockFalls,
-  cellKind,
-  collectSinks,
-  ffMode,
-  ffPin,
-  isLogic,
-  type MappedNetlist,
-} from "../netlist/mapped.ts";
+import { blockClockFalls, cellKind, ffMode, ffPin, isLogic } from "../netlist/mapped.ts";
 import type { BlockModes } from "../netlist/rtl.ts";
-import { type PackedDesign, takesBypass } from "../pack/pack.ts";
-import type { PlacedDesign } from "../place/place.ts";
-import type { RoutedDesign } from "../route/route.ts";
+import { takesBypass } from "../pack/pack.ts";
+import { type CornerDelays, cornerDelays, type LayoutInputs, timingCorners } from "./corner-delays.ts";
+import { edgeRelation } from "./edge-relation.ts";
 import { MadeClocks } from "./made-clocks.ts";
 import type { CheckKind, ClockSummary, PathStep, TimingCheck, TimingPath, TimingReport } from "./report.ts";
-import {
-  buildTimingGraph,
-  ownerOfSlots,
-  propagate,
-  setFixedArcs,
-  startDelays,
-  type TimingGraph,
-} from "./timing-graph.ts";
+import { buildTimingGraph, ownerOfSlots, propagate, startDelays, type TimingGraph } from "./timing-graph.ts";
 
-export interface LayoutInputs {
-  readonly netlist: MappedNetlist;
-  readonly packed: PackedDesign;
-  readonly placed: PlacedDesign;
-  readonly routed: RoutedDesign;
-  readonly pins: PinPlan;
-  readonly part: Part;
-}
-
-export const timingCorners: readonly CornerName[] = ["slow-hot", "slow-cold", "fast-cold"];
 const pathLimit = 60;
-
-/** Delays of one corner laid over the pins of the design. */
-export interface CornerDelays {
-  readonly corner: CornerName;
-  readonly delays: Delays;
-  /** [input pin slots] */
-  readonly netPs: Float32Array;
-  readonly lutPs: Float32Array;
-  /** [cells] Input pad or output pad delay; 0 for others. */
-  readonly padPs: Float64Array;
-}
-
-/** Net, LUT and pad delays of the routed design at a corner, from the one delay table. */
-export function cornerDelays(layout: LayoutInputs, corner: CornerName): CornerDelays {
-  const { netlist, routed, part, packed, pins } = layout;
-  const { graph, fabric } = part;
-  const delays = new Delays(part, corner);
-  const nodePs = delays.nodePs();
-  const netPs = new Float32Array(netlist.inputNet.length);
-  const lutPs = new Float32Array(netlist.inputNet.length);
-  const padPs = new Float64Array(netlist.cellCount);
-  setFixedArcs(netlist, delays, lutPs);
-  const owner = ownerOfSlots(netlist);
-  const sinks = collectSinks(netlist);
-  const at = new Map<number, number>();
-  for (let net = 0; net < netlist.netCount; net++) {
-    at.clear();
-    const first = routed.netStart[net];
-    const count = routed.netStart[net + 1] - first;
-    const delay = new Float64Array(count);
-    for (let i = 0; i < count; i++) {
-      const node = routed.treeNode[first + i];
-      const parent = routed.treeParent[first + i];
-      delay[i] = parent < 0 ? 0 : delay[parent] + nodePs[node];
-      at.set(node, i);
-    }
-    for (let i = sinks.start[net]; i < sinks.start[net + 1]; i++) {
-      const slot = netlist.inputStart[sinks.cell[i]] + sinks.pin[i];
-      const node = routed.pinNode[slot];
-      if (node < 0) continue;
-      netPs[slot] = delay[at.get(node)!];
-      if (netlist.kind[owner[slot]] === cellKind.lut) {
-        const tile = graph.nodeTile[node];
-        const e = packed.elementSlot[packed.cellElement[owner[slot]]];
-        lutPs[slot] = delays.lutPs(node - graph.tileFirst[tile] - fabric.pattern(tile).byName.get(`L${e}.0`)!);
-      }
-    }
-  }
-  const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin]));
-  for (const port of netlist.ports) {
-    port.pads.forEach((cell, bit) => {
-      if (cell < 0) return;
-      const pin = pinOf.get(port.bitNames[bit])!;
-      if (pin.standard === serialStandard) return;
-      padPs[cell] =
-        netlist.kind[cell] === cellKind.inputPad
-          ? delays.inputPadPs(pin.standard)
-          : delays.outputPadPs(pin.standard, pin.drive, pin.slew === "slow");
-    });
-  }
-  return { corner, delays, netPs, lutPs, padPs };
-}
 
 interface Domain {
   readonly port: string;
@@ -731,33 +641,6 @@ interface ClockSource {
   port: string;
   cell: number;
   ps: number;
-}
-
-/** Most launching edges that are looked at: periods that share none to speak of are cut off after them. */
-const edgeLimit = 2000;
-
-/** The closest capturing edge behind any launching one, and the closest one at or before it. Times in ps. */
-function edgeRelation(
-  launch: ClockRule,
-  launchFalls: boolean,
-  capture: ClockRule,
-  captureFalls: boolean,
-): { setup: number; hold: number } {
-  const first = launchFalls ? launch.fallPs : launch.risePs;
-  const other = captureFalls ? capture.fallPs : capture.risePs;
-  const [pl, pc] = [launch.periodPs, capture.periodPs];
-  let setup = Infinity;
-  let hold = -Infinity;
-  for (let i = 0; i < edgeLimit; i++) {
-    // periods of made clocks need not be whole: edges closer than a thousandth of a ps are one
-    const turns = (i * pl) / pc;
-    if (i > 0 && Math.abs(turns - Math.round(turns)) < 1e-9) break;
-    const from = first + i * pl;
-    const to = other + (Math.floor((from - other + 1e-3) / pc) + 1) * pc;
-    setup = Math.min(setup, to - from);
-    hold = Math.max(hold, to - pc - from);
-  }
-  return { setup, hold };
 }
 
 function periodOf({ rules }: Domain): number | null {

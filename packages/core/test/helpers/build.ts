@@ -1,3 +1,4 @@
+import { decodeBitstream } from "../../src/bitstream/index.ts";
 import { type Finding, formatFinding, quietContext } from "../../src/common/index.ts";
 import { elaborate } from "../../src/elaborate/index.ts";
 import { type DesignInput, type FlowResult, MemoryStore, Player, runFlow } from "../../src/flow/index.ts";
@@ -5,6 +6,7 @@ import { Cable } from "../../src/jtag/index.ts";
 import type { MappedNetlist } from "../../src/netlist/index.ts";
 import { SimulatedPart } from "../../src/silicon/index.ts";
 import { defaultSynthOptions, synthesize } from "../../src/synth/index.ts";
+import type { LayoutInputs } from "../../src/timing/index.ts";
 
 export const testPart = "TW-2-P144-2C";
 
@@ -53,4 +55,25 @@ export async function running(
   cable.configure(image.file);
   if (!device.configured) throw new Error(device.refusal ?? "not configured");
   return { player: new Player(device, result.part!, image.ports), device, result };
+}
+
+/** The layout of a build, as timing, assembly and readback take it. */
+export async function layoutOf(result: FlowResult): Promise<LayoutInputs> {
+  const get = async <S extends "synth" | "pack" | "place" | "route" | "rules">(stage: S) =>
+    (await result.artifact(stage))!;
+  return {
+    netlist: await get("synth"),
+    packed: await get("pack"),
+    placed: await get("place"),
+    routed: await get("route"),
+    pins: (await get("rules")).pins,
+    part: result.part!,
+  };
+}
+
+/** Configuration memory that a build's bitstream holds. */
+export async function memoryOf(result: FlowResult): Promise<Uint8Array> {
+  const decoded = decodeBitstream((await result.artifact("image"))!.file, result.part!);
+  if (!decoded.ok) throw new Error(decoded.detail);
+  return decoded.memory;
 }

@@ -1,10 +1,9 @@
 import { expect } from "vitest";
 import { Random } from "../../src/common/index.ts";
-import { primitivesVerilog, writeStructuralVerilog } from "../../src/formats/index.ts";
 import type { MappedNetlist } from "../../src/netlist/index.ts";
 import { running } from "./build.ts";
 import { MappedSimulator } from "./mapped-sim.ts";
-import { linesOf } from "./simulation.ts";
+import { builtLines, linesOf } from "./simulation.ts";
 
 export interface Stimulus {
   /** Input ports and their widths; the clock `clk` is not among them. */
@@ -47,14 +46,7 @@ initial begin ${steps.map((values) => `${names.map((port, i) => `${port} = ${val
     ],
     { top: "tb", files: [...files] },
   );
-  const after = linesOf(
-    [
-      { name: "netlist.v", text: writeStructuralVerilog(netlist) },
-      { name: "primitives.v", text: primitivesVerilog },
-      { name: "tb.v", text: bench },
-    ],
-    { top: "tb" },
-  );
+  const after = builtLines(netlist, bench);
   const simulator = new MappedSimulator(netlist);
   let compared = 0;
   let ones = 0;

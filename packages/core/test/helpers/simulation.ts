@@ -1,4 +1,6 @@
 import { formatFinding, type SourceFile } from "../../src/common/index.ts";
+import { primitivesFor, writeStructuralVerilog } from "../../src/formats/index.ts";
+import type { MappedNetlist } from "../../src/netlist/index.ts";
 import { recordAll, type SimulateOptions, simulate, WaveStore } from "../../src/simulate/index.ts";
 
 export interface Ran {
@@ -39,4 +41,14 @@ export function linesOf(text: string | readonly SourceFile[], options: SimulateO
   const ran = runText(text, options, name);
   if (ran.end === "errors" || ran.end === "runaway") throw new Error(`${ran.end}\n${ran.findings.join("\n")}`);
   return ran.text.split("\n").slice(0, -1);
+}
+
+/** What a bench `tb` prints over the circuit as built. */
+export function builtLines(netlist: MappedNetlist, bench: string): string[] {
+  const files = [
+    { name: "netlist.v", text: writeStructuralVerilog(netlist) },
+    { name: "primitives.v", text: primitivesFor(netlist) },
+    { name: "tb.v", text: bench },
+  ];
+  return linesOf(files, { top: "tb" });
 }
