@@ -1,4 +1,4 @@
-import type { PortTexts } from "@gate-clock/core";
+import { libraryModules, type PortTexts } from "@gate-clock/core";
 import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from "@headlessui/react";
 import { AlignLeft, AudioWaveform, ChevronDown, Component } from "lucide-react";
 import { Button } from "../../ui/Button.tsx";
@@ -27,6 +27,14 @@ const vhdlForms: readonly { form: keyof PortTexts; title: string }[] = [
 
 /** What can be done with the open file as a whole, and with the name at the cursor. */
 export function EditorBar({ path, modules, isVhdl, told, onFormat, onInstance, onWaves }: Props) {
+  // the part's blocks are for either language as they are
+  const sections = (isVhdl ? vhdlForms : verilogForms)
+    .map(({ form, title }) => ({
+      form,
+      title,
+      names: form === "wrapper" ? modules.filter((name) => !libraryModules.includes(name)) : modules,
+    }))
+    .filter(({ names }) => names.length > 0);
   return (
     <div className="flex h-9 shrink-0 items-center gap-1 border-b border-line bg-cloth px-3 text-[13px]">
       <span className="min-w-0 truncate font-mono text-xs" title={path}>
@@ -59,10 +67,10 @@ export function EditorBar({ path, modules, isVhdl, told, onFormat, onInstance, o
           anchor={{ to: "bottom end", gap: 4 }}
           className="z-20 max-h-80 min-w-52 rounded-md border border-line bg-panel py-1 shadow-lg outline-none"
         >
-          {(isVhdl ? vhdlForms : verilogForms).map(({ form, title }) => (
+          {sections.map(({ form, title, names }) => (
             <MenuSection key={form}>
               <MenuHeading className="px-3 pt-1.5 pb-0.5 text-xs text-soft">{title}</MenuHeading>
-              {modules.map((name) => (
+              {names.map((name) => (
                 <MenuItem key={name}>
                   <button
                     type="button"
