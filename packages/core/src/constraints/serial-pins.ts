@@ -6,7 +6,7 @@ import { defaultPinOptions, type ParsedPin, type PinAssignment, type PinNeed } f
 export const serialStandard = "serial";
 
 /** Pin of a serial lane: TX0, RX0 and so on. */
-export function serialPin(lane: number, side: "transmit" | "receive"): string {
+function serialPin(lane: number, side: "transmit" | "receive"): string {
   return `${side === "transmit" ? "TX" : "RX"}${lane}`;
 }
 /** The lane of such a pin; null for other pins. */

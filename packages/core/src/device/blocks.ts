@@ -89,10 +89,10 @@ export const multiplierBlockPins: BlockPins = {
 /** Outputs A and B, and a level that says that they run. */
 export const clockBlockPins: BlockPins = { inputs: [], outputs: ["A", "B", "LOCKED"], clocks: 1 };
 /** SELECT is 1 for clock 1. */
-export const clockSwitchPins: BlockPins = { inputs: ["SELECT"], outputs: ["Q"], clocks: 2 };
+const clockSwitchPins: BlockPins = { inputs: ["SELECT"], outputs: ["Q"], clocks: 2 };
 
 /** The word to send, SLIP and the pin that receives; the word received and the pin that sends. */
-export const serialLanePins: BlockPins = {
+const serialLanePins: BlockPins = {
   inputs: [...span("T", serialWordBits), "SLIP", "RX"],
   outputs: [...span("R", serialWordBits), "TX"],
   clocks: 1,

@@ -10,7 +10,7 @@ export interface ClockChange {
   readonly span: number;
 }
 /** Changes closer than this are one: times that are equal may come from different fractions. */
-export const sameTime = 1e-9;
+const sameTime = 1e-9;
 
 /** Lock is seen by what the same edge clocks only at the next one. */
 const justAfter = 1e-6;
