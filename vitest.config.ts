@@ -7,6 +7,7 @@ export default defineConfig({
       {
         test: {
           name: "core",
+          setupFiles: ["packages/core/test/setup.ts"],
           include: ["packages/*/test/**/*.test.ts", "apps/cli/test/**/*.test.ts", "apps/web/test/**/*.test.ts"],
           testTimeout: 120_000,
         },

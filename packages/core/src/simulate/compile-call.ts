@@ -1,4 +1,5 @@
 import type { Expr, Signal, Subroutine, Target } from "../elaborate/model.ts";
+import { type Code, js } from "./code.ts";
 import { type Bits, type ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
 import { localDeclaration, StmtCompiler } from "./compile-stmt.ts";
 import type { Program } from "./program.ts";
@@ -9,7 +10,7 @@ import { elementForm } from "./storage.ts";
  * find them in the storage, as the standard has it. The result's b plane is left in `X.r`, outputs in `X.o`.
  */
 export class Calls {
-  readonly text: string[] = [];
+  readonly text: (string | Code)[] = [];
   private readonly names = new Map<Subroutine, string>();
   private readonly queue: Subroutine[] = [];
   private readonly adapters = new Map<Subroutine, number>();
@@ -263,12 +264,12 @@ export class Calls {
     let body = compiler.body(sub.body, "RL");
     if (sub.suspends && sub.id.disabled) {
       const at = this.program.blockIndex(sub.id);
-      body = `K.enter(th,BI[${at}]);try{${body}}catch(e){if(e!==K.signalOf(BI[${at}]))throw e;}finally{K.leave(th,BI[${at}]);}`;
+      body = js`K.enter(th,BI[${at}]);try{${body}}catch(e){if(e!==K.signalOf(BI[${at}]))throw e;}finally{K.leave(th,BI[${at}]);}`;
     }
     const head = sub.suspends
       ? `function* ${name}(${["th", ...params].join(",")})`
       : `function ${name}(${params.join(",")})`;
-    this.text.push(`${head}{${before.join("")}${body}\n${after.join("")}}`);
+    this.text.push(js`${head}{${before.join("")}${body}\n${after.join("")}}`);
     const isPlain = sub.args.every((arg) => arg.direction === "input" && elementForm(arg.signal) !== "object");
     if (!sub.suspends && sub.result && isPlain) this.makeAdapter(sub, name);
   }

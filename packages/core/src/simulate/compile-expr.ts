@@ -1,5 +1,7 @@
+import { quoted } from "../common/generated-code.ts";
 import type { BinaryKind, Expr, Signal, Target } from "../elaborate/model.ts";
 import { sizeOf } from "../elaborate/types.ts";
+import { type Code, joined, js } from "./code.ts";
 import type { Program } from "./program.ts";
 
 /**
@@ -19,6 +21,9 @@ type Leaves = Map<Expr | Signal, Pair & { readonly wide: boolean }>;
 const isKnown = (pair: Pair) => pair.b === "0" || pair.b === "0n";
 export const isWide = (width: number) => width > 32;
 
+/** A constant that is written as a number. */
+const wholeNumber = /^\(?(-?\d+)\)?$/;
+
 /** 32-bit pattern of the lowest `width` ones. */
 export function maskOf(width: number): number {
   return width >= 32 ? -1 : 2 ** width - 1;
@@ -33,7 +38,7 @@ export function literal(value: bigint, width: number): string {
 }
 
 export class ExprCompiler {
-  lines: string[] = [];
+  lines: (string | Code)[] = [];
   private temps: string[] = [];
   private static serial = 0;
   /** Results of the calls made so far, which must not be made again. */
@@ -54,16 +59,16 @@ export class ExprCompiler {
     return text;
   }
 
-  emit(line: string): void {
+  emit(line: string | Code): void {
     this.lines.push(line);
   }
 
   /** Runs `make` with an output of its own, and gives the lines. */
-  nested(make: () => void): string {
+  nested(make: () => void): Code {
     const outer = this.lines;
     this.lines = [];
     make();
-    const text = this.lines.join("\n");
+    const text = joined(this.lines, "\n");
     this.lines = outer;
     return text;
   }
@@ -134,8 +139,8 @@ export class ExprCompiler {
   private toWide(pair: Pair, width: number): Pair {
     if (isWide(width)) return pair;
     const up = (plane: string) =>
-      /^\(?-?\d+\)?$/.test(plane)
-        ? bigLiteral(BigInt.asUintN(32, BigInt(plane.replace(/[()]/g, ""))))
+      wholeNumber.test(plane)
+        ? bigLiteral(BigInt.asUintN(32, BigInt(wholeNumber.exec(plane)![1])))
         : `BigInt(${plane}>>>0)`;
     return { a: up(pair.a), b: up(pair.b) };
   }
@@ -272,10 +277,10 @@ export class ExprCompiler {
     const no = arm(expr.no);
     this.made = before; // the arms run only if the test is known
     if (isKnown(test)) {
-      this.emit(`if(${test.a}!==0){${yes}}else{${no}}`);
+      this.emit(js`if(${test.a}!==0){${yes}}else{${no}}`);
       return { a, b: known ? zero : b };
     }
-    this.emit(`if(${test.b}===0){if(${test.a}!==0){${yes}}else{${no}}}else{${this.slow(expr, a, b)}}`);
+    this.emit(js`if(${test.b}===0){if(${test.a}!==0){${yes}}else{${no}}}else{${this.slow(expr, a, b)}}`);
     return { a, b };
   }
 
@@ -660,7 +665,7 @@ export class ExprCompiler {
       const known = `${left.b}===0&&${right.b}===0`;
       this.emit(`if(${decided}){${a}=${stop};${b}=0;}else if(${known}){${a}=${1 - stop};${b}=0;}else{${a}=1;${b}=1;}`);
     });
-    this.emit(`if(${left.b}===0&&${left.a}===${stop}){${a}=${stop};${b}=0;}else{${rest}}`);
+    this.emit(js`if(${left.b}===0&&${left.a}===${stop}){${a}=${stop};${b}=0;}else{${rest}}`);
     return { a, b };
   }
 
@@ -756,7 +761,7 @@ export class ExprCompiler {
         const test = this.truth(expr.test);
         const yes = this.nested(() => this.emit(`${result}=${this.real(expr.yes)};`));
         const no = this.nested(() => this.emit(`${result}=${this.real(expr.no)};`));
-        this.emit(`if(${test}){${yes}}else{${no}}`);
+        this.emit(js`if(${test}){${yes}}else{${no}}`);
         return result;
       }
       case "call": {
@@ -787,7 +792,7 @@ export class ExprCompiler {
   text(expr: Expr): string {
     switch (expr.op) {
       case "strconst":
-        return JSON.stringify(expr.value);
+        return quoted(expr.value);
       case "signal":
         if (expr.signal.automatic) return `l${expr.signal.id}a`;
         return `S[${this.program.storage.places[this.program.storage.root(expr.signal).signal.id].at}]`;
@@ -809,7 +814,7 @@ export class ExprCompiler {
         const test = this.truth(expr.test);
         const yes = this.nested(() => this.emit(`${result}=${this.text(expr.yes)};`));
         const no = this.nested(() => this.emit(`${result}=${this.text(expr.no)};`));
-        this.emit(`if(${test}){${yes}}else{${no}}`);
+        this.emit(js`if(${test}){${yes}}else{${no}}`);
         return result;
       }
       case "call": {

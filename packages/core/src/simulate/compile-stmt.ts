@@ -1,5 +1,7 @@
+import { quoted } from "../common/generated-code.ts";
 import type { BlockId, DelayModel, EventModel, Expr, Signal, Stmt } from "../elaborate/model.ts";
 import { readsOf } from "../elaborate/verilog/bind-stmt.ts";
+import { type Code, joined, js } from "./code.ts";
 import { type Bits, ExprCompiler, isWide, literal } from "./compile-expr.ts";
 import type { Program } from "./program.ts";
 import { elementForm } from "./storage.ts";
@@ -21,10 +23,10 @@ export class StmtCompiler {
   }
 
   /** A function body: the statements with the temporaries they need. */
-  body(stmt: Stmt, returnLabel: string | null = null): string {
+  body(stmt: Stmt, returnLabel: string | null = null): Code {
     this.returnLabel = returnLabel;
     const text = this.c.nested(() => this.stmt(stmt));
-    return `${this.c.takeTemps()}\n${returnLabel ? `${returnLabel}:{${text}}` : text}`;
+    return js`${this.c.takeTemps()}\n${returnLabel ? js`${returnLabel}:{${text}}` : text}`;
   }
 
   private label(prefix: string): string {
@@ -32,10 +34,10 @@ export class StmtCompiler {
   }
 
   /** A new function within this one, with temporaries of its own. */
-  private inner(waits: boolean, make: (compiler: StmtCompiler) => void): string {
+  private inner(waits: boolean, make: (compiler: StmtCompiler) => void): Code {
     const compiler = new StmtCompiler(this.program, waits);
     const text = compiler.c.nested(() => make(compiler));
-    return `${compiler.c.takeTemps()}\n${text}`;
+    return js`${compiler.c.takeTemps()}\n${text}`;
   }
 
   stmt(stmt: Stmt): void {
@@ -53,23 +55,24 @@ export class StmtCompiler {
         const of = c.arrayNames(from);
         const four = (signal: Signal) => signal.fourState || signal.kind === "net";
         const planes = elementForm(target) === "narrow" || elementForm(target) === "wide";
-        const copy = `for(let i=0;i<${count};i++){${to.a}[i]=${of.a}[i];${planes && four(target) ? `${to.b}[i]=${four(from) ? `${of.b}[i]` : isWide(target.width) ? "0n" : "0"};` : ""}}${target.automatic ? "" : program.changed(target)}`;
+        const copy = (a: string, b: string) =>
+          `for(let i=0;i<${count};i++){${to.a}[i]=${a}[i];${planes && four(target) ? `${to.b}[i]=${four(from) ? `${b}[i]` : isWide(target.width) ? "0n" : "0"};` : ""}}${target.automatic ? "" : program.changed(target)}`;
         c.emit(
           stmt.blocking
-            ? `{${copy}}`
-            : `{const va=${of.a}.slice(),vb=${planes ? `${of.b}.slice()` : "null"};K.afterNonblocking(0,()=>{${copy.replaceAll(`${of.a}[i]`, "va[i]").replaceAll(`${of.b}[i]`, "vb[i]")}});}`,
+            ? `{${copy(of.a, of.b)}}`
+            : `{const va=${of.a}.slice(),vb=${planes ? `${of.b}.slice()` : "null"};K.afterNonblocking(0,()=>{${copy("va", "vb")}});}`,
         );
         return;
       }
       case "if": {
         const test = c.truth(stmt.test);
         const yes = c.nested(() => this.stmt(stmt.yes));
-        const no = stmt.no ? c.nested(() => this.stmt(stmt.no!)) : "";
+        const no = stmt.no ? c.nested(() => this.stmt(stmt.no!)) : null;
         const miss =
           !stmt.no && stmt.check && stmt.check !== "unique0"
-            ? `T.violation(${program.place(stmt.loc)},${JSON.stringify(stmt.check)},"if");`
+            ? `T.violation(${program.place(stmt.loc)},${quoted(stmt.check)},"if");`
             : no;
-        c.emit(miss ? `if(${test}){${yes}}else{${miss}}` : `if(${test}){${yes}}`);
+        c.emit(miss ? js`if(${test}){${yes}}else{${miss}}` : js`if(${test}){${yes}}`);
         return;
       }
       case "case":
@@ -90,7 +93,7 @@ export class StmtCompiler {
         this.loops.push({ brk, cont });
         const body = c.nested(() => this.stmt(stmt.body));
         this.loops.pop();
-        c.emit(`${brk}:for(;${n}>0;${n}--){K.tick();${cont}:{${body}}}`);
+        c.emit(js`${brk}:for(;${n}>0;${n}--){K.tick();${cont}:{${body}}}`);
         return;
       }
       case "break":
@@ -113,10 +116,10 @@ export class StmtCompiler {
         return;
       case "fork": {
         const branches = stmt.branches.map(
-          (branch) => `function*(th){${this.inner(true, (inner) => inner.stmt(branch))}}`,
+          (branch) => js`function*(th){${this.inner(true, (inner) => inner.stmt(branch))}}`,
         );
         const block = stmt.id?.disabled ? `,BI[${program.blockIndex(stmt.id)}]` : "";
-        const fork = `if(K.fork(th,${JSON.stringify(stmt.join)},[${branches.join(",")}]${block}))yield;`;
+        const fork = js`if(K.fork(th,${quoted(stmt.join)},[${joined(branches, ",")}]${block}))yield;`;
         if (stmt.id) this.guarded(stmt.id, () => c.emit(fork));
         else c.emit(fork);
         return;
@@ -151,8 +154,8 @@ export class StmtCompiler {
         const pass = stmt.pass ? c.nested(() => this.stmt(stmt.pass!)) : "";
         const index = program.assertion(stmt);
         const failed = stmt.fail ? c.nested(() => this.stmt(stmt.fail!)) : `T.assertFailed(${index});`;
-        if (stmt.word === "cover") c.emit(`if(${test}){T.covered(${index});${pass}}`);
-        else c.emit(`if(${test}){T.passed(${index});${pass}}else{T.failed(${index});${failed}}`);
+        if (stmt.word === "cover") c.emit(js`if(${test}){T.covered(${index});${pass}}`);
+        else c.emit(js`if(${test}){T.passed(${index});${pass}}else{T.failed(${index});${failed}}`);
       }
     }
   }
@@ -164,7 +167,7 @@ export class StmtCompiler {
       for (const inner of stmt.body) this.stmt(inner);
     };
     if (stmt.id?.disabled) this.guarded(stmt.id, emit);
-    else if (stmt.locals?.length) c.emit(`{${c.nested(emit)}}`);
+    else if (stmt.locals?.length) c.emit(js`{${c.nested(emit)}}`);
     else emit();
   }
 
@@ -181,7 +184,7 @@ export class StmtCompiler {
     this.labels.pop();
     const at = program.blockIndex(id);
     const [enter, leave] = this.waits ? [`K.enter(th,BI[${at}]);`, `finally{K.leave(th,BI[${at}]);}`] : ["", ""];
-    c.emit(`${label}:{${enter}try{${text}}catch(e){if(e!==K.signalOf(BI[${at}]))throw e;}${leave}}`);
+    c.emit(js`${label}:{${enter}try{${text}}catch(e){if(e!==K.signalOf(BI[${at}]))throw e;}${leave}}`);
   }
 
   /** Declares an automatic variable with its start value. */
@@ -207,7 +210,7 @@ export class StmtCompiler {
         program.writes.assignForm(c, target, held);
       } else
         c.emit(
-          `{const ${name}=${held};K.afterNonblocking(${intra?.delay ? this.ticks(intra.delay) : "0"},()=>{${body}});}`,
+          js`{const ${name}=${held};K.afterNonblocking(${intra?.delay ? this.ticks(intra.delay) : "0"},()=>{${body}});}`,
         );
       return;
     }
@@ -230,13 +233,13 @@ export class StmtCompiler {
     }
     if (intra.delay) {
       const ticks = this.ticks(intra.delay);
-      program.writes.deferred(c, target, pair, (body) => `K.afterNonblocking(${ticks},()=>{${body}});`);
+      program.writes.deferred(c, target, pair, (body) => js`K.afterNonblocking(${ticks},()=>{${body}});`);
       return;
     }
     // q <= @(event) v: a thread of its own waits
     program.writes.deferred(c, target, pair, (body) => {
       const wait = this.inner(true, (inner) => inner.intraWait(intra));
-      return `K.spawn(${program.currentProcess},function*(th){${wait}K.afterNonblocking(0,()=>{${body}});});`;
+      return js`K.spawn(${program.currentProcess},function*(th){${wait}K.afterNonblocking(0,()=>{${body}});});`;
     });
   }
 
@@ -251,7 +254,7 @@ export class StmtCompiler {
       const n = c.temp("n");
       c.emit(`${n}=${c.asNumber(pair.a, intra.repeat.width, intra.repeat.signed)};`);
       const body = c.nested(() => this.wait(intra.events ?? []));
-      c.emit(`for(;${n}>0;${n}--){${body}}`);
+      c.emit(js`for(;${n}>0;${n}--){${body}}`);
     } else if (intra.events) this.wait(intra.events);
   }
 
@@ -292,10 +295,10 @@ export class StmtCompiler {
   private terms(event: EventModel): string {
     const { program } = this;
     const guard = event.guard
-      ? `()=>{${this.inner(false, (inner) => inner.c.emit(`return ${inner.c.truth(event.guard!)};`))}}`
+      ? `()=>{${program.plain(this.inner(false, (inner) => inner.c.emit(`return ${inner.c.truth(event.guard!)};`)))}}`
       : "null";
     const { expr } = event;
-    const edge = JSON.stringify(event.edge);
+    const edge = event.edge ? quoted(event.edge) : "null";
     const term = (signal: number, bit: number | null, probe: string) =>
       `{signal:${signal},edge:${edge},bit:${bit},probe:${probe},guard:${guard}}`;
     if (expr.op === "signal" && !expr.signal.automatic) {
@@ -329,7 +332,7 @@ export class StmtCompiler {
     });
     const roots = new Set([...read].map((signal) => program.storage.root(signal).signal));
     for (const signal of roots) program.watch(signal);
-    return `...(p=>[${[...roots].map((signal) => term(signal.id, null, "p")).join(",")}])({value:()=>{${value}},last:""})`;
+    return `...(p=>[${[...roots].map((signal) => term(signal.id, null, "p")).join(",")}])({value:()=>{${program.plain(value)}},last:""})`;
   }
 
   private waitFor(stmt: Stmt & { op: "wait" }): void {
@@ -344,7 +347,7 @@ export class StmtCompiler {
     for (const signal of roots) program.watch(signal);
     const terms = [...roots].map((signal) => `{signal:${signal.id},edge:null,bit:null,probe:null,guard:null}`);
     const test = c.nested(() => c.emit(`if(${c.truth(stmt.test!)})break;`));
-    c.emit(`for(;;){${test}K.wait(th,[${terms.join(",")}]);yield;}`);
+    c.emit(js`for(;;){${test}K.wait(th,[${terms.join(",")}]);yield;}`);
   }
 
   // ---- loops and choices --------------------------------------------------------------------------------------
@@ -360,8 +363,8 @@ export class StmtCompiler {
     this.loops.pop();
     c.emit(
       stmt.after
-        ? `${brk}:for(;;){K.tick();${cont}:{${body}}${step}${test}}`
-        : `${brk}:for(;;){${test}K.tick();${cont}:{${body}}${step}}`,
+        ? js`${brk}:for(;;){K.tick();${cont}:{${body}}${step}${test}}`
+        : js`${brk}:for(;;){${test}K.tick();${cont}:{${body}}${step}}`,
     );
   }
 
@@ -372,19 +375,19 @@ export class StmtCompiler {
     const miss = () => {
       if (fallback) this.stmt(fallback);
       else if (stmt.check && stmt.check !== "unique0")
-        c.emit(`T.violation(${program.place(stmt.loc)},${JSON.stringify(stmt.check)},"case");`);
+        c.emit(`T.violation(${program.place(stmt.loc)},${quoted(stmt.check)},"case");`);
     };
     if (stmt.flavour === "inside") {
       const text = c.nested(() => {
         for (const item of items) {
           for (const label of item.labels) {
             const body = c.nested(() => this.stmt(item.body));
-            c.emit(`if(${c.truth(label)}){${body}break ${done};}`);
+            c.emit(js`if(${c.truth(label)}){${body}break ${done};}`);
           }
         }
         miss();
       });
-      c.emit(`${done}:{${text}}`);
+      c.emit(js`${done}:{${text}}`);
       return;
     }
     if (subject.form) {
@@ -395,11 +398,11 @@ export class StmtCompiler {
         for (const item of items) {
           const tests = item.labels.map((label) => `${value}===${read(label)}`);
           const body = c.nested(() => this.stmt(item.body));
-          c.emit(`if(${tests.join("||")}){${body}break ${done};}`);
+          c.emit(js`if(${tests.join("||")}){${body}break ${done};}`);
         }
         miss();
       });
-      c.emit(`${done}:{${text}}`);
+      c.emit(js`${done}:{${text}}`);
       return;
     }
     const pair = c.hold(c.pair(subject as Bits));
@@ -423,7 +426,7 @@ export class StmtCompiler {
       });
       const rest = c.nested(miss);
       const known = pair.b === zero ? "" : `if(${pair.b}===0)`;
-      c.emit(`${done}:{${known}switch(${pair.a}){${cases}}${rest}}`);
+      c.emit(js`${done}:{${known}switch(${pair.a}){${cases}}${rest}}`);
       return;
     }
     const text = c.nested(() => {
@@ -432,12 +435,12 @@ export class StmtCompiler {
         for (const label of item.labels) {
           const test = this.caseTest(stmt.flavour as "case" | "casez" | "casex", pair, label, zero);
           // one body after the last label; earlier labels jump there by a flag
-          c.emit(`if(${test}){${body}break ${done};}`);
+          c.emit(js`if(${test}){${body}break ${done};}`);
         }
       }
       miss();
     });
-    c.emit(`${done}:{${text}}`);
+    c.emit(js`${done}:{${text}}`);
   }
 
   private caseTest(
@@ -492,7 +495,7 @@ export class StmtCompiler {
       inner.c.assign(stmt.target, value);
       inner.c.emit(`T.forcing(${signal.id},false);`);
     });
-    c.emit(`T.force(${signal.id},${strong},()=>{${apply}},[${[...roots].map((each) => each.id).join(",")}]);`);
+    c.emit(js`T.force(${signal.id},${strong},()=>{${apply}},[${[...roots].map((each) => each.id).join(",")}]);`);
   }
 }
 

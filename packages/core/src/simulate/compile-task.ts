@@ -1,5 +1,7 @@
+import { quoted } from "../common/generated-code.ts";
 import type { Loc } from "../common/source.ts";
 import type { Expr, Instance, Stmt, SystemArg } from "../elaborate/model.ts";
+import { js } from "./code.ts";
 import { type Bits, ExprCompiler } from "./compile-expr.ts";
 import type { StmtCompiler } from "./compile-stmt.ts";
 import type { Program } from "./program.ts";
@@ -35,7 +37,7 @@ export class TaskCalls {
         if (arg.signal.type.kind === "container") return `{kind:"object",object:${this.program.object(arg.signal)}}`;
         return `{kind:"array",signal:${arg.signal.id}}`;
       case "scope":
-        return `{kind:"scope",path:${JSON.stringify(arg.path)}}`;
+        return `{kind:"scope",path:${quoted(arg.path)}}`;
       case "expr":
         return this.value(c, arg.expr);
       case "place": {
@@ -53,13 +55,13 @@ export class TaskCalls {
             this.program.writes.assign(inner, target, { a: `l${pseudo.id}a`, b: `l${pseudo.id}b` }, target.width);
           }
         });
-        return `{...${value},form:${JSON.stringify(target.form ?? "bits")},width:${target.width},set:(v)=>{${inner.takeTemps()}${body}}}`;
+        return `{...${value},form:${quoted(target.form ?? "bits")},width:${target.width},set:(v)=>{${inner.takeTemps()}${this.program.plain(body)}}}`;
       }
     }
   }
 
   private value(c: ExprCompiler, expr: Expr): string {
-    if (expr.op === "strconst") return `{kind:"literal",text:${JSON.stringify(expr.value)}}`;
+    if (expr.op === "strconst") return `{kind:"literal",text:${quoted(expr.value)}}`;
     if (expr.form === "real") return `{kind:"real",value:${c.real(expr)}}`;
     if (expr.form === "string") return `{kind:"string",text:${c.text(expr)}}`;
     const pair = c.wide(expr as Bits);
@@ -78,7 +80,7 @@ export class TaskCalls {
   call(c: ExprCompiler, expr: Expr & { op: "system" }): string {
     const context = this.context("", this.program.currentInstance, expr.loc);
     const args = expr.args.map((arg) => this.argument(c, arg));
-    return `T.call(${JSON.stringify(expr.name)},[${args.join(",")}],${context})`;
+    return `T.call(${quoted(expr.name)},[${args.join(",")}],${context})`;
   }
 
   statement(s: StmtCompiler, stmt: Stmt & { op: "system" }): void {
@@ -90,10 +92,10 @@ export class TaskCalls {
       const body = inner.nested(() =>
         inner.emit(`return [${stmt.args.map((arg) => this.argument(inner, arg)).join(",")}];`),
       );
-      c.emit(`T.task(${JSON.stringify(name)},()=>{${inner.takeTemps()}${body}},${context});`);
+      c.emit(js`T.task(${quoted(name)},()=>{${inner.takeTemps()}${body}},${context});`);
       return;
     }
     const args = stmt.args.map((arg, i) => (name === "$dumpvars" ? this.recorded(c, arg, i) : this.argument(c, arg)));
-    c.emit(`T.task(${JSON.stringify(name)},[${args.join(",")}],${context});`);
+    c.emit(`T.task(${quoted(name)},[${args.join(",")}],${context});`);
   }
 }

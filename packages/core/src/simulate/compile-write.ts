@@ -1,4 +1,5 @@
 import type { Expr, Signal, Target, TargetPart } from "../elaborate/model.ts";
+import { type Code, js } from "./code.ts";
 import { type Bits, type ExprCompiler, isWide, literal, maskOf, type Pair } from "./compile-expr.ts";
 import type { Program } from "./program.ts";
 
@@ -63,7 +64,7 @@ export class Writes {
     const inside = `${at.known}${at.value}<${signal.width}&&${at.value}>${-part.width}`;
     const merged = this.mergedAt(c.signal(base), base.width, shift, part.width, held, signal.width, root.offset);
     const body = c.nested(() => this.store(c, base, merged));
-    c.emit(`if(${inside}){${body}}`);
+    c.emit(js`if(${inside}){${body}}`);
   }
 
   private offset(c: ExprCompiler, expr: Expr): { value: string; known: string } {
@@ -164,9 +165,9 @@ export class Writes {
       const off = this.offset(c, part.offset);
       const merged = this.mergedAt(old, signal.width, off.value, part.width, held, signal.width, 0);
       const inner = c.nested(() => put(merged));
-      c.emit(`if(${off.known}${off.value}<${signal.width}&&${off.value}>${-part.width}){${inner}}`);
+      c.emit(js`if(${off.known}${off.value}<${signal.width}&&${off.value}>${-part.width}){${inner}}`);
     });
-    c.emit(inside ? `if(${inside}){${body}}` : body);
+    c.emit(inside ? js`if(${inside}){${body}}` : body);
   }
 
   // ---- non-blocking -------------------------------------------------------------------------------------------
@@ -235,12 +236,12 @@ export class Writes {
       c,
       { parts: [part], width: part.width, loc: part.loc },
       value,
-      (body) => `K.afterNonblocking(0,()=>{${body}});`,
+      (body) => js`K.afterNonblocking(0,()=>{${body}});`,
     );
   }
 
   /** Wraps the assignment so that it can be made later: what it depends on is worked out now. */
-  deferred(c: ExprCompiler, target: Target, value: Pair, wrap: (body: string) => string): void {
+  deferred(c: ExprCompiler, target: Target, value: Pair, wrap: (body: Code) => Code): void {
     const constants: string[] = [];
     const freeze = (expr: Expr): Expr => {
       if (expr.op === "const") return expr;
@@ -259,6 +260,6 @@ export class Writes {
     const body = c.nested(() =>
       this.assign(c, { ...target, parts }, { a: `l${held.id}a`, b: `l${held.id}b` }, target.width),
     );
-    c.emit(`{const ${constants.join(",")};${wrap(body)}}`);
+    c.emit(js`{const ${constants.join(",")};${wrap(body)}}`);
   }
 }

@@ -1,3 +1,4 @@
+import { compileGenerated } from "../common/generated-code.ts";
 import type { Loc } from "../common/source.ts";
 import { evaluateAny, truthOf } from "../elaborate/evaluate.ts";
 import type {
@@ -17,6 +18,7 @@ import { sizeOf, vectorType } from "../elaborate/types.ts";
 import { readsOf } from "../elaborate/verilog/bind-stmt.ts";
 import { suspends } from "../elaborate/verilog/bind-subroutine.ts";
 import { type ClockGroups, findClockGroups } from "./clock-groups.ts";
+import { type Code, joined, js, OpenPlace, openPlaces, rendered } from "./code.ts";
 import { Calls } from "./compile-call.ts";
 import { type Bits, ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
 import { StmtCompiler } from "./compile-stmt.ts";
@@ -59,19 +61,30 @@ const longSetter = 500;
 const mostInlined = 3;
 
 /** Joins texts to pieces that are not too long to be optimised as one function. */
-function inPieces(texts: readonly string[], longest = 8000): string[] {
-  const pieces: string[] = [];
-  let piece = "";
+function inPieces(texts: readonly (string | Code)[], longest = 8000): Code[] {
+  const pieces: Code[] = [];
+  let piece: (string | Code)[] = [];
+  let length = 0;
   for (const text of texts) {
-    if (piece && piece.length + text.length > longest) {
-      pieces.push(piece);
-      piece = "";
+    if (piece.length && length + text.length > longest) {
+      pieces.push(joined(piece, "\n"));
+      piece = [];
+      length = 0;
     }
-    piece += `${text}\n`;
+    piece.push(text);
+    length += text.length + 1;
   }
-  if (piece) pieces.push(piece);
+  if (piece.length) pieces.push(joined(piece, "\n"));
   return pieces;
 }
+
+/** Where a signal gets a new value, `a` and `b`. */
+class SetterPlace extends OpenPlace {
+  constructor(readonly signal: Signal) {
+    super();
+  }
+}
+const setterCall = ({ id, fourState, kind }: Signal): string => `u${id}(a${fourState || kind === "net" ? ",b" : ""});`;
 
 /**
  * A whole design as one JavaScript program: storage, a setter for each signal that something waits for, a function for
@@ -100,9 +113,9 @@ export class Program {
   private readonly blocks: BlockId[] = [];
   private readonly blockNumbers = new Map<BlockId, number>();
   private readonly evaluatedExprs: { expr: Expr; keys: (Signal | Expr)[] }[] = [];
-  private readonly text: string[] = [];
-  private readonly start: string[] = [];
-  private readonly startLast: string[] = [];
+  private readonly text: (string | Code)[] = [];
+  private readonly start: (string | Code)[] = [];
+  private readonly startLast: (string | Code)[] = [];
   private pseudoCount = 0;
 
   constructor(
@@ -129,12 +142,17 @@ export class Program {
 
   /**
    * Statement that gives a signal of bits a new value. Where few places do that, the setter's text stands there itself:
-   * the linker puts it in place of the mark.
+   * the linker decides.
    */
-  storing(signal: Signal, a: string, b: string): string {
+  storing(signal: Signal, a: string, b: string): Code {
     this.setter(signal);
     const four = signal.fourState || signal.kind === "net";
-    return `{const a=${a}${four ? `,b=${b}` : ""};§${signal.id}§}`;
+    return js`{const a=${a}${four ? `,b=${b}` : ""};${new SetterPlace(signal)}}`;
+  }
+
+  /** Code that has to stand within an expression: with calls of the setters. */
+  plain(code: Code): string {
+    return rendered(code, (place) => setterCall((place as SetterPlace).signal));
   }
 
   /** Statement that tells of a change to an array, or to what is no bits. */
@@ -393,9 +411,9 @@ export class Program {
     for (const group of this.clocks.groups) {
       const [leader] = group.members;
       if (leader === undefined) continue;
-      const pieces = inPieces(group.members.map((member) => `{${this.clocked.get(member)!}}`));
+      const pieces = inPieces(group.members.map((member) => js`{${this.clocked.get(member)!}}`));
       const calls = pieces.map((piece, i) => {
-        this.text.push(`function g${leader}$${i}(){${piece}}`);
+        this.text.push(js`function g${leader}$${i}(){${piece}}`);
         return `g${leader}$${i}();`;
       });
       this.text.push(`P[${leader}]=function(){F[${leader}]=1;${calls.join("")}F[${leader}]=0;};`);
@@ -418,10 +436,10 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
         const name = `cg${number}$${i}`;
         const lines = shadows.slice(i, i + 128).map((signal) => {
           const at = this.shadow(signal);
-          return `if(${at.flag}){${at.flag}=0;${this.storing(signal, at.a, at.b)}}`;
+          return js`if(${at.flag}){${at.flag}=0;${this.storing(signal, at.a, at.b)}}`;
         });
         names.push(name);
-        this.text.push(`function ${name}(){${lines.join("\n")}}`);
+        this.text.push(js`function ${name}(){${joined(lines, "\n")}}`);
       }
       this.text.push(`let gx${number}=0;`);
       commits.push(`if(gx${number}){gx${number}=0;any=true;${names.map((name) => `${name}();`).join("")}}`);
@@ -430,8 +448,8 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
   }
   private commitText = "";
   /** Texts of the processes that run when something they look at changes, by number. */
-  private readonly bodies = new Map<number, { readonly text: string; readonly ignoresItself: boolean }>();
-  private readonly clocked = new Map<number, string>();
+  private readonly bodies = new Map<number, { readonly text: Code; readonly ignoresItself: boolean }>();
+  private readonly clocked = new Map<number, Code>();
   private observed: ReadonlySet<Signal> = new Set();
   private readonly combinational: LevelNode[] = [];
 
@@ -464,11 +482,11 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
   }
 
   /** The body as a function's text, its own variables around it. */
-  private bodyText(compiler: StmtCompiler, body: Stmt, held: PrivateBody | null): string {
+  private bodyText(compiler: StmtCompiler, body: Stmt, held: PrivateBody | null): Code {
     const text = compiler.body(held?.body ?? body, "RL");
     if (!held) return text;
     const before: string[] = [];
-    const after: string[] = [];
+    const after: Code[] = [];
     for (const { signal, local, isFresh } of held.variables) {
       const zero = isWide(signal.width) ? "0n" : "0";
       const old = compiler.c.signal(signal);
@@ -477,7 +495,7 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
       const value = local.fourState ? b : zero;
       after.push(this.storing(signal, a, value));
     }
-    return `${before.join("")}${text}\n${after.join("")}`;
+    return js`${before.join("")}${text}\n${joined(after)}`;
   }
   private clocks: ClockGroups = { groups: [], of: new Map(), shadowOf: new Map() };
 
@@ -487,7 +505,7 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
     const number = this.addProcess(info);
     if (kind === "final") {
       const compiler = new StmtCompiler(this, false);
-      this.text.push(`finals.push(function(){${compiler.body(body, "RL")}});`);
+      this.text.push(js`finals.push(function(){${compiler.body(body, "RL")}});`);
       return;
     }
     const waits = suspends(body);
@@ -495,9 +513,9 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
       const compiler = new StmtCompiler(this, waits);
       const text = compiler.body(body, "RL");
       // behind the always blocks: what they wait for at time 0 may come from here
-      if (waits) this.startLast.push(`K.spawn(${number},function*(th){${text}});`);
+      if (waits) this.startLast.push(js`K.spawn(${number},function*(th){${text}});`);
       else {
-        this.text.push(`P[${number}]=function(){${text}};`);
+        this.text.push(js`P[${number}]=function(){${text}};`);
         this.startLast.push(`K.wake(${number});`);
       }
       return;
@@ -564,9 +582,9 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
         );
       } else if (events) compiler.wait(events);
       const inner = c.nested(() => compiler.stmt(body));
-      c.emit(`RL:{${inner}}K.tick();`);
+      c.emit(js`RL:{${inner}}K.tick();`);
     });
-    this.start.push(`K.spawn(${number},function*(th){${c.takeTemps()}for(;;){${text}}});`);
+    this.start.push(js`K.spawn(${number},function*(th){${c.takeTemps()}for(;;){${text}}});`);
   }
 
   /** `always #5 clk = ~clk` and its kin: a delay, then statements that do not wait. No thread is needed for that. */
@@ -581,7 +599,7 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
     const ticks = Number(compiler.ticks(first.delay));
     if (!(ticks > 0)) return false;
     const text = compiler.body({ op: "block", body: rest }, "RL");
-    this.text.push(`P[${number}]=function(){${text}\nK.after(${ticks},P[${number}]);};`);
+    this.text.push(js`P[${number}]=function(){${text}\nK.after(${ticks},P[${number}]);};`);
     this.start.push(`K.after(${ticks},P[${number}]);`);
     return true;
   }
@@ -702,10 +720,10 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
       const apply = c.nested(() => drive({ a: `l${held.id}a`, b: `l${held.id}b` }, value.width));
       const down = isWide(value.width) ? "" : "H.down";
       c.emit(
-        `T.delayed(${number},${value.width},[${times.join(",")}],${wide.a},${wide.b},(va,vb)=>{const l${held.id}a=${down}(va),l${held.id}b=${down}(vb);${apply}});`,
+        js`T.delayed(${number},${value.width},[${times.join(",")}],${wide.a},${wide.b},(va,vb)=>{const l${held.id}a=${down}(va),l${held.id}b=${down}(vb);${apply}});`,
       );
     });
-    this.bodies.set(number, { text: `${c.takeTemps()}${text}`, ignoresItself: false });
+    this.bodies.set(number, { text: js`${c.takeTemps()}${text}`, ignoresItself: false });
     this.start.push(`K.wake(${number});`);
     if (!delay)
       this.follows(
@@ -819,16 +837,17 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
   /** Texts of setters that may stand where they are used, by signal. */
   private readonly inline = new Map<number, string>();
 
-  /** Puts setters in place of their marks. */
-  private placeSetters(text: string): string {
+  /** The text, with setters at their places or called from there. */
+  private placeSetters(code: Code): string {
     const uses = new Map<number, number>();
-    for (const [, id] of text.matchAll(/§(\d+)§/g)) uses.set(Number(id), (uses.get(Number(id)) ?? 0) + 1);
-    return text.replace(/§(\d+)§/g, (_, digits: string) => {
-      const id = Number(digits);
-      const inline = uses.get(id)! <= mostInlined ? this.inline.get(id) : undefined;
-      if (inline !== undefined) return inline;
-      const signal = this.design.signals[id];
-      return `u${id}(a${signal.fourState || signal.kind === "net" ? ",b" : ""});`;
+    for (const place of openPlaces(code)) {
+      const { id } = (place as SetterPlace).signal;
+      uses.set(id, (uses.get(id) ?? 0) + 1);
+    }
+    return rendered(code, (place) => {
+      const { signal } = place as SetterPlace;
+      const inline = uses.get(signal.id)! <= mostInlined ? this.inline.get(signal.id) : undefined;
+      return inline ?? setterCall(signal);
     });
   }
 
@@ -849,20 +868,20 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
   }
 
   /** Runs the combinational processes whose bits are set, each behind those that it depends on. */
-  private levelText(order: readonly number[]): string {
+  private levelText(order: readonly number[]): Code {
     const runner = this.processes.length;
     const words = Math.ceil(order.length / 32);
-    const texts: string[] = [];
+    const texts: (string | Code)[] = [];
     for (let word = 0; word < words; word++) {
       const lines = order.slice(word * 32, word * 32 + 32).map((process, i) => {
         const { text } = this.bodies.get(process)!;
         const test = `if(V[${word}]&${1 << i})`;
-        if (text.length <= longBody) return `${test}{${text}}`;
-        texts.push(`function P${process}(){${text}}`);
+        if (text.length <= longBody) return js`${test}{${text}}`;
+        texts.push(js`function P${process}(){${text}}`);
         return `${test}P${process}();`;
       });
       const calls = inPieces(lines).map((piece, i) => {
-        texts.push(`function v${word}$${i}(){${piece}}`);
+        texts.push(js`function v${word}$${i}(){${piece}}`);
         return `v${word}$${i}();`;
       });
       texts.push(`function v${word}(){${calls.join("")}V[${word}]=0;}`);
@@ -875,7 +894,7 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
       for (let i = word; i < Math.min(words, word + 64); i++) calls.push(`if(V[${i}]!==0)v${i}();`);
       texts.push(`function vv${word}(){${calls.join("")}}`);
     }
-    return `${texts.join("\n")}
+    return js`${joined(texts, "\n")}
 P[${runner}]=function(){F[${runner}]=1;${pieces.join("")}F[${runner}]=0;for(let i=0;i<${words};i++)if(V[i]!==0){F[${runner}]=1;q[K.tail++]=${runner};break;}};
 `;
   }
@@ -958,11 +977,11 @@ P[${runner}]=function(){F[${runner}]=1;${pieces.join("")}F[${runner}]=0;for(let 
       if (this.levelOf.has(process)) continue;
       this.text.push(
         ignoresItself
-          ? `P[${process}]=function(){F[${process}]=1;${text}\nF[${process}]=0;};`
-          : `P[${process}]=function(){${text}};`,
+          ? js`P[${process}]=function(){F[${process}]=1;${text}\nF[${process}]=0;};`
+          : js`P[${process}]=function(){${text}};`,
       );
     }
-    const text = this.placeSetters(`"use strict";
+    const text = this.placeSetters(js`"use strict";
 const A=ST.a,B=ST.b,WA=ST.wideA,WB=ST.wideB,R=ST.real,S=ST.text,OB=ST.objects;
 ${arrays.join("\n")}
 const F=K.queuedFlags,q=K.queue,KW=K.waiters,P=K.processes,D=T.recorded,DL=T.dirty,FC=T.forceLevel;
@@ -994,9 +1013,9 @@ ${[...this.edgeLists].map((name) => `const ${name}={threads:[],count:0};`).join(
 ${setters.join("\n")}
 ${table.join("")}
 ${[...this.constants].map(([text, name]) => `const ${name}=${text};`).join("\n")}
-${this.calls.text.join("\n")}
-${this.text.join("\n")}
-${order.length ? this.levelText(order) : ""}T.start=function(){${[...this.start, ...this.startLast].join("\n")}};
+${joined(this.calls.text, "\n")}
+${joined(this.text, "\n")}
+${order.length ? this.levelText(order) : ""}T.start=function(){${joined([...this.start, ...this.startLast], "\n")}};
 `);
     // one more than the design's own: that which runs the combinational ones in order
     kernel.queuedFlags = new Uint8Array(this.processes.length + 1);
@@ -1013,8 +1032,7 @@ ${order.length ? this.levelText(order) : ""}T.start=function(){${[...this.start,
     const finals: (() => void)[] = [];
     const adapters: ((values: AnyValue[]) => AnyValue)[] = [];
     const evaluator = this.evaluator(outputs, runtime, adapters);
-    // compiled from the design's own elaborated model, never from text of the user as such
-    const run = new Function("ST", "K", "T", "H", "X", "E", "BI", "CF", "finals", text);
+    const run = compileGenerated(["ST", "K", "T", "H", "X", "E", "BI", "CF", "finals"], text);
     run(storage, kernel, runtime, helpers, outputs, evaluator, this.blocks, adapters, finals);
     for (const { process, run: tell } of this.observers) kernel.processes[process] = tell;
     return { text, finals };

@@ -1,4 +1,5 @@
 import type { ArchitectureDecl, BoundProcess, ConfigRule, EntityDecl, Expr } from "../../elaborate/vhdl/bound.ts";
+import { js as code } from "../code.ts";
 import { delayedValue, guardedEdge, onlyEdge } from "./clocked.ts";
 import type { VhdlInstance } from "./elaborator-base.ts";
 import { ElaboratorInstances } from "./elaborator-instances.ts";
@@ -88,13 +89,13 @@ import { declaresConstants, UnitEmitter } from "./unit-emitter.ts";
       if (isGenerator) {
         const again =
           process.sensitivity === null ? "" : `E.park(E.currentProcess,${emitter.cap([...wakes])},-1);yield;`;
-        const make = emitter.link(`${decls}return function*(){for(;;){${body}${again}}};`) as () => Generator<void>;
+        const make = emitter.link(code`${decls}return function*(){for(;;){${body}${again}}};`) as () => Generator<void>;
         const run = make();
         step = () => {
           run.next();
         };
       } else {
-        const link = () => emitter.link(`${decls}return function(){${body}};`) as () => void;
+        const link = () => emitter.link(code`${decls}return function(){${body}};`) as () => void;
         // most are put together with others, and never run by themselves
         step = declaresConstants(decls)
           ? () => {

@@ -1,3 +1,4 @@
+import { quoted } from "../../common/generated-code.ts";
 import type { Expr } from "../../elaborate/vhdl/bound.ts";
 import { type VType } from "../../elaborate/vhdl/types.ts";
 import { dynamicRange, type Val } from "./emit-base.ts";
@@ -169,9 +170,7 @@ export abstract class EmitAttributes extends EmitCompose {
       case "real":
         return this.str(`${this.rt("realImage")}(${val.js})`);
       case "physical":
-        return this.str(
-          type.isTime ? `${this.rt("timeImage")}(${val.js})` : `(${val.js}+${JSON.stringify(` ${type.base}`)})`,
-        );
+        return this.str(type.isTime ? `${this.rt("timeImage")}(${val.js})` : `(${val.js}+${quoted(` ${type.base}`)})`);
       default:
         return this.textKnown("");
     }

@@ -1,3 +1,4 @@
+import { compileGenerated, quoted } from "../../common/generated-code.ts";
 import type { Loc } from "../../common/source.ts";
 import type { Report } from "../../elaborate/report.ts";
 import type { Decl, Expr, PackageDecl, Subprogram } from "../../elaborate/vhdl/bound.ts";
@@ -10,6 +11,7 @@ import {
   type VType,
 } from "../../elaborate/vhdl/types.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
+import { type Code, js as code, joined, rendered } from "../code.ts";
 import type { Engine } from "./engine.ts";
 import { Frame, type JsFunction, type Place } from "./frames.ts";
 import type { VhdlRuntime } from "./runtime.ts";
@@ -122,12 +124,12 @@ export class CodeUnit {
 }
 
 /** The text as a function of the run: what it returns is returned. */
-export function linkUnit(program: Program, unit: CodeUnit, body: string): unknown {
-  const text = `"use strict";${unit.header()}${body}`;
+export function linkUnit(program: Program, unit: CodeUnit, body: string | Code): unknown {
+  const own = rendered(body);
+  const text = `"use strict";${unit.header()}${own}`;
   let make = program.compiled.get(text);
   if (!make) {
-    // compiled from the design's own elaborated model, never from text of the user as such
-    make = new Function("R", "E", "C", text) as (...args: unknown[]) => unknown;
+    make = compileGenerated(["R", "E", "C"], text);
     program.compiled.set(text, make);
   }
   return make(program.runtime, program.engine, unit.caps);
@@ -197,12 +199,12 @@ export class EmitBase {
   }
 
   /** Function text with its temporary variables and inner functions. */
-  wrap(fn: JsFunction, body: string): string {
+  wrap(fn: JsFunction, body: string | Code): Code {
     const temps = fn.temps.length ? `let ${fn.temps.join(",")};` : "";
-    return `${temps}${fn.inner.join("\n")}\n${body}`;
+    return code`${temps}${joined(fn.inner, "\n")}\n${body}`;
   }
   /** The text as a function of the run: what it returns is returned. */
-  link(body: string): unknown {
+  link(body: string | Code): unknown {
     return linkUnit(this.program, this.unit, this.wrap(this.top, body));
   }
 
@@ -218,7 +220,7 @@ export class EmitBase {
       case "bigint":
         return `${v}n`;
       case "string":
-        return v.length <= 64 ? JSON.stringify(v) : this.cap(v);
+        return v.length <= 64 ? quoted(v) : this.cap(v);
       case "boolean":
         return v ? "1" : "0";
       default:
@@ -255,8 +257,8 @@ export class EmitBase {
   }
   /** The JavaScript string of a value of type string. */
   plainText(val: Val): string {
-    if (typeof val.cv === "string") return JSON.stringify(val.cv);
-    if (val.cv instanceof Arr) return JSON.stringify(val.cv.p);
+    if (typeof val.cv === "string") return quoted(val.cv);
+    if (val.cv instanceof Arr) return quoted(val.cv.p as string);
     return val.shape.k === "a" && val.shape.dims === null ? `${val.js}.p` : val.js;
   }
 

@@ -1,3 +1,4 @@
+import { quoted } from "../../common/generated-code.ts";
 import type { Loc } from "../../common/source.ts";
 import type { Expr, PredefinedOp } from "../../elaborate/vhdl/bound.ts";
 import { isScalar, type VType } from "../../elaborate/vhdl/types.ts";
@@ -341,20 +342,19 @@ export abstract class EmitOperators extends EmitRepr {
     const wide = (val: Val): string =>
       val.shape.k === "a" ? this.payload(val) : `${this.rt("allOf")}(${val.js}+2,${size.js})`;
     if (a.shape.k === "a" && b.shape.k === "a") this.sameLength(a, b, loc);
-    const own = this.onceVal(array);
+    // of an array that carries its bounds, the result has the same
+    const carried = result.dims ? null : this.once(array.js);
+    const own = carried
+      ? { first: `${carried.first}.p`, p: `${carried.again}.p`, n: `${carried.again}.n` }
+      : this.onceVal(array);
     const base = name.replace(/^n(?=and|or)/, "").replace(/^xnor$/, "xor");
     const fn = base === "and" ? "andL" : base === "or" ? "orL" : "xorL";
     const left = array === a ? own.first : wide(a);
     const right = array === b ? (array === a ? own.p : own.first) : wide(b);
     const inner = `${this.rt(fn)}(${left},${right},${own.n})`;
     const js = name === base ? inner : `${this.rt("notL")}(${inner},${own.n})`;
-    if (result.dims) return { js, shape: result };
-    const source = this.carry(array);
-    const again = this.once(source.js);
-    return {
-      js: `${this.rt("arr")}(${js.replace(source.js, again.first)},${again.again}.l,${again.again}.d,${own.n})`,
-      shape: result,
-    };
+    if (!carried) return { js, shape: result };
+    return { js: `${this.rt("arr")}(${js},${carried.again}.l,${carried.again}.d,${own.n})`, shape: result };
   }
   /** Operands whose lengths must be the same: told now, or by the run. */
   sameLength(a: Val, b: Val, loc: Loc): void {
@@ -411,7 +411,7 @@ export abstract class EmitOperators extends EmitRepr {
     if (a.shape.k === "a" && !a.shape.pack) {
       const carried = this.carry(a);
       return {
-        js: `${this.rt("shiftList")}(${carried.js},"${name}",${by.js},${this.defaultValue(a.shape.elem).js})`,
+        js: `${this.rt("shiftList")}(${carried.js},${quoted(name)},${by.js},${this.defaultValue(a.shape.elem).js})`,
         shape: carried.shape,
       };
     }
@@ -456,7 +456,7 @@ export abstract class EmitOperators extends EmitRepr {
       const texts = vals.map((val, i) =>
         isElement(val, i)
           ? typeof val.cv === "number"
-            ? JSON.stringify(String.fromCharCode(val.cv))
+            ? quoted(String.fromCharCode(val.cv))
             : `String.fromCharCode(${val.js})`
           : this.payload(val),
       );

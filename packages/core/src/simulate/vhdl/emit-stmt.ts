@@ -1,6 +1,7 @@
 import type { Loc } from "../../common/source.ts";
 import type { BoundChoice, Expr, Stmt } from "../../elaborate/vhdl/bound.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
+import { type Code, js as code, joined } from "../code.ts";
 import type { Val } from "./emit-base.ts";
 import { plain } from "./emit-subprograms.ts";
 import { isList, type LVal, wrapped } from "./emit-text.ts";
@@ -16,25 +17,24 @@ export abstract class EmitStmt extends EmitWait {
   /** The statement just written always leaves the subprogram: what follows is never reached, nor written. */
   protected left = false;
 
-  stmts(list: readonly Stmt[]): string {
-    let text = "";
+  stmts(list: readonly Stmt[]): Code {
+    const lines: (string | Code)[] = [];
     this.left = false;
     for (const stmt of list) {
       const line = this.stmt(stmt);
       const isExit: boolean = stmt.op === "return" || ((stmt.op === "if" || stmt.op === "block") && this.left);
       this.left = isExit;
       if (this.hoisted.length) {
-        text += this.hoisted.join("");
+        lines.push(...this.hoisted);
         this.hoisted = [];
       }
-      text += line;
-      text += "\n";
+      lines.push(line, "\n");
       if (isExit) break;
     }
-    return text;
+    return joined(lines);
   }
 
-  protected stmt(stmt: Stmt): string {
+  protected stmt(stmt: Stmt): string | Code {
     switch (stmt.op) {
       case "null":
         return "";
@@ -49,16 +49,16 @@ export abstract class EmitStmt extends EmitWait {
         const head = this.flush();
         if (typeof test.cv === "number") {
           // the other branch is looked at for its mistakes only if it could ever run
-          if (test.cv === 1) return `${head}{${this.stmts(stmt.yes)}}`;
+          if (test.cv === 1) return code`${head}{${this.stmts(stmt.yes)}}`;
           this.left = false;
-          return stmt.no ? `${head}{${this.stmts(stmt.no)}}` : head;
+          return stmt.no ? code`${head}{${this.stmts(stmt.no)}}` : head;
         }
         const yes = this.stmts(stmt.yes);
         const yesLeft = this.left;
         this.left = false;
-        const no = stmt.no ? `else{${this.stmts(stmt.no)}}` : "";
+        const no = stmt.no ? code`else{${this.stmts(stmt.no)}}` : "";
         this.left = this.left && yesLeft;
-        return `${head}if(${this.test(test)}){${yes}}${no}`;
+        return code`${head}if(${this.test(test)}){${yes}}${no}`;
       }
       case "case":
         return this.caseStmt(stmt);
@@ -69,10 +69,10 @@ export abstract class EmitStmt extends EmitWait {
           const body = this.stmts(stmt.body);
           const check = this.test(test);
           return head
-            ? `${stmt.label}:for(;;){${head}if(!(${check}))break;E.tick();${body}}`
-            : `${stmt.label}:while(${check}){E.tick();${body}}`;
+            ? code`${stmt.label}:for(;;){${head}if(!(${check}))break;E.tick();${body}}`
+            : code`${stmt.label}:while(${check}){E.tick();${body}}`;
         }
-        return `${stmt.label}:for(;;){E.tick();${this.stmts(stmt.body)}}`;
+        return code`${stmt.label}:for(;;){E.tick();${this.stmts(stmt.body)}}`;
       }
       case "for":
         return this.forStmt(stmt);
@@ -101,7 +101,7 @@ export abstract class EmitStmt extends EmitWait {
     return text;
   }
 
-  protected assign(target: Expr, value: Expr, loc: Loc): string {
+  protected assign(target: Expr, value: Expr, loc: Loc): string | Code {
     if (target.op === "aggregate")
       return this.spread(target, value, loc, (part, val) => this.store(part, val, value.loc));
     const before: string[] = [];
@@ -128,19 +128,19 @@ export abstract class EmitStmt extends EmitWait {
     target: Expr & { op: "aggregate" },
     value: Expr,
     loc: Loc,
-    put: (target: Expr, val: Val) => string,
-  ): string {
+    put: (target: Expr, val: Val) => string | Code,
+  ): Code {
     const whole = this.expr(value);
     const name = this.temp();
-    let text = `${name}=${this.payload(whole)};`;
+    const lines: (string | Code)[] = [`${name}=${this.payload(whole)};`];
     const { shape } = whole;
     if (shape.k === "r") {
       for (const { choice, value: part } of target.elements)
         if (choice.kind === "field")
-          text += put(part, { js: `${name}[${choice.field}]`, shape: shape.fields[choice.field] });
-      return text;
+          lines.push(put(part, { js: `${name}[${choice.field}]`, shape: shape.fields[choice.field] }));
+      return joined(lines);
     }
-    if (shape.k !== "a") return text;
+    if (shape.k !== "a") return joined(lines);
     const total = this.lengthOf(whole).n;
     let at = 0;
     for (const { choice, value: part, isStretch } of target.elements) {
@@ -163,7 +163,7 @@ export abstract class EmitStmt extends EmitWait {
           ? `${this.rt("sliceL")}(${name},${size - k - n},${n})`
           : `${this.rt(shape.pack === "bit" ? "getB" : "getL")}(${name},${size - 1 - k})`;
       else js = isArray ? `${name}.slice(${k},${k + n})` : `${name}[${k}]`;
-      text += put(part, { js, shape: isArray ? { ...shape, dims: [{ l: 0, d: 0, n }] } : shape.elem });
+      lines.push(put(part, { js, shape: isArray ? { ...shape, dims: [{ l: 0, d: 0, n }] } : shape.elem }));
       at += n;
     }
     if (total !== null && at !== total && target.elements.every((each) => each.choice.kind === "position"))
@@ -173,10 +173,10 @@ export abstract class EmitStmt extends EmitWait {
         `The parts on the left have ${at} elements, the value ${total}.`,
         "Make them as long as each other.",
       );
-    return text;
+    return joined(lines);
   }
 
-  protected signalAssign(stmt: Stmt & { op: "signal" }): string {
+  protected signalAssign(stmt: Stmt & { op: "signal" }): string | Code {
     const { target, waveform, transport, loc } = stmt;
     if (stmt.force) {
       this.program.forces = true;
@@ -213,7 +213,7 @@ export abstract class EmitStmt extends EmitWait {
     transport: boolean,
     reject: Expr | null,
     loc: Loc,
-  ): string {
+  ): string | Code {
     const ref = this.refOf(target);
     if (!ref) {
       this.error("target", loc, "This is no signal.", "Assign a signal.");
@@ -255,24 +255,24 @@ export abstract class EmitStmt extends EmitWait {
       if (!part) return `E.after(${driver},${js},${once.first},${limit},0,0,false,${off});`;
       return `E.after(${driver},${js},${once.first},${limit},${part.lo},${bits},${part.bit},${off});`;
     });
-    return texts.join("");
+    return joined(texts);
   }
 
   /** Assignments without delay. @param driver Code of the driver, or of the tree of drivers. */
-  assignTree(driver: string, js: string): string {
+  assignTree(driver: string, js: string): string | Code {
     return `E.asTree(${driver},${js});`;
   }
-  assignWhole(driver: string, js: string): string {
+  assignWhole(driver: string, js: string): string | Code {
     return `E.as(${driver},${js});`;
   }
-  assignBit(driver: string, lo: string, js: string): string {
+  assignBit(driver: string, lo: string, js: string): string | Code {
     return `E.asBit(${driver},${lo},${js});`;
   }
-  assignSlice(driver: string, lo: string, js: string, bits: string): string {
+  assignSlice(driver: string, lo: string, js: string, bits: string): string | Code {
     return `E.asSlice(${driver},${lo},${js},${bits});`;
   }
 
-  protected forStmt(stmt: Stmt & { op: "for" }): string {
+  protected forStmt(stmt: Stmt & { op: "for" }): string | Code {
     const range = this.rangeVal(stmt.range);
     const head = this.flush();
     const name = this.fresh("i");
@@ -293,11 +293,11 @@ export abstract class EmitStmt extends EmitWait {
     if (range.dynamicDir !== undefined) {
       const end = this.temp();
       const step = this.temp();
-      return `${head}${name}$:{let ${name}=${l.js};${end}=${r.js};${step}=${range.dynamicDir}?-1:1;{const e=${end},s=${step};${stmt.label}:for(;s>0?${name}<=e:${name}>=e;${name}+=s){${body}}}}`;
+      return code`${head}${name}$:{let ${name}=${l.js};${end}=${r.js};${step}=${range.dynamicDir}?-1:1;{const e=${end},s=${step};${stmt.label}:for(;s>0?${name}<=e:${name}>=e;${name}+=s){${body}}}}`;
     }
     const end = typeof r.cv === "number" ? this.constant(r.cv) : "e";
     const start = typeof r.cv === "number" ? "" : `const e=${r.js};`;
-    return `${head}{${start}${stmt.label}:for(let ${name}=${l.js};${name}${d ? ">=" : "<="}${end};${name}${d ? "--" : "++"}){${body}}}`;
+    return code`${head}{${start}${stmt.label}:for(let ${name}=${l.js};${name}${d ? ">=" : "<="}${end};${name}${d ? "--" : "++"}){${body}}}`;
   }
   protected loopShape(type: VType, l: Val, r: Val): Shape {
     const lows = [l.lo ?? (typeof l.cv === "number" ? l.cv : null), r.lo ?? (typeof r.cv === "number" ? r.cv : null)];
@@ -340,7 +340,7 @@ export abstract class EmitStmt extends EmitWait {
 
   // ---- case -----------------------------------------------------------------------------------------------------
 
-  protected caseStmt(stmt: Stmt & { op: "case" }): string {
+  protected caseStmt(stmt: Stmt & { op: "case" }): string | Code {
     const subject = this.expr(stmt.subject);
     const head = this.flush();
     const own = this.onceVal(subject);
@@ -350,14 +350,14 @@ export abstract class EmitStmt extends EmitWait {
       // known now: only the branch that is taken is written
       for (const branch of stmt.branches)
         for (const choice of branch.choices) {
-          if (choice.kind === "others") return `{${this.stmts(branch.body)}}`;
+          if (choice.kind === "others") return code`{${this.stmts(branch.body)}}`;
           if (choice.kind === "value") {
             const v = this.expr(choice.value!).cv;
-            if (v === subject.cv) return `{${this.stmts(branch.body)}}`;
+            if (v === subject.cv) return code`{${this.stmts(branch.body)}}`;
             if (v === undefined) break;
           } else {
             const b = this.bounds(choice.range!);
-            if (b && subject.cv >= lowOf(b) && subject.cv <= highOf(b)) return `{${this.stmts(branch.body)}}`;
+            if (b && subject.cv >= lowOf(b) && subject.cv <= highOf(b)) return code`{${this.stmts(branch.body)}}`;
           }
         }
     }
@@ -365,28 +365,28 @@ export abstract class EmitStmt extends EmitWait {
     const tests = stmt.branches.map((branch) =>
       branch.choices.map((choice) => this.choiceTest(choice, name, subject, stmt.matching)),
     );
-    let fallback = "";
+    let fallback: Code | null = null;
     if (tests.every((list) => list.every((each) => each.label !== null || each.others))) {
-      let text = "";
-      stmt.branches.forEach((branch, i) => {
+      const cases = stmt.branches.map((branch, i) => {
         const body = this.stmts(branch.body);
         const labels = tests[i].filter((each) => !each.others).map((each) => `case ${each.label}:`);
         if (tests[i].some((each) => each.others)) labels.push("default:");
-        text += `${labels.join("")}{${body}break;}`;
+        return code`${labels.join("")}{${body}break;}`;
       });
       // `break` within a switch leaves the switch alone: loops are left by their labels
-      return `${head}switch(${own.first}){${text}}`;
+      return code`${head}switch(${own.first}){${joined(cases)}}`;
     }
-    let text = "";
+    const ways: Code[] = [];
     stmt.branches.forEach((branch, i) => {
       const body = this.stmts(branch.body);
       if (tests[i].some((each) => each.others)) {
         fallback = body;
         return;
       }
-      text += `${text ? "else " : ""}if(${tests[i].map((each) => each.test).join("||")}){${body}}`;
+      ways.push(code`if(${tests[i].map((each) => each.test).join("||")}){${body}}`);
     });
-    return `${head}${name}=${own.first};${text}${fallback ? (text ? `else{${fallback}}` : fallback) : ""}`;
+    const rest = fallback ? (ways.length ? code`else{${fallback}}` : fallback) : "";
+    return code`${head}${name}=${own.first};${joined(ways, "else ")}${rest}`;
   }
 
   protected choiceTest(

@@ -1,6 +1,8 @@
+import { quoted } from "../../common/generated-code.ts";
 import type { Loc } from "../../common/source.ts";
 import type { BoundDecl, Expr, ParamDecl, Stmt, Subprogram, VariableDecl } from "../../elaborate/vhdl/bound.ts";
 import type { ProtectedType, VType } from "../../elaborate/vhdl/types.ts";
+import { type Code, js as code } from "../code.ts";
 import type { Callee, Val } from "./emit-base.ts";
 import { dynamicRange } from "./emit-base.ts";
 import { EmitExpr } from "./emit-expr.ts";
@@ -31,7 +33,7 @@ export abstract class EmitSubprograms extends EmitExpr {
   protected readonly local = new Map<Subprogram, Map<string, Callee>>();
   protected readonly contexts: SubContext[] = [];
   protected readonly constantsOf = new Map<ProtectedType, readonly VariableDecl[]>();
-  abstract stmts(list: readonly Stmt[]): string;
+  abstract stmts(list: readonly Stmt[]): Code;
 
   // ---- subprograms ----------------------------------------------------------------------------------------------
 
@@ -262,7 +264,7 @@ export abstract class EmitSubprograms extends EmitExpr {
       const emitter = this.another(this.program.root);
       const { params, body } = emitter.writeSub(sub, shapes, callee, this.program.root, isMethod);
       callee.holder!.f = emitter.link(
-        `return function${generator ? "*" : ""} (${params}){${body}};`,
+        code`return function${generator ? "*" : ""} (${params}){${body}};`,
       ) as Callee["holder"] extends infer H ? (H extends { f: infer F } ? F : never) : never;
       callee.open = false;
       return callee;
@@ -276,7 +278,7 @@ export abstract class EmitSubprograms extends EmitExpr {
     };
     map.set(fullKey, callee);
     const { params, body } = this.writeSub(sub, shapes, callee, home ?? this.program.root, isMethod);
-    (owner ?? this.top).inner.push(`function${generator ? "*" : ""} ${callee.name}(${params}){${body}}`);
+    (owner ?? this.top).inner.push(code`function${generator ? "*" : ""} ${callee.name}(${params}){${body}}`);
     callee.open = false;
     return callee;
   }
@@ -304,7 +306,7 @@ export abstract class EmitSubprograms extends EmitExpr {
     callee: Callee,
     home: Frame,
     isMethod: boolean,
-  ): { params: string; body: string } {
+  ): { params: string; body: Code } {
     depth++;
     try {
       return this.writeBody(sub, shapes, callee, home, isMethod);
@@ -319,7 +321,7 @@ export abstract class EmitSubprograms extends EmitExpr {
     callee: Callee,
     home: Frame,
     isMethod: boolean,
-  ): { params: string; body: string } {
+  ): { params: string; body: Code } {
     let carried = false;
     for (let attempt = 0; ; attempt++) {
       const fn: JsFunction = { inner: [], temps: [], generator: callee.generator };
@@ -361,9 +363,9 @@ export abstract class EmitSubprograms extends EmitExpr {
       const stmts = this.stmts(sub.body!.stmts);
       this.contexts.pop();
       const end = sub.isFunction
-        ? `R.fail(${JSON.stringify(`Function '${sub.name}' came to its end without a return`)},${this.at(sub.loc)});`
+        ? `R.fail(${quoted(`Function '${sub.name}' came to its end without a return`)},${this.at(sub.loc)});`
         : this.giveBack(context);
-      const body = this.wrap(fn, `${start.join("")}${decls}${stmts}${end}`);
+      const body = this.wrap(fn, code`${start.join("")}${decls}${stmts}${end}`);
       this.fn = outer.fn;
       this.frame = outer.frame;
       this.hoisted = outer.hoisted;

@@ -1,3 +1,4 @@
+import { quoted } from "../../common/generated-code.ts";
 import type { Loc } from "../../common/source.ts";
 import type { Decl, Expr, Stmt, Subprogram } from "../../elaborate/vhdl/bound.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
@@ -331,9 +332,9 @@ export abstract class EmitWait extends EmitSubprograms {
     );
     if (sub.params.length === 3) {
       const good = place(2);
-      return `${before.join("")}${this.rt("read")}(${line.read},"${kind}",${n},${fallback},${names});${line.write("R.o[0]")}${stored}${good.write("R.o[2]")}`;
+      return `${before.join("")}${this.rt("read")}(${line.read},${quoted(kind)},${n},${fallback},${names});${line.write("R.o[0]")}${stored}${good.write("R.o[2]")}`;
     }
-    return `${before.join("")}${this.rt("readOrFail")}(${line.read},"${kind}",${n},${fallback},${names},${at});${line.write("R.o[0]")}${stored}`;
+    return `${before.join("")}${this.rt("readOrFail")}(${line.read},${quoted(kind)},${n},${fallback},${names},${at});${line.write("R.o[0]")}${stored}`;
   }
 
   protected writtenText(

@@ -1,12 +1,13 @@
 import type { Decl, Subprogram } from "../../elaborate/vhdl/bound.ts";
 import type { Subtype } from "../../elaborate/vhdl/types.ts";
+import type { Code } from "../code.ts";
 import type { Shape } from "./shapes.ts";
 import type { Sig, SigTree } from "./signals.ts";
 
 /** A JavaScript function that is being written. */
 export interface JsFunction {
   /** Functions declared within it. */
-  readonly inner: string[];
+  readonly inner: (string | Code)[];
   /** Variables of its own for values that are needed twice. */
   readonly temps: string[];
   readonly generator: boolean;

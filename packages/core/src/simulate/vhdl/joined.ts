@@ -1,9 +1,10 @@
 import { Report } from "../../elaborate/report.ts";
 import type { Stmt } from "../../elaborate/vhdl/bound.ts";
+import { type Code, joined, js, rendered } from "../code.ts";
 import type { Elaborator } from "./elaborator.ts";
 import { CodeUnit, linkUnit, type Program } from "./emit-base.ts";
 import { Frame } from "./frames.ts";
-import { commitList, commitText, JoinEmitter, listText, nameOf, takeMarks, valueText } from "./kept-drivers.ts";
+import { commitList, commitText, JoinEmitter, keepDrivers, listText, nameOf, valueText } from "./kept-drivers.ts";
 import { BitIndex, bitsOf, drivenBy, orderLogic, type StaticProcess } from "./logic-order.ts";
 import { Proc, type Sig } from "./signals.ts";
 import { declaresConstants } from "./unit-emitter.ts";
@@ -161,10 +162,12 @@ function writeLogic(owner: Elaborator, program: Program, chunk: readonly StaticP
   let text = "";
   chunk.forEach((each, bit) => {
     const member = writeMember(owner, program, unit, each, each.process.stmts);
-    const kept = takeMarks(unit, [member.body]);
+    const kept = keepDrivers(unit, [member.body]);
     // each run assigns all variables before it reads them: those that cost nothing to make are made anew
-    const isLocal = declaresConstants(member.outer);
-    outer += (isLocal ? "" : member.outer) + kept.lists.map((list) => listText(unit, list)).join("");
+    // no assignment of pure logic is in what stands around it
+    const around = rendered(member.outer);
+    const isLocal = declaresConstants(around);
+    outer += (isLocal ? "" : around) + kept.lists.map((list) => listText(unit, list)).join("");
     let commits = "";
     let isIndirect = kept.count < each.drivers.size;
     for (const driver of kept.drivers)
@@ -188,7 +191,7 @@ function writeLogic(owner: Elaborator, program: Program, chunk: readonly StaticP
     // what was not marked right here has been marked in the list
     const again = isIndirect ? `$d|=${dirty}[${word}];${dirty}[${word}]=0;` : "";
     const body = kept.settle(member.body);
-    text += `if($d&${1 << bit}){${isLocal ? member.outer : ""}${current(unit, each, body)}${names.join("")}${body}${commits}${flush}${again}}`;
+    text += `if($d&${1 << bit}){${isLocal ? around : ""}${current(unit, each, body)}${names.join("")}${body}${commits}${flush}${again}}`;
   });
   const code = `${outer}return ()=>{let $d=${dirty}[${word}];const $o=E.onEvent;${dirty}[${word}]=0;${text}};`;
   return linkUnit(program, unit, code) as () => void;
@@ -284,7 +287,7 @@ function writeGroup(owner: Elaborator, program: Program, members: readonly Stati
     const body = edge && first.op === "if" ? first.yes : each.process.stmts;
     const member = writeMember(owner, program, unit, each, body, edge && first.op === "if" ? first : null);
     test = member.test;
-    const kept = takeMarks(unit, [member.outer, member.body]);
+    const kept = keepDrivers(unit, [member.outer, member.body]);
     for (const driver of kept.drivers) {
       outer += `let ${nameOf(unit, driver)}=${valueText(unit, driver)};`;
       commits.push(commitText(owner, unit, driver, null));
@@ -327,7 +330,7 @@ function writeMember(
   each: StaticProcess,
   stmts: readonly Stmt[],
   condition: (Stmt & { op: "if" }) | null = null,
-): { readonly outer: string; readonly body: string; readonly test: string } {
+): { readonly outer: Code; readonly body: Code; readonly test: string } {
   const emitter = new JoinEmitter(owner, each.home, true, each.drivers, program, unit);
   emitter.frame = new Frame(each.home, emitter.top, each.path);
   const { top } = emitter;
@@ -337,8 +340,8 @@ function writeMember(
   const body = emitter.stmts(stmts);
   const lets = (names: readonly string[]) => (names.length ? `let ${names.join(",")};` : "");
   return {
-    outer: `${lets(top.temps.slice(0, early))}${top.inner.join("\n")}${decls}`,
-    body: `${lets(top.temps.slice(early))}${body}`,
+    outer: js`${lets(top.temps.slice(0, early))}${joined(top.inner, "\n")}${decls}`,
+    body: js`${lets(top.temps.slice(early))}${body}`,
     test,
   };
 }

@@ -1,3 +1,4 @@
+import { type Code, joined, js, OpenPlace, openPlaces, rendered } from "../code.ts";
 import type { ElaboratorBase } from "./elaborator-base.ts";
 import type { CodeUnit } from "./emit-base.ts";
 import { Driver, type DriverTree, type OwnBits } from "./signals.ts";
@@ -63,11 +64,22 @@ export function commitList(unit: CodeUnit, list: readonly Driver[]): string {
   return `for(let $i=0;$i<${list.length};$i++)if(${values}[$i]!==${sigs}[$i].v)E.set(${sigs}[$i],${values}[$i]);`;
 }
 
-/**
- * Open assignments, between characters that VHDL text cannot have: all, a bit or a slice of a driver (A, B, S), or of
- * an element of a list of drivers that only the run knows (a, b, s).
- */
-const marker = /\ue000([ABSabs])(\d+)\ue001([^\ue002]*)\ue002/g;
+/** An assignment without delay, to all, a bit or a slice of a driver, or of an element of a list of drivers. */
+class OpenAssignment extends OpenPlace {
+  constructor(
+    readonly kind: "whole" | "bit" | "slice",
+    /** The driver, or a list of which only the run knows the element. */
+    readonly driver: Driver | readonly Driver[],
+    /** Its name in the code. */
+    readonly cap: string,
+    /** Of a list: code of the element's number. */
+    readonly index: string,
+    /** Code of where it begins, of the value, and of how many bits, as far as the kind has them. */
+    readonly parts: readonly string[],
+  ) {
+    super();
+  }
+}
 /** Lists above this are not looked through at each commit. */
 const longestList = 32;
 
@@ -80,15 +92,15 @@ interface Kept {
   readonly count: number;
   /** Those of `drivers` that are not only assigned whole. */
   readonly inParts: ReadonlySet<Driver>;
-  /** Text with its open assignments made. */
-  settle(text: string): string;
+  /** Text of code with its open assignments made. */
+  settle(code: Code | string): string;
 }
 
 /**
  * Which drivers can be kept in variables: those of signals that only this process drives, where it does nothing else
  * with the driver than to assign without delay.
  */
-export function takeMarks(unit: CodeUnit, texts: readonly string[]): Kept {
+export function keepDrivers(unit: CodeUnit, codes: readonly (Code | string)[]): Kept {
   const used = new Set<Driver>();
   const use = (object: unknown): void => {
     if (object instanceof Driver) {
@@ -99,14 +111,20 @@ export function takeMarks(unit: CodeUnit, texts: readonly string[]): Kept {
   const single = new Set<Driver>();
   const inParts = new Set<Driver>();
   const lists = new Set<readonly Driver[]>();
-  for (const text of texts) {
+  // whatever else the code names is used in other ways too
+  const named = (text: string): void => {
     for (const match of text.matchAll(/\bc(\d+)\b/g)) use(unit.caps[Number(match[1])]);
-    for (const match of text.matchAll(marker)) {
-      const object = unit.caps[Number(match[2])] as Driver | readonly Driver[];
-      if (object instanceof Driver) {
-        single.add(object);
-        if (match[1] !== "A") inParts.add(object);
-      } else lists.add(object);
+  };
+  for (const code of codes) {
+    named(rendered(code, () => ";"));
+    for (const place of openPlaces(code) as OpenAssignment[]) {
+      const { driver, kind, index, parts } = place;
+      named(index);
+      parts.forEach(named);
+      if (driver instanceof Driver) {
+        single.add(driver);
+        if (kind !== "whole") inParts.add(driver);
+      } else lists.add(driver);
     }
   }
   const isOwn = (driver: Driver) =>
@@ -129,30 +147,27 @@ export function takeMarks(unit: CodeUnit, texts: readonly string[]): Kept {
   const drivers = [...single].filter((driver) => isOwn(driver) && !places.has(driver));
   for (const driver of drivers) places.set(driver, nameOf(unit, driver));
   const settleOne = (kind: string, name: string, n: number, parts: readonly string[]): string => {
-    if (kind === "A") return `${name}=${parts[0]};`;
-    if (kind === "B") return `${name}=R_setL(${name},${n},${parts[0]},${parts[1]});`;
-    return `${name}=R_insertL(${name},${n},${parts[0]},${parts[1]},${parts[2]});`;
+    if (kind === "whole") return `${name}=${parts[0]};`;
+    if (kind === "bit") return `${name}=${unit.rt("setL")}(${name},${n},${parts[0]},${parts[1]});`;
+    return `${name}=${unit.rt("insertL")}(${name},${n},${parts[0]},${parts[1]},${parts[2]});`;
   };
   const settleOwn = (kind: string, name: string, own: OwnBits, parts: readonly string[]): string => {
-    if (own.n === 1) return kind === "B" ? `${name}=${parts[1]};` : `${name}=${unit.rt("getL")}(${parts[1]},0);`;
-    if (kind === "S" && parts[0] === String(own.lo) && parts[2] === String(own.n)) return `${name}=${parts[1]};`;
+    if (own.n === 1) return kind === "bit" ? `${name}=${parts[1]};` : `${name}=${unit.rt("getL")}(${parts[1]},0);`;
+    if (kind === "slice" && parts[0] === String(own.lo) && parts[2] === String(own.n)) return `${name}=${parts[1]};`;
     return settleOne(kind, name, own.n, [`${parts[0]}-${own.lo}`, ...parts.slice(1)]);
   };
-  const settle = (text: string) =>
-    text.replace(marker, (_, kind: string, number: string, rest: string) => {
-      const object = unit.caps[Number(number)] as Driver | readonly Driver[];
-      const parts = rest.split("\ue001");
-      const wide = kind.toUpperCase();
-      const call = wide === "A" ? "as" : wide === "B" ? "asBit" : "asSlice";
-      if (object instanceof Driver) {
-        const name = places.get(object);
-        if (name && object.own) return settleOwn(kind, name, object.own, parts);
-        return name ? settleOne(kind, name, object.sig.n, parts) : `E.${call}(c${number},${parts.join(",")});`;
+  const settle = (code: Code | string) =>
+    rendered(code, (place) => {
+      const { kind, driver, cap, index, parts } = place as OpenAssignment;
+      const call = kind === "whole" ? "as" : kind === "bit" ? "asBit" : "asSlice";
+      if (driver instanceof Driver) {
+        const name = places.get(driver);
+        if (name && driver.own) return settleOwn(kind, name, driver.own, parts);
+        return name ? settleOne(kind, name, driver.sig.n, parts) : `E.${call}(${cap},${parts.join(",")});`;
       }
-      const [index, ...others] = parts;
-      if (!lists.has(object)) return `E.${call}(c${number}[${index}],${others.join(",")});`;
-      if (wide === "A") return settleOne(wide, `${listName(unit, object)}[${index}]`, 0, others);
-      return `{const $i=${index};${settleOne(wide, `${listName(unit, object)}[$i]`, object[0].sig.n, others)}}`;
+      if (!lists.has(driver)) return `E.${call}(${cap}[${index}],${parts.join(",")});`;
+      if (kind === "whole") return settleOne(kind, `${listName(unit, driver)}[${index}]`, 0, parts);
+      return `{const $i=${index};${settleOne(kind, `${listName(unit, driver)}[$i]`, driver[0].sig.n, parts)}}`;
     });
   return { drivers, lists: [...lists], count: places.size, inParts, settle };
 }
@@ -162,6 +177,13 @@ function isPartOwn({ sig, own }: Driver): boolean {
   return own !== null && sig.onActive === null && sig.outside === null;
 }
 
+/** Code `cap[index]` of a list of drivers. */
+interface DriverElement {
+  readonly list: readonly Driver[];
+  readonly cap: string;
+  readonly index: string;
+}
+
 /** Leaves assignments without delay open: made by way of the driver, or kept in a variable. */
 export class JoinEmitter extends UnitEmitter {
   private driverOf(text: string): DriverTree {
@@ -169,64 +191,61 @@ export class JoinEmitter extends UnitEmitter {
     const object = match ? this.unit.caps[Number(match[1])] : undefined;
     return object instanceof Driver || Array.isArray(object) ? (object as DriverTree) : undefined;
   }
-  private mark(kind: "A" | "B" | "S", driver: Driver, ...parts: string[]): string {
-    return this.open(kind, this.cap(driver), parts);
+  private open(kind: OpenAssignment["kind"], driver: Driver, ...parts: string[]): Code {
+    return js`${new OpenAssignment(kind, driver, this.cap(driver), "", parts)}`;
   }
-  private open(kind: string, cap: string, parts: readonly string[]): string {
-    const wide = kind.toUpperCase();
-    if (wide === "B") this.rt("setL");
-    if (wide === "S") this.rt("insertL");
-    return `\ue000${kind}${cap.slice(1)}\ue001${parts.join("\ue001")}\ue002`;
+  private openElement(kind: OpenAssignment["kind"], element: DriverElement, ...parts: string[]): Code {
+    return js`${new OpenAssignment(kind, element.list, element.cap, element.index, parts)}`;
   }
   /** `c3[index]`: an element of a list of drivers. */
-  private elementOf(text: string): { readonly list: string; readonly index: string } | null {
+  private elementOf(text: string): DriverElement | null {
     const match = /^(c(\d+))\[(.*)\]$/s.exec(text);
     if (!match || !isClosed(match[3])) return null;
     const list = this.unit.caps[Number(match[2])];
     if (!Array.isArray(list) || list.length > longestList) return null;
-    return list.every((each) => each instanceof Driver && !each.part) ? { list: match[1], index: match[3] } : null;
+    return list.every((each) => each instanceof Driver && !each.part)
+      ? { list: list as readonly Driver[], cap: match[1], index: match[3] }
+      : null;
   }
 
-  override assignWhole(text: string, js: string): string {
+  override assignWhole(text: string, value: string): string | Code {
     const driver = this.driverOf(text);
     if (!(driver instanceof Driver)) {
       const element = this.elementOf(text);
-      return element ? this.open("a", element.list, [element.index, js]) : super.assignWhole(text, js);
+      return element ? this.openElement("whole", element, value) : super.assignWhole(text, value);
     }
-    if (!driver.part) return this.mark("A", driver, js);
+    if (!driver.part) return this.open("whole", driver, value);
     const { of, lo, n, bit, two } = driver.part;
-    if (bit) return this.mark("B", of, String(lo), two ? `(${js})+2` : js);
-    return n === 0 ? "" : this.mark("S", of, String(lo), js, String(n));
+    if (bit) return this.open("bit", of, String(lo), two ? `(${value})+2` : value);
+    return n === 0 ? "" : this.open("slice", of, String(lo), value, String(n));
   }
-  override assignBit(text: string, lo: string, js: string): string {
+  override assignBit(text: string, lo: string, value: string): string | Code {
     const driver = this.driverOf(text);
     if (!(driver instanceof Driver)) {
       const element = this.elementOf(text);
-      return element ? this.open("b", element.list, [element.index, lo, js]) : super.assignBit(text, lo, js);
+      return element ? this.openElement("bit", element, lo, value) : super.assignBit(text, lo, value);
     }
-    if (driver.part) return this.mark("B", driver.part.of, `${driver.part.lo}+(${lo})`, js);
-    return this.mark("B", driver, lo, js);
+    if (driver.part) return this.open("bit", driver.part.of, `${driver.part.lo}+(${lo})`, value);
+    return this.open("bit", driver, lo, value);
   }
-  override assignSlice(text: string, lo: string, js: string, bits: string): string {
+  override assignSlice(text: string, lo: string, value: string, bits: string): string | Code {
     const driver = this.driverOf(text);
     if (!(driver instanceof Driver)) {
       const element = this.elementOf(text);
-      return element
-        ? this.open("s", element.list, [element.index, lo, js, bits])
-        : super.assignSlice(text, lo, js, bits);
+      return element ? this.openElement("slice", element, lo, value, bits) : super.assignSlice(text, lo, value, bits);
     }
-    if (driver.part) return this.mark("S", driver.part.of, `${driver.part.lo}+(${lo})`, js, bits);
-    return this.mark("S", driver, lo, js, bits);
+    if (driver.part) return this.open("slice", driver.part.of, `${driver.part.lo}+(${lo})`, value, bits);
+    return this.open("slice", driver, lo, value, bits);
   }
-  override assignTree(text: string, js: string): string {
+  override assignTree(text: string, value: string): string | Code {
     const tree = this.driverOf(text);
-    if (!Array.isArray(tree) || countOf(tree) > 64) return super.assignTree(text, js);
+    if (!Array.isArray(tree) || countOf(tree) > 64) return super.assignTree(text, value);
     const name = this.temp();
-    const leaf = (at: DriverTree, value: string): string => {
-      if (Array.isArray(at)) return at.map((each, i) => leaf(each, `${value}[${i}]`)).join("");
-      return at ? this.assignWhole(this.cap(at), value) : "";
+    const leaf = (at: DriverTree, part: string): string | Code => {
+      if (Array.isArray(at)) return joined(at.map((each, i) => leaf(each, `${part}[${i}]`)));
+      return at ? this.assignWhole(this.cap(at), part) : "";
     };
-    return `${name}=${js};${leaf(tree, name)}`;
+    return js`${name}=${value};${leaf(tree, name)}`;
   }
 }
 /** Every bracket in it has its other one in it too. */

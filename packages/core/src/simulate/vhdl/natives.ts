@@ -1,3 +1,4 @@
+import { quoted } from "../../common/generated-code.ts";
 import type { Loc } from "../../common/source.ts";
 import type { Subprogram } from "../../elaborate/vhdl/bound.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
@@ -141,8 +142,8 @@ function arithmetic(c: Call, op: string, signed: boolean, size: "numeric" | "ari
     const x = wide(a, b);
     const y = wide(b, a);
     if (a.isInt && b.known === null)
-      return `${e.rt("flip")}(${b.first},${b.n},(p)=>${e.rt("arith")}("${op}",${x.p},${x.n},p,${y.n},${nJs},${signed},${place}))`;
-    return `${e.rt("arith")}("${op}",${x.first},${x.n},${y.first},${y.n},${nJs},${signed},${place})`;
+      return `${e.rt("flip")}(${b.first},${b.n},(p)=>${e.rt("arith")}(${quoted(op)},${x.p},${x.n},p,${y.n},${nJs},${signed},${place}))`;
+    return `${e.rt("arith")}(${quoted(op)},${x.first},${x.n},${y.first},${y.n},${nJs},${signed},${place})`;
   };
   if (
     n !== null &&
@@ -169,9 +170,8 @@ function arithmetic(c: Call, op: string, signed: boolean, size: "numeric" | "ari
       ...(b.isInt || typeof b.val.cv === "number" ? [] : [`typeof ${y.again}==="number"`]),
     ];
     const before = [x, y].filter((each) => each.first !== each.again).map((each) => each.first);
-    const fast = tests.length ? `(${tests.join("&&")}?${body}:${e.rt("allOf")}(1,${n}))` : `(${body})`;
     // L and H are numbers too: the long way looks at them
-    const long = tests.length ? fast.replace(`${e.rt("allOf")}(1,${n})`, slowOf()) : fast;
+    const long = tests.length ? `(${tests.join("&&")}?${body}:${slowOf()})` : `(${body})`;
     function slowOf(): string {
       const more = (o: Operand): number => extra(o, o === a ? 0 : 1);
       const size = (o: Operand, other: Operand): string => String(o.isInt ? other.known : o.known! + more(o));
@@ -181,7 +181,7 @@ function arithmetic(c: Call, op: string, signed: boolean, size: "numeric" | "ari
           : more(o)
             ? `${e.rt("resizeL")}(${js},${o.known},${o.known! + 1},false)`
             : js;
-      return `${e.rt("arith")}("${op}",${wideJs(a, x.again, b)},${size(a, b)},${wideJs(b, y.again, a)},${size(b, a)},${n},${signed},${place})`;
+      return `${e.rt("arith")}(${quoted(op)},${wideJs(a, x.again, b)},${size(a, b)},${wideJs(b, y.again, a)},${size(b, a)},${n},${signed},${place})`;
     }
     return vector(c, n, nJs, before.length ? `(${before.join(",")},${long})` : long);
   }
@@ -733,7 +733,7 @@ function matching(c: Call, op: string, signed: boolean): Val {
   const wide = (o: Operand, other: Operand) => (o.isInt ? `${e.rt("intBits")}(${o.val.js},${other.n})` : o.first);
   const n = (o: Operand, other: Operand) => (o.isInt ? other.n : o.n);
   return e.scalar(
-    `${e.rt("matchNumbers")}("${op}",${wide(a, b)},${n(a, b)},${wide(b, a)},${n(b, a)},${signed})`,
+    `${e.rt("matchNumbers")}(${quoted(op)},${wide(a, b)},${n(a, b)},${wide(b, a)},${n(b, a)},${signed})`,
     c.sub.result!.type,
   );
 }
@@ -756,11 +756,9 @@ function mathReal(c: Call, name: string): Val {
   const [x, y] = args.map((arg) => arg.js);
   const at = e.at(loc);
   const real = (js: string): Val => e.scalar(js, type);
-  const checked = (ok: string, js: string): Val => {
-    const once = e.once(x);
-    return real(
-      `${e.rt("domain")}((${once.first},${ok.replaceAll("$", once.again)}),${js.replaceAll("$", once.again)},"${name}",${at})`,
-    );
+  const checked = (ok: (v: string) => string, js: (v: string) => string): Val => {
+    const { first, again } = e.once(x);
+    return real(`${e.rt("domain")}((${first},${ok(again)}),${js(again)},${quoted(name)},${at})`);
   };
   switch (name) {
     case "sign":
@@ -780,25 +778,50 @@ function mathReal(c: Call, name: string): Val {
     case "round":
       return real(`${e.rt("round")}(${x})`);
     case "sqrt":
-      return checked("$>=0", "Math.sqrt($)");
+      return checked(
+        (v) => `${v}>=0`,
+        (v) => `Math.sqrt(${v})`,
+      );
     case "log":
-      if (args.length === 2) return checked("$>0", `Math.log($)/Math.log(${y})`);
-      return checked("$>0", "Math.log($)");
+      if (args.length === 2)
+        return checked(
+          (v) => `${v}>0`,
+          (v) => `Math.log(${v})/Math.log(${y})`,
+        );
+      return checked(
+        (v) => `${v}>0`,
+        (v) => `Math.log(${v})`,
+      );
     case "log2":
     case "log10":
-      return checked("$>0", `Math.${name}($)`);
+      return checked(
+        (v) => `${v}>0`,
+        (v) => `Math.${name}(${v})`,
+      );
     case "arcsin":
-      return checked("Math.abs($)<=1", "Math.asin($)");
+      return checked(
+        (v) => `Math.abs(${v})<=1`,
+        (v) => `Math.asin(${v})`,
+      );
     case "arccos":
-      return checked("Math.abs($)<=1", "Math.acos($)");
+      return checked(
+        (v) => `Math.abs(${v})<=1`,
+        (v) => `Math.acos(${v})`,
+      );
     case "arctan":
       return real(args.length === 2 ? `Math.atan2(${x},${y})` : `Math.atan(${x})`);
     case "arcsinh":
       return real(`Math.asinh(${x})`);
     case "arccosh":
-      return checked("$>=1", "Math.acosh($)");
+      return checked(
+        (v) => `${v}>=1`,
+        (v) => `Math.acosh(${v})`,
+      );
     case "arctanh":
-      return checked("Math.abs($)<1", "Math.atanh($)");
+      return checked(
+        (v) => `Math.abs(${v})<1`,
+        (v) => `Math.atanh(${v})`,
+      );
     case "mod":
       return real(`${e.rt("realMod")}(${x},${y})`);
     case "realmax":
