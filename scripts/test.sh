@@ -11,6 +11,7 @@ for project in "${projects[@]}"; do args+=(--project "$project"); done
 if [[ " ${projects[*]} " == *" e2e "* ]]; then install_chromium; fi
 npx biome check --error-on-warnings .
 npx tsc -b
+bundle_programs
 build_web
 was_running=1
 pgrep -f "^.*postgres -D $LOCAL/postgres" >/dev/null 2>&1 || was_running=0

@@ -1,5 +1,3 @@
-import { mkdir, readFile, writeFile } from "node:fs/promises";
-import { join } from "node:path";
 import {
   Cable,
   elaborate,
@@ -24,17 +22,12 @@ import {
   writeSdf,
   writeStructuralVerilog,
 } from "@gate-clock/core";
-import { type LoadOptions, loadDesign, UsageError } from "./load-design.ts";
+import { joinPath, type LoadOptions, loadDesign, readJson, UsageError } from "./load-design.ts";
+import type { Session } from "./session.ts";
 
-export interface Output {
-  /** Bytes of the design's own text, as they are. */
-  write(text: string): void;
-  out(text: string): void;
-  err(text: string): void;
-}
 const bySeverity = { error: 0, warning: 1, note: 2 };
 
-export function printFindings(findings: readonly Finding[], io: Output): void {
+export function printFindings(findings: readonly Finding[], io: Session): void {
   for (const finding of [...findings].sort((a, b) => bySeverity[a.severity] - bySeverity[b.severity]))
     io.err(formatFinding(finding));
 }
@@ -42,9 +35,9 @@ export function printFindings(findings: readonly Finding[], io: Output): void {
 export async function check(
   files: readonly string[],
   options: LoadOptions & { json?: boolean },
-  io: Output,
+  io: Session,
 ): Promise<number> {
-  const input = await loadDesign(files, options);
+  const input = loadDesign(files, options, io);
   const result = elaborate(input.sources, { top: input.top ?? undefined });
   const { artifact, modules } = result;
   // a test bench by itself is fine to check; only building needs another top
@@ -66,16 +59,16 @@ export interface BuildOptions extends LoadOptions {
   readonly json?: boolean;
 }
 
-export async function build(paths: readonly string[], options: BuildOptions, io: Output): Promise<number> {
+export async function build(paths: readonly string[], options: BuildOptions, io: Session): Promise<number> {
   const stopAfter = options.stopAfter as StageName | undefined;
   if (stopAfter && !stageNames.includes(stopAfter))
     throw new UsageError(`There is no stage '${stopAfter}'. The stages are ${stageNames.join(", ")}.`);
-  const input = await loadDesign(paths, options);
-  const result = await runFlow(input, new MemoryStore(), { stopAfter });
-  printFindings(result.findings, io);
+  const input = loadDesign(paths, options, io);
   const folder = options.out ?? "build";
-  await mkdir(folder, { recursive: true });
-  const save = (name: string, data: string | Uint8Array) => writeFile(join(folder, name), data);
+  io.makeFolder(folder);
+  const result = await runFlow(input, new MemoryStore(), { stopAfter, onStage: () => io.look() });
+  printFindings(result.findings, io);
+  const save = (name: string, data: string | Uint8Array) => io.save(joinPath(folder, name), data);
   const [design, netlist, rules, packed, placed, routed, timing, image] = await Promise.all([
     result.artifact("elaborate"),
     result.artifact("synth"),
@@ -88,16 +81,16 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   ]);
   const { part } = result;
   if (netlist) {
-    await save("netlist.v", writeStructuralVerilog(netlist));
-    await save("primitives.v", primitivesFor(netlist));
+    save("netlist.v", writeStructuralVerilog(netlist));
+    save("primitives.v", primitivesFor(netlist));
   }
   if (netlist && packed && placed && routed && rules && part)
-    await save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins, part }));
+    save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins, part }));
   const runs = options.packed && image && part ? packBitstream(image.file, part) : null;
   const file = runs ?? image?.file;
   if (image && file) {
-    await save(`${input.name}.bit`, file);
-    await save("ports.json", `${JSON.stringify({ part: image.partName, ports: image.ports }, null, 2)}\n`);
+    save(`${input.name}.bit`, file);
+    save("ports.json", `${JSON.stringify({ part: image.partName, ports: image.ports }, null, 2)}\n`);
   }
   const instances = design ? instancePaths(design.hierarchy) : [];
   const report = {
@@ -132,11 +125,13 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
     },
     findings: result.findings,
   };
-  await save("report.json", `${JSON.stringify(report, null, 2)}\n`);
+  save("report.json", `${JSON.stringify(report, null, 2)}\n`);
   if (options.json) io.out(JSON.stringify(report, null, 2));
   else if (result.status === "done" && image) {
     const clock = timing?.clocks.map((each) => `${each.name} ${each.fmaxMhz?.toFixed(1) ?? "-"} MHz`).join(", ");
-    io.out(`${input.name}: ${join(folder, `${input.name}.bit`)}, ${file!.length} bytes${clock ? `, ${clock}` : ""}`);
+    io.out(
+      `${input.name}: ${joinPath(folder, `${input.name}.bit`)}, ${file!.length} bytes${clock ? `, ${clock}` : ""}`,
+    );
   }
   return result.status === "done" ? 0 : 1;
 }
@@ -151,20 +146,6 @@ function instancePaths(
   });
 }
 
-async function readJson(path: string): Promise<unknown> {
-  let text: string;
-  try {
-    text = await readFile(path, "utf8");
-  } catch {
-    throw new UsageError(`Cannot read ${path}.`);
-  }
-  try {
-    return JSON.parse(text);
-  } catch (error) {
-    throw new UsageError(`${path} is not JSON: ${(error as Error).message}`);
-  }
-}
-
 function readPorts(value: unknown, path: string): ImagePort[] {
   const list = Array.isArray(value) ? value : (value as { ports?: unknown } | null)?.ports;
   if (!Array.isArray(list) || list.some((port) => typeof port?.port !== "string" || typeof port?.pin !== "string"))
@@ -175,20 +156,16 @@ function readPorts(value: unknown, path: string): ImagePort[] {
 export async function play(
   imagePath: string,
   options: { part?: string; ports: string; steps: string; json?: boolean },
-  io: Output,
+  io: Session,
 ): Promise<number> {
-  const portsFile = await readJson(options.ports);
+  const portsFile = readJson(options.ports, io);
   const partName = options.part ?? (portsFile as { part?: string } | null)?.part ?? "";
   const { part, findings } = findPart(partName);
   if (!part) throw new UsageError(findings.map(formatFinding).join("\n"));
-  const steps = await readJson(options.steps);
+  const steps = readJson(options.steps, io);
   if (!Array.isArray(steps)) throw new UsageError(`${options.steps} must be a list of steps.`);
-  let file: Uint8Array;
-  try {
-    file = await readFile(imagePath);
-  } catch {
-    throw new UsageError(`Cannot read ${imagePath}.`);
-  }
+  const file = io.readBytes(imagePath);
+  if (!file) throw new UsageError(`Cannot read ${imagePath}.`);
   const device = new SimulatedPart(part);
   const cable = new Cable(device);
   cable.reset();
@@ -212,10 +189,10 @@ export async function play(
 
 const reportKinds = ["utilization", "timing", "pins", "findings", "stages"] as const;
 
-export async function report(folder: string, kind: string, options: { json?: boolean }, io: Output): Promise<number> {
+export async function report(folder: string, kind: string, options: { json?: boolean }, io: Session): Promise<number> {
   if (!(reportKinds as readonly string[]).includes(kind))
     throw new UsageError(`There is no report '${kind}'. The reports are ${reportKinds.join(", ")}.`);
-  const data = (await readJson(join(folder, "report.json"))) as Record<string, unknown>;
+  const data = readJson(joinPath(folder, "report.json"), io) as Record<string, unknown>;
   const section =
     kind === "utilization"
       ? { resources: data["utilization"], modules: data["modules"], levels: data["levels"] }

@@ -1,6 +1,10 @@
-import { readFile, stat } from "node:fs/promises";
-import { basename, dirname, join, normalize } from "node:path";
+import { posix } from "node:path";
 import { type DesignInput, findBoard, type SourceFile } from "@gate-clock/core";
+import type { Session } from "./session.ts";
+
+const { basename, normalize } = posix;
+export const { dirname } = posix;
+export const joinPath = posix.join;
 
 /** A call that cannot be carried out: exit status 2. */
 export class UsageError extends Error {}
@@ -16,11 +20,19 @@ export interface LoadOptions {
 
 const defaultPart = "TW-2-P144-2C";
 
-async function readText(path: string, name = path): Promise<SourceFile> {
+function readText(path: string, io: Session, name = path): SourceFile {
+  const text = io.readText(path);
+  if (text === null) throw new UsageError(`Cannot read ${path}.`);
+  return { name, text };
+}
+
+/** A file of JSON. @throws UsageError */
+export function readJson(path: string, io: Session): unknown {
+  const { text } = readText(path, io);
   try {
-    return { name, text: await readFile(path, "utf8") };
-  } catch {
-    throw new UsageError(`Cannot read ${path}.`);
+    return JSON.parse(text);
+  } catch (error) {
+    throw new UsageError(`${path} is not JSON: ${(error as Error).message}`);
   }
 }
 
@@ -31,15 +43,25 @@ function wholeNumber(text: string): number {
   return value;
 }
 
+/** A design's name is that of files in the output folder: it may lead nowhere else. */
+function fileName(name: string, from: string): string {
+  // biome-ignore lint/suspicious/noControlCharactersInRegex: they are what is looked for
+  if (/[/\\\x00-\x1f]/.test(name) || name === "." || name === ".." || name === "" || name.length > 200)
+    throw new UsageError(
+      `${from}: '${name.slice(0, 60)}' is no name for a design: it may hold no / or \\ and at most 200 characters.`,
+    );
+  return name;
+}
+
 /** Adds the files that `include names, as far as they stand beside the files that name them. */
-async function withIncluded(sources: readonly SourceFile[], folder: string): Promise<SourceFile[]> {
+function withIncluded(sources: readonly SourceFile[], folder: string, io: Session): SourceFile[] {
   const all = [...sources];
   const known = new Set(all.map((file) => normalize(file.name)));
   for (let i = 0; i < all.length; i++) {
     for (const match of all[i].text.matchAll(/^[ \t]*`include[ \t]+"([^"\n]+)"/gm)) {
-      const name = normalize(join(dirname(all[i].name), match[1]));
+      const name = match[1].startsWith("/") ? normalize(match[1]) : joinPath(dirname(all[i].name), match[1]);
       if (known.has(name) || known.has(normalize(match[1]))) continue;
-      const text = await readFile(join(folder, name), "utf8").catch(() => null);
+      const text = io.readText(name.startsWith("/") ? name : joinPath(folder, name));
       if (text === null) continue; // the language says what is missing
       known.add(name);
       all.push({ name, text });
@@ -49,65 +71,68 @@ async function withIncluded(sources: readonly SourceFile[], folder: string): Pro
 }
 
 /** The settings with what the target says in the place of the design's own part and rules. */
-function forTarget(settings: Record<string, unknown>, name: string, file: string): Record<string, unknown> {
+function forTarget(settings: Record<string, unknown>, name: string, path: string): Record<string, unknown> {
   const all = Array.isArray(settings["targets"]) ? (settings["targets"] as Record<string, unknown>[]) : [];
   const target = all.find((each) => each["name"] === name);
   if (!target) {
     const names = all.map((each) => String(each["name"])).join(", ");
-    throw new UsageError(`${file} has no target '${name}'; ${names ? `it has ${names}` : "it lists none"}.`);
+    throw new UsageError(`${path} has no target '${name}'; ${names ? `it has ${names}` : "it lists none"}.`);
   }
   const { board: _board, part: _part, pins: _pins, timing: _timing, ...shared } = settings;
   return { ...shared, ...target, name: settings["name"] };
 }
 
 /** `gateclock.json` of a folder, or HDL, pin and timing files given by name. */
-export async function loadDesign(paths: readonly string[], options: LoadOptions): Promise<DesignInput> {
+export function loadDesign(paths: readonly string[], options: LoadOptions, io: Session): DesignInput {
   if (paths.length === 0) throw new UsageError("Give a design folder, or HDL files.");
-  const first = await stat(paths[0]).catch(() => null);
+  const first = io.kind(paths[0]);
   if (!first) throw new UsageError(`There is no file or folder ${paths[0]}.`);
   const overrides = { seed: options.seed === undefined ? undefined : wholeNumber(options.seed) };
-  if (paths.length === 1 && (first.isDirectory() || basename(paths[0]) === "gateclock.json")) {
-    const folder = first.isDirectory() ? paths[0] : dirname(paths[0]);
-    const file = await readText(join(folder, "gateclock.json"));
-    let settings: Record<string, unknown>;
-    try {
-      settings = JSON.parse(file.text) as Record<string, unknown>;
-    } catch (error) {
-      throw new UsageError(`${file.name} is not JSON: ${(error as Error).message}`);
-    }
-    if (options.target !== undefined) settings = forTarget(settings, options.target, file.name);
+  if (paths.length === 1 && (first === "folder" || basename(paths[0]) === "gateclock.json")) {
+    const folder = first === "folder" ? paths[0] : dirname(paths[0]);
+    const path = joinPath(folder, "gateclock.json");
+    const read = readJson(path, io);
+    if (typeof read !== "object" || read === null || Array.isArray(read))
+      throw new UsageError(`${path} must hold one object with the design's settings.`);
+    let settings = read as Record<string, unknown>;
+    if (options.target !== undefined) settings = forTarget(settings, options.target, path);
     const list = (key: string): string[] => {
       const value = settings[key] ?? [];
       if (!Array.isArray(value) || value.some((entry) => typeof entry !== "string"))
-        throw new UsageError(`${file.name}: '${key}' must be a list of file names.`);
+        throw new UsageError(`${path}: '${key}' must be a list of file names.`);
       return value as string[];
     };
-    const text = (key: string): string | undefined =>
-      typeof settings[key] === "string" ? (settings[key] as string) : undefined;
-    const read = (names: string[]) => Promise.all(names.map((name) => readText(join(folder, name), name)));
+    const text = (key: string): string | undefined => {
+      const value = settings[key];
+      if (value !== undefined && value !== null && typeof value !== "string")
+        throw new UsageError(`${path}: '${key}' must be a text.`);
+      return value ?? undefined;
+    };
+    const readAll = (names: string[]) => names.map((name) => readText(joinPath(folder, name), io, name));
     const board = text("board") ? findBoard(text("board")!).board : null;
     return {
-      name: text("name") ?? basename(folder),
+      name: fileName(text("name") ?? basename(folder), path),
       top: options.top ?? text("top") ?? null,
       part: options.part ?? text("part") ?? board?.part ?? defaultPart,
-      sources: await withIncluded(await read(list("sources")), folder),
-      pinFiles: await read(list("pins")),
-      timingFiles: await read(list("timing")),
+      sources: withIncluded(readAll(list("sources")), folder, io),
+      pinFiles: readAll(list("pins")),
+      timingFiles: readAll(list("timing")),
       recipe: options.recipe ?? text("recipe") ?? "even",
       seed: overrides.seed ?? (typeof settings["seed"] === "number" ? settings["seed"] : 1),
     };
   }
   if (options.target !== undefined)
     throw new UsageError("--target needs a design folder, whose gateclock.json lists it.");
-  const files = await Promise.all(paths.map((path) => readText(path)));
+  const files = paths.map((path) => readText(path, io));
   const ending = (end: string) => files.filter((file) => file.name.endsWith(end));
   return {
-    name: options.top ?? basename(paths[0]).replace(/\.[^.]*$/, ""),
+    name: fileName(options.top ?? basename(paths[0]).replace(/\.[^.]*$/, ""), "--top"),
     top: options.top ?? null,
     part: options.part ?? defaultPart,
-    sources: await withIncluded(
+    sources: withIncluded(
       files.filter((file) => !file.name.endsWith(".pins") && !file.name.endsWith(".sdc")),
       "",
+      io,
     ),
     pinFiles: ending(".pins"),
     timingFiles: ending(".sdc"),

@@ -1,9 +1,9 @@
 import { blockTypes, findPart, formatFinding, listParts, writeBsdl } from "@gate-clock/core";
-import type { Output } from "./commands.ts";
 import { UsageError } from "./load-design.ts";
+import type { Session } from "./session.ts";
 
 /** Lists the parts, tells of one, or writes its boundary-scan description. */
-export function parts(name: string | undefined, options: { bsdl?: boolean; json?: boolean }, io: Output): number {
+export function parts(name: string | undefined, options: { bsdl?: boolean; json?: boolean }, io: Session): number {
   if (!name) {
     if (options.bsdl) throw new UsageError("Name the part whose description is wanted.");
     if (options.json) io.out(JSON.stringify(listParts(), null, 2));

@@ -1,4 +1,3 @@
-import { writeFile } from "node:fs/promises";
 import {
   counterexampleVcd,
   MemoryStore,
@@ -9,8 +8,9 @@ import {
   quietContext,
   runFlow,
 } from "@gate-clock/core";
-import { type Output, printFindings } from "./commands.ts";
+import { printFindings } from "./commands.ts";
 import { type LoadOptions, loadDesign } from "./load-design.ts";
+import type { Session } from "./session.ts";
 
 export interface ProveCall extends LoadOptions {
   readonly logicOnly?: boolean;
@@ -19,9 +19,12 @@ export interface ProveCall extends LoadOptions {
 }
 
 /** Builds a design and proves it. @returns 0 if all is proven equal, else 1. */
-export async function proveCall(paths: readonly string[], options: ProveCall, io: Output): Promise<number> {
-  const input = await loadDesign(paths, options);
-  const result = await runFlow(input, new MemoryStore(), options.logicOnly ? { stopAfter: "synth" } : {});
+export async function proveCall(paths: readonly string[], options: ProveCall, io: Session): Promise<number> {
+  const input = loadDesign(paths, options, io);
+  const result = await runFlow(input, new MemoryStore(), {
+    stopAfter: options.logicOnly ? "synth" : undefined,
+    onStage: () => io.look(),
+  });
   const [elaborate, synth, rules, pack, place, route, image] = await Promise.all([
     result.artifact("elaborate"),
     result.artifact("synth"),
@@ -41,7 +44,7 @@ export async function proveCall(paths: readonly string[], options: ProveCall, io
   const none = { get: async () => null, put: async () => {} };
   const proof = await proveDesign(inputs, proofKey(keyOf("synth"), keyOf("image")), none, quietContext());
   const { counterexample } = proof.logic;
-  if (options.vcd && counterexample) await writeFile(options.vcd, counterexampleVcd(counterexample));
+  if (options.vcd && counterexample) io.save(options.vcd, counterexampleVcd(counterexample));
   if (options.json) io.out(JSON.stringify(proof, null, 2));
   else io.out(`${input.name}: ${proofText(proof)}`);
   return proof.verdict === "equal" ? 0 : 1;

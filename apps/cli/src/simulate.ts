@@ -1,6 +1,3 @@
-import { readFileSync } from "node:fs";
-import { appendFile, mkdir, writeFile } from "node:fs/promises";
-import { dirname, resolve } from "node:path";
 import {
   type Finding,
   formatFinding,
@@ -9,12 +6,15 @@ import {
   parseTime,
   prepare,
   type RecordScope,
+  Refusal,
   recordAll,
   type SourceFile,
   VcdSink,
 } from "@gate-clock/core";
-import { type Output, printFindings } from "./commands.ts";
-import { type LoadOptions, loadDesign, UsageError } from "./load-design.ts";
+import { FileProblem } from "@gate-clock/sealed/inside";
+import { printFindings } from "./commands.ts";
+import { dirname, joinPath, type LoadOptions, loadDesign, UsageError } from "./load-design.ts";
+import type { Session } from "./session.ts";
 
 export interface SimulateCall extends LoadOptions {
   readonly until?: string;
@@ -37,21 +37,36 @@ function recordedScopes(sources: readonly SourceFile[], top: string | undefined,
   });
 }
 
+const latin1 = new TextDecoder("latin1");
+/** Text of a design, a byte a character. */
+function bytesOf(text: string): Uint8Array {
+  const bytes = new Uint8Array(text.length);
+  for (let i = 0; i < text.length; i++) bytes[i] = text.charCodeAt(i);
+  return bytes;
+}
+
 /** Runs a test bench. Exit status 1 if the text has errors, or the run reports one. */
-export async function runSimulation(paths: readonly string[], call: SimulateCall, io: Output): Promise<number> {
+export async function runSimulation(paths: readonly string[], call: SimulateCall, io: Session): Promise<number> {
   const until = call.until === undefined ? null : parseTime(call.until);
   if (call.until !== undefined && until === null)
     throw new UsageError(`--until ${call.until} is no time; write it like 10us.`);
   const seed = call.seed === undefined ? 0 : Number(call.seed);
   if (!Number.isInteger(seed)) throw new UsageError(`--seed ${call.seed} is no whole number.`);
-  const input = await loadDesign(paths, call);
+  const input = loadDesign(paths, call, io);
   const chunks: string[] = [];
   const sink = new VcdSink((text) => chunks.push(text));
+  // beside the working folder, what the call names is looked into: a text lies beside the source that reads it
+  const folders = ["", ...new Set(paths.map((path) => (io.kind(path) === "folder" ? path : dirname(path))))];
   const readFile = (name: string) => {
     try {
-      return readFileSync(resolve(name), "latin1");
-    } catch {
+      for (const folder of name.startsWith("/") ? [""] : folders) {
+        const found = io.readBytes(folder ? joinPath(folder, name) : name);
+        if (found) return latin1.decode(found);
+      }
       return null;
+    } catch (error) {
+      if (error instanceof FileProblem && error.isRefusal) return new Refusal(error.message);
+      throw error;
     }
   };
   const { simulation, findings } = prepare(
@@ -62,6 +77,7 @@ export async function runSimulation(paths: readonly string[], call: SimulateCall
       seed,
       plusArgs: call.plusarg ?? [],
       readFile,
+      whyNotWritable: (name) => io.whyNotWritable(name),
       record: call.vcd === undefined ? null : recordedScopes(input.sources, call.top, call.record ?? []),
     },
     sink,
@@ -78,12 +94,11 @@ export async function runSimulation(paths: readonly string[], call: SimulateCall
   };
   let dumpFile: string | null = call.vcd ?? null;
   let dumped = false;
-  const flush = async () => {
+  const flush = () => {
+    io.look();
     if (chunks.length === 0) return;
     dumpFile ??= simulation.runtime.dump.file ?? "dump.vcd";
-    const text = chunks.splice(0).join("");
-    if (dumped) await appendFile(dumpFile, text);
-    else await writeFile(dumpFile, text);
+    io.save(dumpFile, chunks.splice(0).join(""), dumped);
     dumped = true;
   };
   let told = 0;
@@ -92,15 +107,13 @@ export async function runSimulation(paths: readonly string[], call: SimulateCall
   };
   while (simulation.run(20_000) === null) {
     tell(simulation.findings);
-    await flush();
+    flush();
   }
   tell(simulation.findings);
-  await flush();
+  flush();
   const outcome = simulation.outcome();
   for (const [name, text] of outcome.files) {
-    const path = resolve(name);
-    await mkdir(dirname(path), { recursive: true });
-    await writeFile(path, text, "latin1");
+    io.save(name, bytesOf(text));
   }
   const failed = hasErrors(outcome.findings);
   if (call.json) {

@@ -16,14 +16,9 @@ async function run(...args: string[]): Promise<{ status: number; out: string; er
   let out = "";
   let err = "";
   const status = await main(args, {
-    write: (text) => {
-      out += text;
-    },
-    out: (text) => {
-      out += `${text}\n`;
-    },
-    err: (text) => {
-      err += `${text}\n`;
+    print: (to, text) => {
+      if (to === "out") out += text;
+      else err += text;
     },
   });
   return { status, out, err };
@@ -226,7 +221,7 @@ endmodule
 `;
   it("prints what the design prints, untouched, and nothing else", async () => {
     const path = await file("tb.v", bench.replace("picks.txt", join(folder, "picks.txt")));
-    const ran = await run("simulate", "--top", "tb", "--plusarg", "loud", "--", path);
+    const ran = await run("simulate", "--top", "tb", "--allow-write", folder, "--plusarg", "loud", "--", path);
     expect(ran).toEqual({ status: 0, out: "start LOUD\nat 12, no line end", err: "" });
     expect(await readFile(join(folder, "picks.txt"), "utf8")).toBe("7 picks\n");
   });

@@ -1,6 +1,7 @@
 import { type DynamicModule, Module } from "@nestjs/common";
 import { SequelizeModule } from "@nestjs/sequelize";
-import { BenchQueue } from "./bench-runs/bench-queue.service.ts";
+import { ArtifactModel } from "./artifacts/artifact.model.ts";
+import { ArtifactsService } from "./artifacts/artifacts.service.ts";
 import { BenchResultModel, BenchRunModel, KeptModel } from "./bench-runs/bench-run.models.ts";
 import { BenchRunsController } from "./bench-runs/bench-runs.controller.ts";
 import { BenchRunsService } from "./bench-runs/bench-runs.service.ts";
@@ -10,12 +11,20 @@ import { configToken, type ServerConfig } from "./common/config.ts";
 import { DesignFileModel, DesignModel, FileVersionModel } from "./designs/design.models.ts";
 import { DesignsController } from "./designs/designs.controller.ts";
 import { DesignsService } from "./designs/designs.service.ts";
-import { Boss } from "./jobs/boss.service.ts";
-import { JobQueue } from "./jobs/job-queue.service.ts";
+import { TextsService } from "./designs/texts.service.ts";
+import { EventsController } from "./events/events.controller.ts";
+import { EventHub } from "./events/hub.service.ts";
+import { Notices } from "./events/notices.service.ts";
+import { JobModel } from "./jobs/job.model.ts";
+import { BenchKind } from "./jobs/kinds/bench.kind.ts";
+import { type JobKind, jobKinds } from "./jobs/kinds/kind.ts";
+import { TrialKind } from "./jobs/kinds/trial.kind.ts";
+import { JobQueue } from "./jobs/queue.service.ts";
+import { JobRunner } from "./jobs/runner.service.ts";
 import { TargetModel } from "./targets/target.model.ts";
 import { TargetsController } from "./targets/targets.controller.ts";
 import { TargetsService } from "./targets/targets.service.ts";
-import { ArtifactModel, TrialModel } from "./trials/trial.models.ts";
+import { TrialModel } from "./trials/trial.models.ts";
 import { TrialsController } from "./trials/trials.controller.ts";
 import { TrialsService } from "./trials/trials.service.ts";
 
@@ -29,6 +38,7 @@ const models = [
   KeptModel,
   BenchRunModel,
   BenchResultModel,
+  JobModel,
 ];
 
 @Module({})
@@ -44,21 +54,39 @@ export class AppModule {
           logging: false,
           synchronize: false,
           autoLoadModels: false,
-          pool: { max: 8 },
+          pool: { max: 12, acquire: 30_000, idle: 30_000 },
+          retryAttempts: 0,
         }),
         SequelizeModule.forFeature(models),
       ],
-      controllers: [DesignsController, TargetsController, TrialsController, BenchRunsController, CatalogController],
+      controllers: [
+        DesignsController,
+        TargetsController,
+        TrialsController,
+        BenchRunsController,
+        CatalogController,
+        EventsController,
+      ],
       providers: [
         { provide: configToken, useValue: config },
-        Boss,
+        Notices,
+        TextsService,
+        ArtifactsService,
         DesignsService,
         TargetsService,
         TrialsService,
         JobQueue,
         KeptService,
         BenchRunsService,
-        BenchQueue,
+        JobRunner,
+        TrialKind,
+        BenchKind,
+        {
+          provide: jobKinds,
+          useFactory: (...kinds: JobKind[]): readonly JobKind[] => kinds,
+          inject: [TrialKind, BenchKind],
+        },
+        EventHub,
       ],
     };
   }

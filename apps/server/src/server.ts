@@ -1,4 +1,5 @@
 import "reflect-metadata";
+import { rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { Logger, ValidationPipe } from "@nestjs/common";
 import { NestFactory } from "@nestjs/core";
@@ -7,15 +8,19 @@ import { DocumentBuilder, SwaggerModule } from "@nestjs/swagger";
 import type { NextFunction, Request, Response } from "express";
 import { Sequelize } from "sequelize-typescript";
 import { AppModule } from "./app.module.ts";
-import { BenchQueue } from "./bench-runs/bench-queue.service.ts";
+import { ArtifactsService } from "./artifacts/artifacts.service.ts";
+import { checkBody } from "./common/body.middleware.ts";
 import type { ServerConfig } from "./common/config.ts";
+import { setHeaders } from "./common/headers.middleware.ts";
 import { refuseForeign } from "./common/loopback.middleware.ts";
 import { ProblemFilter } from "./common/problem.filter.ts";
 import { migrate } from "./database/migrate.ts";
-import { loadDemos } from "./designs/demo-loader.ts";
-import { DesignsService } from "./designs/designs.service.ts";
-import { JobQueue } from "./jobs/job-queue.service.ts";
-import { TargetsService } from "./targets/targets.service.ts";
+import { withDatabase } from "./database/outage.ts";
+import { joinTransactions } from "./database/transactions.ts";
+import { loadDemosOnce } from "./designs/demo-loader.ts";
+import { EventHub } from "./events/hub.service.ts";
+import { Notices } from "./events/notices.service.ts";
+import { JobRunner } from "./jobs/runner.service.ts";
 
 export interface RunningServer {
   readonly address: string;
@@ -23,14 +28,28 @@ export interface RunningServer {
   close(): Promise<void>;
 }
 
-/** Migrates, loads the demo into an empty database, and listens on the loopback address. */
+/**
+ * Waits for the database, migrates, loads the demo into an empty one, and listens on the loopback address.
+ * @throws PortTakenError
+ */
 export async function startServer(config: ServerConfig): Promise<RunningServer> {
-  const app = await NestFactory.create<NestExpressApplication>(AppModule.with(config), {
-    logger: ["error", "warn"],
-    bodyParser: false,
-  });
+  joinTransactions();
+  const log = new Logger("Server");
+  // who needs the database at its start waits for it
+  const app = await withDatabase(
+    () =>
+      NestFactory.create<NestExpressApplication>(AppModule.with(config), {
+        logger: ["error", "warn"],
+        bodyParser: false,
+        abortOnError: false,
+      }),
+    (reason) => log.warn(`Waiting for the database: ${reason}`),
+  );
+  app.disable("x-powered-by");
+  app.use(setHeaders);
   app.use(refuseForeign);
   app.useBodyParser("json", { limit: "8mb" });
+  app.use(checkBody);
   app.useGlobalPipes(new ValidationPipe({ whitelist: true, forbidNonWhitelisted: true, transform: true }));
   app.useGlobalFilters(new ProblemFilter());
   app.enableShutdownHooks();
@@ -55,20 +74,37 @@ export async function startServer(config: ServerConfig): Promise<RunningServer> 
       else response.sendFile(join(webFolder, "index.html"));
     });
   }
-  await migrate(app.get(Sequelize));
-  await app.get(JobQueue).start();
-  await app.get(BenchQueue).start();
-  if (config.demoFolder) {
-    const designs = app.get(DesignsService);
-    if ((await designs.count()) === 0) {
-      const targets = app.get(TargetsService);
-      for (const id of await loadDemos(config.demoFolder, designs))
-        await targets.startTrial(id, await designs.targetOf(id));
-    }
+  await withDatabase(
+    async () => {
+      await migrate(app.get(Sequelize));
+      if (config.demoFolder) await loadDemosOnce(config.demoFolder, app);
+    },
+    (reason) => log.warn(`Waiting for the database: ${reason}`),
+  );
+  await app.get(Notices).listen();
+  app.get(EventHub).start();
+  app.get(JobRunner).start();
+  app.get(ArtifactsService).start();
+  try {
+    await app.listen(config.port, "127.0.0.1");
+  } catch (error) {
+    await app.close();
+    if ((error as NodeJS.ErrnoException).code === "EADDRINUSE") throw new PortTakenError(config.port);
+    throw error;
   }
-  await app.listen(config.port, "127.0.0.1");
   const bound = app.getHttpServer().address() as { port: number };
   const address = `http://127.0.0.1:${bound.port}`;
-  new Logger("Server").log(address);
+  const { noteFile } = config;
+  if (noteFile) {
+    writeFileSync(noteFile, `${process.pid} ${address}\n`);
+    process.on("exit", () => rmSync(noteFile, { force: true }));
+  }
   return { address, app, close: () => app.close() };
+}
+
+/** Something else listens at the port. */
+export class PortTakenError extends Error {
+  constructor(port: number) {
+    super(`Port ${port} is taken by another program: end that, or choose another port with GATE_CLOCK_PORT.`);
+  }
 }

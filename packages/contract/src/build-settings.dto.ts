@@ -1,16 +1,17 @@
 import { ApiProperty, ApiPropertyOptional } from "@nestjs/swagger";
 import { IsInt, IsOptional, IsString, Length, Max, MaxLength, Min } from "class-validator";
+import { IfGiven } from "./if-given.ts";
 
 /** How a target is built. */
 export class BuildSettings {
   @ApiPropertyOptional()
-  @IsOptional()
+  @IfGiven()
   @IsString()
   @MaxLength(20)
   recipe?: string;
 
   @ApiPropertyOptional()
-  @IsOptional()
+  @IfGiven()
   @IsInt()
   @Min(0)
   @Max(2 ** 31 - 1)

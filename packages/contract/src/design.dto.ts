@@ -16,6 +16,7 @@ import {
   ValidateNested,
 } from "class-validator";
 import { BuildSettings, ChosenPart, NamedPart } from "./build-settings.dto.ts";
+import { IfGiven } from "./if-given.ts";
 
 /** Longest text of one file, in UTF-16 units. */
 export const maxFileText = 6_000_000;
@@ -79,7 +80,7 @@ export class CreateDesignDto extends ChosenPart {
   name!: string;
 
   @ApiPropertyOptional()
-  @IsOptional()
+  @IfGiven()
   @IsString()
   @MaxLength(1000)
   description?: string;
@@ -91,7 +92,7 @@ export class CreateDesignDto extends ChosenPart {
   top?: string | null;
 
   @ApiPropertyOptional({ type: [NewFileDto] })
-  @IsOptional()
+  @IfGiven()
   @IsArray()
   @ArrayMaxSize(500)
   @ValidateNested({ each: true })
@@ -100,13 +101,13 @@ export class CreateDesignDto extends ChosenPart {
 
   /** Name of the chosen target; its board or part if left out. */
   @ApiPropertyOptional()
-  @IsOptional()
+  @IfGiven()
   @IsString()
   @Length(1, 80)
   target?: string;
 
   @ApiPropertyOptional({ type: [FurtherTargetDto] })
-  @IsOptional()
+  @IfGiven()
   @IsArray()
   @ArrayMaxSize(50)
   @ValidateNested({ each: true })
@@ -118,18 +119,18 @@ export class CreateDesignDto extends ChosenPart {
 export class UpdateDesignDto extends BuildSettings {
   /** Chooses what the design is built for. */
   @ApiPropertyOptional()
-  @IsOptional()
+  @IfGiven()
   @IsUUID()
   targetId?: string;
 
   @ApiPropertyOptional()
-  @IsOptional()
+  @IfGiven()
   @IsString()
   @Length(1, 120)
   name?: string;
 
   @ApiPropertyOptional()
-  @IsOptional()
+  @IfGiven()
   @IsString()
   @Length(1, 40)
   part?: string;

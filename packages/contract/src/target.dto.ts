@@ -1,26 +1,27 @@
 import { ApiProperty, ApiPropertyOptional } from "@nestjs/swagger";
-import { IsBoolean, IsOptional, IsString, Length } from "class-validator";
+import { IsBoolean, IsString, Length } from "class-validator";
 import { BuildSettings, NamedPart } from "./build-settings.dto.ts";
 import { NewFileDto, Trial } from "./design.dto.ts";
+import { IfGiven } from "./if-given.ts";
 
 /** Recipe and seed are those of the chosen target where they are left out. */
 export class NewTargetDto extends NamedPart {
   /** Begin with copies of the chosen target's pin and timing files, instead of with none. */
   @ApiPropertyOptional()
-  @IsOptional()
+  @IfGiven()
   @IsBoolean()
   copyRules?: boolean;
 }
 
 export class UpdateTargetDto extends BuildSettings {
   @ApiPropertyOptional()
-  @IsOptional()
+  @IfGiven()
   @IsString()
   @Length(1, 80)
   name?: string;
 
   @ApiPropertyOptional()
-  @IsOptional()
+  @IfGiven()
   @IsString()
   @Length(1, 40)
   part?: string;

@@ -1,6 +1,7 @@
 import type { BenchRunStatus } from "@gate-clock/contract";
-import type { BenchProgress, BenchVerdict, RecordScope, SourceFile } from "@gate-clock/core";
+import type { BenchProgress, BenchVerdict, RecordScope } from "@gate-clock/core";
 import { Column, DataType, Model, PrimaryKey, Table } from "sequelize-typescript";
+import type { NamedHash } from "../designs/texts.service.ts";
 
 /** Something kept with a design: a layout of waves, the last verdict of a test bench. */
 @Table({ tableName: "kept", underscored: true })
@@ -25,17 +26,12 @@ export class BenchRunModel extends Model {
   @Column({ type: DataType.DOUBLE, allowNull: true }) declare until: number | null;
   /** Null: every signal. */
   @Column({ type: DataType.JSONB, allowNull: true }) declare record: RecordScope[] | null;
-  /** The texts as they were when the run was asked for. */
-  @Column({ type: DataType.JSONB, allowNull: false }) declare sources: SourceFile[];
+  /** The sources as they were when the run was asked for. */
+  @Column({ type: DataType.JSONB, allowNull: false }) declare sources: NamedHash[];
   @Column({ type: DataType.JSONB, allowNull: true }) declare progress: BenchProgress | null;
   @Column({ type: DataType.JSONB, allowNull: true }) declare verdict: BenchVerdict | null;
   @Column({ type: DataType.INTEGER, allowNull: false, defaultValue: 0 }) declare resultBytes: number;
-  @Column({ type: DataType.BOOLEAN, allowNull: false, defaultValue: false }) declare cancelRequested: boolean;
   @Column({ type: DataType.TEXT, allowNull: true }) declare failure: string | null;
-  /** Times that a worker took it up. */
-  @Column({ type: DataType.INTEGER, allowNull: false, defaultValue: 0 }) declare attempts: number;
-  /** Last sign of life of the worker that holds it. */
-  @Column({ type: DataType.DATE, allowNull: true }) declare heartbeatAt: Date | null;
   @Column({ type: DataType.DATE, allowNull: true }) declare startedAt: Date | null;
   @Column({ type: DataType.DATE, allowNull: true }) declare finishedAt: Date | null;
   declare createdAt: Date;

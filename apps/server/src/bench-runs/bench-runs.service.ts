@@ -1,10 +1,11 @@
 import type { BenchRunInfo, StartBenchRunDto } from "@gate-clock/contract";
-import type { DesignInput } from "@gate-clock/core";
 import { Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
 import { Op } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
-import { BenchQueue } from "./bench-queue.service.ts";
+import { type NamedHash, TextsService } from "../designs/texts.service.ts";
+import { Notices } from "../events/notices.service.ts";
+import { JobQueue } from "../jobs/queue.service.ts";
 import { BenchResultModel, BenchRunModel } from "./bench-run.models.ts";
 
 /** Finished runs that are kept with a design; older ones go, with their waves. */
@@ -16,39 +17,40 @@ export class BenchRunsService {
     @InjectModel(BenchRunModel) private readonly runs: typeof BenchRunModel,
     @InjectModel(BenchResultModel) private readonly results: typeof BenchResultModel,
     @Inject(Sequelize) private readonly sequelize: Sequelize,
-    @Inject(BenchQueue) private readonly queue: BenchQueue,
+    @Inject(TextsService) private readonly texts: TextsService,
+    @Inject(JobQueue) private readonly queue: JobQueue,
+    @Inject(Notices) private readonly notices: Notices,
   ) {}
 
   /** Queues a run on a copy of the sources as they are now. */
-  async start(designId: string, input: DesignInput, dto: StartBenchRunDto): Promise<BenchRunInfo> {
-    const row = await this.sequelize.transaction(async (transaction) => {
+  async start(designId: string, sources: readonly NamedHash[], dto: StartBenchRunDto): Promise<BenchRunInfo> {
+    const row = await this.sequelize.transaction(async () => {
       // numbers count within a design: the lock makes two requests at once take turns
-      await this.sequelize.query("SELECT id FROM designs WHERE id = $1 FOR UPDATE", { bind: [designId], transaction });
-      const number = Number((await this.runs.max("number", { where: { designId }, transaction })) ?? 0) + 1;
+      await this.sequelize.query("SELECT id FROM designs WHERE id = $1 FOR UPDATE", { bind: [designId] });
+      const number = Number((await this.runs.max("number", { where: { designId } })) ?? 0) + 1;
       const finished = await this.runs.findAll({
         where: { designId, status: { [Op.in]: ["done", "failed", "cancelled"] } },
         attributes: ["id"],
         order: [["number", "DESC"]],
         offset: keptRuns - 1,
-        transaction,
       });
-      await this.runs.destroy({ where: { id: finished.map((old) => old.id) }, transaction });
+      await this.runs.destroy({ where: { id: finished.map((old) => old.id) } });
+      await this.texts.keepFilesOf(designId);
       const { bench, seed } = dto;
-      return this.runs.create(
-        {
-          designId,
-          number,
-          status: "queued",
-          bench,
-          seed,
-          until: dto.until ?? null,
-          record: dto.record ?? null,
-          sources: [...input.sources],
-        },
-        { transaction },
-      );
+      const made = await this.runs.create({
+        designId,
+        number,
+        status: "queued",
+        bench,
+        seed,
+        until: dto.until ?? null,
+        record: dto.record ?? null,
+        sources: [...sources],
+      });
+      await this.queue.add(made.id, "bench", designId);
+      await this.notices.tell({ kind: "run", designId, id: made.id });
+      return made;
     });
-    await this.queue.enqueue(row.id);
     return toInfo(row);
   }
 
@@ -70,9 +72,11 @@ export class BenchRunsService {
   async cancel(designId: string, runId: string): Promise<void> {
     const row = await this.row(designId, runId);
     if (row.status !== "queued" && row.status !== "running") return;
-    await this.runs.update({ cancelRequested: true }, { where: { id: runId } });
-    await this.runs.update({ status: "cancelled", finishedAt: new Date() }, { where: { id: runId, status: "queued" } });
-    this.queue.cancelLocal(runId);
+    await this.sequelize.transaction(async () => {
+      if (!(await this.queue.cancel(runId))) return;
+      await this.runs.update({ status: "cancelled", finishedAt: new Date() }, { where: { id: runId } });
+      await this.notices.tell({ kind: "run", designId, id: runId });
+    });
   }
 
   /** Stored bytes (Brotli) of its result. @throws NotFoundException if it has none. */
@@ -81,6 +85,12 @@ export class BenchRunsService {
     const result = await this.results.findByPk(runId);
     if (!result) throw new NotFoundException(`Run ${row.number} has no result.`);
     return result.bytes;
+  }
+
+  /** Null if it is gone. */
+  async find(runId: string): Promise<BenchRunInfo | null> {
+    const row = await this.runs.findByPk(runId, { attributes: { exclude: ["sources"] } });
+    return row && toInfo(row);
   }
 
   private async row(designId: string, runId: string): Promise<BenchRunModel> {

@@ -1,7 +1,7 @@
 import { type Kept, maxKeptText } from "@gate-clock/contract";
 import { BadRequestException, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
-import { ForeignKeyConstraintError, type Transaction } from "sequelize";
+import { ForeignKeyConstraintError } from "sequelize";
 import { DesignModel } from "../designs/design.models.ts";
 import { KeptModel } from "./bench-run.models.ts";
 
@@ -25,15 +25,15 @@ export class KeptService {
   }
 
   /** @throws BadRequestException for a value that is too large, or one too many. */
-  async put(designId: string, name: string, value: Record<string, unknown>, transaction?: Transaction): Promise<void> {
+  async put(designId: string, name: string, value: Record<string, unknown>): Promise<void> {
     const size = JSON.stringify(value).length;
     if (size > maxKeptText)
       throw new BadRequestException(`${name} takes ${size} characters; at most ${maxKeptText} are kept.`);
-    const isKnown = (await this.kept.count({ where: { designId, name }, transaction })) > 0;
-    if (!isKnown && (await this.kept.count({ where: { designId }, transaction })) >= mostKept)
+    const isKnown = (await this.kept.count({ where: { designId, name } })) > 0;
+    if (!isKnown && (await this.kept.count({ where: { designId } })) >= mostKept)
       throw new BadRequestException(`At most ${mostKept} layouts and verdicts are kept with a design.`);
     try {
-      await this.kept.upsert({ designId, name, value }, { conflictFields: ["design_id", "name"], transaction });
+      await this.kept.upsert({ designId, name, value }, { conflictFields: ["design_id", "name"] });
     } catch (error) {
       if (error instanceof ForeignKeyConstraintError) throw new NotFoundException(`There is no design ${designId}.`);
       throw error;

@@ -1,3 +1,5 @@
+import { availableParallelism } from "node:os";
+
 /** Settings from the environment, with the defaults of a laptop. */
 export interface ServerConfig {
   readonly port: number;
@@ -6,8 +8,16 @@ export interface ServerConfig {
   readonly webFolder: string | null;
   /** Folder of the demo designs; null loads none. */
   readonly demoFolder: string | null;
-  /** Builds at once in this process. */
+  /** Where this server writes that it runs, for a second start to find; null writes nothing. */
+  readonly noteFile: string | null;
+  /** Jobs at once in this server. */
   readonly workers: number;
+  /** Bytes that a job's process may hold. */
+  readonly jobMemory: number;
+  /** Milliseconds that a job may take. */
+  readonly jobMs: number;
+  /** Bytes that results of stages may take in the database. */
+  readonly artifactBytes: number;
 }
 
 export const configToken = "server-config";
@@ -15,11 +25,23 @@ export const configToken = "server-config";
 export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
   const databaseUrl = env["GATE_CLOCK_DATABASE"];
   if (!databaseUrl) throw new Error("GATE_CLOCK_DATABASE is not set: give the address of the PostgreSQL database.");
+  const number = (name: string, fallback: number, least: number): number => {
+    const given = env[name];
+    if (given === undefined || given === "") return fallback;
+    const value = Number(given);
+    if (!Number.isFinite(value) || value < least)
+      throw new Error(`${name} is '${given}': give a number from ${least} on.`);
+    return value;
+  };
   return {
-    port: Number(env["GATE_CLOCK_PORT"] ?? 4780),
+    port: number("GATE_CLOCK_PORT", 4780, 0),
     databaseUrl,
     webFolder: env["GATE_CLOCK_WEB"] ?? null,
     demoFolder: env["GATE_CLOCK_DEMO"] ?? null,
-    workers: Math.max(1, Number(env["GATE_CLOCK_WORKERS"] ?? 1)),
+    noteFile: env["GATE_CLOCK_NOTE"] ?? null,
+    workers: Math.floor(number("GATE_CLOCK_WORKERS", Math.max(2, availableParallelism()), 1)),
+    jobMemory: number("GATE_CLOCK_JOB_MB", 4096, 128) * 2 ** 20,
+    jobMs: number("GATE_CLOCK_JOB_MINUTES", 12 * 60, 0.01) * 60_000,
+    artifactBytes: number("GATE_CLOCK_RESULTS_MB", 8192, 1) * 2 ** 20,
   };
 }

@@ -1,6 +1,8 @@
 import type { Problem } from "@gate-clock/contract";
 import { type ArgumentsHost, Catch, type ExceptionFilter, HttpException, HttpStatus, Logger } from "@nestjs/common";
 import type { Response } from "express";
+import { EmptyResultError, ForeignKeyConstraintError, UniqueConstraintError } from "sequelize";
+import { isOutage } from "../database/outage.ts";
 
 const tooLarge = "The request is larger than 8 MB.";
 
@@ -16,6 +18,7 @@ export class ProblemFilter implements ExceptionFilter {
       return;
     }
     const problem = this.describe(error);
+    if (problem.status === 503) response.setHeader("Retry-After", "1");
     response.status(problem.status).type("application/problem+json").send(JSON.stringify(problem));
   }
 
@@ -43,6 +46,30 @@ export class ProblemFilter implements ExceptionFilter {
         detail: status === 413 ? tooLarge : (error as Error).message,
       };
     }
+    if (isOutage(error)) {
+      this.log.warn((error as Error).message);
+      return {
+        type: "about:blank",
+        title: "Service Unavailable",
+        status: 503,
+        detail: "The database cannot be reached at the moment. It is tried again; nothing that was saved is lost.",
+      };
+    }
+    // what the request was about has been deleted while it was carried out
+    if (error instanceof ForeignKeyConstraintError || error instanceof EmptyResultError)
+      return {
+        type: "about:blank",
+        title: "Not Found",
+        status: 404,
+        detail: "What this belongs to was deleted meanwhile.",
+      };
+    if (error instanceof UniqueConstraintError)
+      return {
+        type: "about:blank",
+        title: "Conflict",
+        status: 409,
+        detail: "Somebody else has made the same meanwhile: load it again.",
+      };
     this.log.error(error instanceof Error ? (error.stack ?? error.message) : String(error));
     return {
       type: "about:blank",

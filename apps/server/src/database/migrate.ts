@@ -3,15 +3,21 @@ import { SequelizeStorage, Umzug } from "umzug";
 import * as firstTables from "./migrations/0001-first-tables.ts";
 import * as benchRuns from "./migrations/0002-bench-runs.ts";
 import * as targets from "./migrations/0003-targets.ts";
+import * as safeGround from "./migrations/0004-jobs-and-texts.ts";
 
 const migrations = [
   { name: "0001-first-tables", ...firstTables },
   { name: "0002-bench-runs", ...benchRuns },
   { name: "0003-targets", ...targets },
+  { name: "0004-jobs-and-texts", ...safeGround },
 ];
 
-/** Brings the database's tables up to date. Two servers that start at once take turns by an advisory lock. */
-export async function migrate(sequelize: Sequelize): Promise<void> {
+/**
+ * Brings the database's tables up to date, all in one transaction: a server that is killed on the way leaves them as
+ * they were. Two servers that start at once take turns by an advisory lock. Needs `joinTransactions`.
+ * @param upTo Name of the last migration to make; all by default.
+ */
+export async function migrate(sequelize: Sequelize, upTo?: string): Promise<void> {
   const umzug = new Umzug({
     migrations: migrations.map(({ name, up, down }) => ({
       name,
@@ -21,8 +27,8 @@ export async function migrate(sequelize: Sequelize): Promise<void> {
     storage: new SequelizeStorage({ sequelize, tableName: "schema_migrations" }),
     logger: undefined,
   });
-  await sequelize.transaction(async (transaction) => {
-    await sequelize.query("SELECT pg_advisory_xact_lock(726401)", { transaction });
-    await umzug.up();
+  await sequelize.transaction(async () => {
+    await sequelize.query("SELECT pg_advisory_xact_lock(726401)");
+    await umzug.up(upTo === undefined ? {} : { to: upTo });
   });
 }

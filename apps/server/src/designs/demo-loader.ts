@@ -1,7 +1,10 @@
 import { readdir, readFile } from "node:fs/promises";
 import { join } from "node:path";
 import type { FileKind, NewFileDto } from "@gate-clock/contract";
-import type { DesignsService } from "./designs.service.ts";
+import type { INestApplicationContext } from "@nestjs/common";
+import { Sequelize } from "sequelize-typescript";
+import { TargetsService } from "../targets/targets.service.ts";
+import { DesignsService } from "./designs.service.ts";
 
 interface DemoSettings {
   readonly name: string;
@@ -21,6 +24,18 @@ interface DemoTarget {
   readonly part: string;
   readonly pins: readonly string[];
   readonly timing: readonly string[];
+}
+
+/** Loads and builds the demo, if there is no design yet. Two servers that start at once take turns. */
+export async function loadDemosOnce(folder: string, app: INestApplicationContext): Promise<void> {
+  const designs = app.get(DesignsService);
+  const targets = app.get(TargetsService);
+  const sequelize = app.get(Sequelize);
+  await sequelize.transaction(async () => {
+    await sequelize.query("SELECT pg_advisory_xact_lock(726402)");
+    if ((await designs.count()) > 0) return;
+    for (const id of await loadDemos(folder, designs)) await targets.startTrial(id, await designs.targetOf(id));
+  });
 }
 
 /** Loads every demo design of a folder. @returns Their ids. */

@@ -7,8 +7,8 @@ export class DesignModel extends Model {
   @Column({ type: DataType.TEXT, allowNull: false }) declare name: string;
   @Column({ type: DataType.TEXT, allowNull: false, defaultValue: "" }) declare description: string;
   @Column({ type: DataType.TEXT, allowNull: true }) declare top: string | null;
-  /** What it is built for; null only while it is being made. */
-  @Column({ type: DataType.UUID, allowNull: true }) declare targetId: string | null;
+  /** What it is built for: one of its own targets. */
+  @Column({ type: DataType.UUID, allowNull: false }) declare targetId: string;
   declare createdAt: Date;
   declare updatedAt: Date;
 }
@@ -24,6 +24,8 @@ export class DesignFileModel extends Model {
   /** Order within the design: compilation goes by it. */
   @Column({ type: DataType.INTEGER, allowNull: false }) declare position: number;
   @Column({ type: DataType.TEXT, allowNull: false }) declare text: string;
+  /** SHA-256 of the text, by which it is compared. */
+  @Column({ type: DataType.TEXT, allowNull: false }) declare hash: string;
   /** Counts saves from 1. */
   @Column({ type: DataType.INTEGER, allowNull: false }) declare version: number;
   declare createdAt: Date;

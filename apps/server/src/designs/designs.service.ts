@@ -1,3 +1,4 @@
+import { randomUUID } from "node:crypto";
 import {
   type CreateDesignDto,
   type Design,
@@ -9,15 +10,16 @@ import {
   type SaveFileDto,
   type UpdateDesignDto,
 } from "@gate-clock/contract";
-import type { DesignInput } from "@gate-clock/core";
 import { BadRequestException, ConflictException, Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
-import { Op, type Transaction, UniqueConstraintError } from "sequelize";
+import { Op, UniqueConstraintError } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
+import { Notices } from "../events/notices.service.ts";
 import { TargetModel } from "../targets/target.model.ts";
-import { checkPart, checkRecipe, inputFor } from "../targets/targets.service.ts";
+import { checkPart, checkRecipe, inputFor, narrowFile } from "../targets/targets.service.ts";
 import { TrialsService } from "../trials/trials.service.ts";
 import { DesignFileModel, DesignModel, FileVersionModel } from "./design.models.ts";
+import { type HashedInput, hashOf } from "./texts.service.ts";
 
 @Injectable()
 export class DesignsService {
@@ -28,12 +30,13 @@ export class DesignsService {
     @InjectModel(TargetModel) private readonly targets: typeof TargetModel,
     @Inject(Sequelize) private readonly sequelize: Sequelize,
     @Inject(TrialsService) private readonly trials: TrialsService,
+    @Inject(Notices) private readonly notices: Notices,
   ) {}
 
   /** All designs, the last changed first, each with the last trial of its chosen target. Five queries, whatever their number. */
   async list(): Promise<DesignCard[]> {
     const rows = await this.designs.findAll({ order: [["updatedAt", "DESC"]] });
-    return this.cards(rows, await this.filesOf(rows.map((row) => row.id)));
+    return this.cards(rows, await this.narrowFilesOf(rows.map((row) => row.id)));
   }
 
   /** @throws NotFoundException if there is no such design. */
@@ -41,18 +44,21 @@ export class DesignsService {
     const row = await this.row(id);
     const files = await this.filesOf([id]);
     const [card] = await this.cards([row], files);
+    if (!card) throw new NotFoundException(`There is no design ${id}.`);
     const inEffect = files.filter(({ targetId }) => targetId === null || targetId === row.targetId);
     return { ...card, files: inEffect.map(toFile) };
   }
 
   /** What a trial for the chosen target would run on. */
-  async inputOf(id: string): Promise<DesignInput> {
+  async inputOf(id: string): Promise<HashedInput> {
     const row = await this.row(id);
-    return inputFor(row, (await this.targets.findByPk(row.targetId!))!, await this.filesOf([id]));
+    const target = await this.targets.findByPk(row.targetId);
+    if (!target) throw new NotFoundException(`There is no design ${id}.`);
+    return inputFor(row, target, await this.narrowFilesOf([id]));
   }
 
   async targetOf(id: string): Promise<string> {
-    return (await this.row(id)).targetId!;
+    return (await this.row(id)).targetId;
   }
 
   /** @throws BadRequestException for an unknown part or recipe; ConflictException for a name that is there twice. */
@@ -62,12 +68,15 @@ export class DesignsService {
     const names = [chosen, ...targets].map((each) => each.name);
     const twice = names.find((each, i) => names.indexOf(each) !== i);
     if (twice !== undefined) throw new ConflictException(`Two targets are called '${twice}'.`);
-    const id = await this.sequelize.transaction(async (transaction) => {
-      const row = await this.designs.create({ name, description, top }, { transaction });
+    const id = await this.sequelize.transaction(async () => {
+      const first = randomUUID();
+      const row = await this.designs.create({ name, description, top, targetId: first });
       for (const [position, target] of [chosen, ...targets].entries()) {
         const { recipe = "even", seed = 1, board = null } = target;
         checkRecipe(recipe);
+        const targetId = position === 0 ? first : randomUUID();
         const fields = {
+          id: targetId,
           designId: row.id,
           name: target.name,
           part: checkPart(target.part),
@@ -76,16 +85,16 @@ export class DesignsService {
           recipe,
           seed,
         };
-        const { id: targetId } = await this.targets.create(fields, { transaction });
-        if (position === 0) await row.update({ targetId }, { transaction });
+        await this.targets.create(fields);
         for (const [i, file] of target.files.entries()) {
           if (position > 0 && file.kind === "source")
             throw new BadRequestException(
               `${file.path} is a source: it belongs to the design, not to '${target.name}'.`,
             );
-          await this.insertFile(row.id, targetId, file, i, transaction);
+          await this.insertFile(row.id, targetId, file, i);
         }
       }
+      await this.notices.tell({ kind: "design", designId: row.id });
       return row.id;
     });
     return this.findOne(id);
@@ -96,31 +105,37 @@ export class DesignsService {
     const { name, top, targetId, part, recipe, seed } = dto;
     const ofTarget = { part: part === undefined ? undefined : checkPart(part), recipe, seed };
     if (recipe !== undefined) checkRecipe(recipe);
-    await this.sequelize.transaction(async (transaction) => {
-      const row = await this.row(id);
-      if (targetId && !(await this.targets.findOne({ where: { id: targetId, designId: id }, transaction })))
+    await this.sequelize.transaction(async () => {
+      // who deletes that target meanwhile waits, and is then told that it is the chosen one
+      const row = await this.row(id, true);
+      if (targetId && !(await this.targets.findOne({ where: { id: targetId, designId: id } })))
         throw new NotFoundException(`Design ${id} has no target ${targetId}.`);
       row.changed("updatedAt", true);
-      await row.update(given({ name, top, targetId }), { transaction });
+      await row.update(given({ name, top, targetId }));
       const changes = given(ofTarget);
-      if (Object.keys(changes).length)
-        await this.targets.update(changes, { where: { id: row.targetId! }, transaction });
+      if (Object.keys(changes).length) await this.targets.update(changes, { where: { id: row.targetId } });
+      await this.notices.tell({ kind: "design", designId: id });
     });
     return this.findOne(id);
   }
 
+  /** Its jobs go with it: who runs one finds it gone and ends it. */
   async remove(id: string): Promise<void> {
-    await this.trials.cancelAll(id);
-    await (await this.row(id)).destroy();
+    await this.sequelize.transaction(async () => {
+      await (await this.row(id, true)).destroy();
+      await this.notices.tell({ kind: "jobs" });
+      await this.notices.tell({ kind: "design", designId: id });
+    });
   }
 
   async addFile(id: string, dto: NewFileDto): Promise<DesignFile> {
-    const row = await this.row(id);
-    return this.sequelize.transaction(async (transaction) => {
-      const position = Number((await this.files.max("position", { where: { designId: id }, transaction })) ?? -1) + 1;
-      const file = await this.insertFile(id, row.targetId, dto, position, transaction);
+    return this.sequelize.transaction(async () => {
+      const row = await this.row(id, true);
+      const position = Number((await this.files.max("position", { where: { designId: id } })) ?? -1) + 1;
+      const file = await this.insertFile(id, row.targetId, dto, position);
       row.changed("updatedAt", true);
-      await row.save({ transaction });
+      await row.save();
+      await this.notices.tell({ kind: "design", designId: id });
       return toFile(file);
     });
   }
@@ -131,11 +146,7 @@ export class DesignsService {
    */
   async saveFile(id: string, fileId: string, dto: SaveFileDto): Promise<DesignFile> {
     return this.sequelize.transaction(async (transaction) => {
-      const file = await this.files.findOne({
-        where: { id: fileId, designId: id },
-        transaction,
-        lock: transaction.LOCK.UPDATE,
-      });
+      const file = await this.files.findOne({ where: { id: fileId, designId: id }, lock: transaction.LOCK.UPDATE });
       if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
       if (file.text === dto.text) return toFile(file);
       if (file.version !== dto.baseVersion) {
@@ -143,32 +154,40 @@ export class DesignsService {
           `${file.path} was saved elsewhere meanwhile (version ${file.version}, yours started from ${dto.baseVersion}). Your text is still in the editor: reload the file to see the other one.`,
         );
       }
-      await file.update({ text: dto.text, version: file.version + 1 }, { transaction });
-      await this.versions.create({ fileId: file.id, version: file.version, text: file.text }, { transaction });
-      await this.designs.update({ updatedAt: new Date() }, { where: { id }, transaction });
+      await file.update({ text: dto.text, hash: hashOf(dto.text), version: file.version + 1 });
+      await this.versions.create({ fileId: file.id, version: file.version, text: file.text });
+      await this.designs.update({ updatedAt: new Date() }, { where: { id } });
+      await this.notices.tell({ kind: "design", designId: id });
       return toFile(file);
     });
   }
 
   /** Another name, or another folder. @throws ConflictException if a file has it already. */
   async renameFile(id: string, fileId: string, dto: RenameFileDto): Promise<DesignFile> {
-    const file = await this.files.findOne({ where: { id: fileId, designId: id } });
-    if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
-    await this.checkPath(id, dto.path, file.targetId);
-    try {
-      await file.update({ path: dto.path });
-    } catch (error) {
-      if (error instanceof UniqueConstraintError)
-        throw new ConflictException(`The design has a file ${dto.path} already.`);
-      throw error;
-    }
-    await this.designs.update({ updatedAt: new Date() }, { where: { id } });
-    return toFile(file);
+    return this.sequelize.transaction(async () => {
+      const file = await this.files.findOne({ where: { id: fileId, designId: id } });
+      if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
+      await this.checkPath(id, dto.path, file.targetId);
+      try {
+        await file.update({ path: dto.path });
+      } catch (error) {
+        if (error instanceof UniqueConstraintError)
+          throw new ConflictException(`The design has a file ${dto.path} already.`);
+        throw error;
+      }
+      await this.designs.update({ updatedAt: new Date() }, { where: { id } });
+      await this.notices.tell({ kind: "design", designId: id });
+      return toFile(file);
+    });
   }
 
   async removeFile(id: string, fileId: string): Promise<void> {
-    const count = await this.files.destroy({ where: { id: fileId, designId: id } });
-    if (!count) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
+    await this.sequelize.transaction(async () => {
+      const count = await this.files.destroy({ where: { id: fileId, designId: id } });
+      if (!count) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
+      await this.designs.update({ updatedAt: new Date() }, { where: { id } });
+      await this.notices.tell({ kind: "design", designId: id });
+    });
   }
 
   async history(id: string, fileId: string): Promise<FileVersion[]> {
@@ -188,17 +207,14 @@ export class DesignsService {
     ofRules: string | null,
     dto: NewFileDto,
     position: number,
-    transaction: Transaction,
   ): Promise<DesignFileModel> {
-    const targetId = dto.kind === "source" ? null : ofRules;
-    await this.checkPath(designId, dto.path, targetId, transaction);
-    if (dto.text.includes("\0")) throw new BadRequestException(`${dto.path} is not a text file: it holds a zero byte.`);
+    const { path, kind, text } = dto;
+    const targetId = kind === "source" ? null : ofRules;
+    await this.checkPath(designId, path, targetId);
     try {
-      const file = await this.files.create(
-        { designId, targetId, path: dto.path, kind: dto.kind, text: dto.text, position, version: 1 },
-        { transaction },
-      );
-      await this.versions.create({ fileId: file.id, version: 1, text: dto.text }, { transaction });
+      const hash = hashOf(text);
+      const file = await this.files.create({ designId, targetId, path, kind, text, hash, position, version: 1 });
+      await this.versions.create({ fileId: file.id, version: 1, text });
       return file;
     } catch (error) {
       if (error instanceof UniqueConstraintError)
@@ -208,14 +224,9 @@ export class DesignsService {
   }
 
   /** A source may have no name that rules of any target have, and the other way round: one list shows both. */
-  private async checkPath(
-    designId: string,
-    path: string,
-    targetId: string | null,
-    transaction?: Transaction,
-  ): Promise<void> {
+  private async checkPath(designId: string, path: string, targetId: string | null): Promise<void> {
     const other = targetId === null ? { [Op.ne]: null } : null;
-    if (await this.files.count({ where: { designId, path, targetId: other }, transaction }))
+    if (await this.files.count({ where: { designId, path, targetId: other } }))
       throw new ConflictException(`The design has a file ${path} already.`);
   }
 
@@ -226,11 +237,13 @@ export class DesignsService {
     for (const { designId } of all) counts.set(designId, (counts.get(designId) ?? 0) + 1);
     const filesOf = new Map<string, DesignFileModel[]>(rows.map((row) => [row.id, []]));
     for (const file of files) filesOf.get(file.designId)?.push(file);
-    const chosen = rows.map((row) => byId.get(row.targetId!)!);
+    // one that was deleted while this was read has no target any more
+    const whole = rows.filter((row) => byId.has(row.targetId));
+    const chosen = whole.map((row) => byId.get(row.targetId)!);
     const last = await this.trials.lastOfEach(
-      new Map(rows.map((row, i) => [chosen[i].id, inputFor(row, chosen[i], filesOf.get(row.id)!)])),
+      new Map(whole.map((row, i) => [chosen[i].id, inputFor(row, chosen[i], filesOf.get(row.id)!)])),
     );
-    return rows.map(({ id, name, description, top, updatedAt }, i) => {
+    return whole.map(({ id, name, description, top, updatedAt }, i) => {
       const { id: targetId, name: targetName, part, board, recipe, seed } = chosen[i];
       return {
         id,
@@ -250,10 +263,19 @@ export class DesignsService {
     });
   }
 
-  private async row(id: string): Promise<DesignModel> {
-    const row = await this.designs.findByPk(id);
+  /** @param isLocked Until the transaction ends: the design cannot be deleted, nor changed otherwise, meanwhile. */
+  private async row(id: string, isLocked = false): Promise<DesignModel> {
+    const row = await this.designs.findByPk(id, isLocked ? { lock: true } : {});
     if (!row) throw new NotFoundException(`There is no design ${id}.`);
     return row;
+  }
+
+  private narrowFilesOf(designIds: readonly string[]): Promise<DesignFileModel[]> {
+    return this.files.findAll({
+      where: { designId: [...designIds] },
+      order: [["position", "ASC"]],
+      attributes: narrowFile,
+    });
   }
 
   private filesOf(designIds: readonly string[]): Promise<DesignFileModel[]> {

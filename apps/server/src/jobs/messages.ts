@@ -1,28 +1,25 @@
-import type { DesignInput, Finding, StageName, StageRecord } from "@gate-clock/core";
+import type { JobName } from "./job.model.ts";
 
-/** Between the server and the thread that computes a trial. */
-export interface TrialJob {
-  readonly input: DesignInput;
-  /** One word: 1 asks the thread to stop. */
-  readonly cancelFlag: SharedArrayBuffer;
-  /** Key of a synth artifact to take over from what did not change. */
-  readonly reuseFrom: string | null;
+/** Between the server and the sealed process of a job. */
+export type ToJob =
+  | { readonly kind: "start"; readonly job: JobName; readonly task: unknown }
+  /** It should come to an end with what it has; else it is ended by force. */
+  | { readonly kind: "stop" }
+  | { readonly kind: "answer"; readonly id: number; readonly value: unknown };
+export type FromJob =
+  | { readonly kind: "note"; readonly note: unknown }
+  | { readonly kind: "question"; readonly id: number; readonly question: unknown }
+  | { readonly kind: "result"; readonly result: unknown }
+  /** A mistake of ours. */
+  | { readonly kind: "threw"; readonly message: string; readonly stack: string };
+
+/** What a task of a sealed process has of the outside. */
+export interface TaskHost {
+  note(note: unknown): void;
+  ask(question: unknown): Promise<unknown>;
+  isStopped(): boolean;
+  /** Milliseconds of a clock that only goes forward. */
+  now(): number;
+  /** Lets messages come in. */
+  pause(): Promise<void>;
 }
-export type ToServer =
-  | { readonly kind: "stage"; readonly record: StageRecord }
-  | { readonly kind: "get"; readonly id: number; readonly key: string }
-  | {
-      readonly kind: "put";
-      readonly id: number;
-      readonly key: string;
-      readonly stage: StageName;
-      readonly bytes: Uint8Array;
-    }
-  | {
-      readonly kind: "finished";
-      readonly status: "done" | "failed" | "cancelled";
-      readonly stages: readonly StageRecord[];
-      readonly findings: readonly Finding[];
-      readonly figures: import("@gate-clock/contract").TrialFigures;
-    };
-export type ToThread = { readonly id: number; readonly bytes: Uint8Array | null };

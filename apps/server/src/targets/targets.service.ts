@@ -1,12 +1,17 @@
 import type { NewTargetDto, Target, TargetRules, Trial, UpdateTargetDto } from "@gate-clock/contract";
-import { type DesignInput, findPart, recipes } from "@gate-clock/core";
+import { findPart, recipes } from "@gate-clock/core";
 import { BadRequestException, ConflictException, Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
-import { type Transaction, UniqueConstraintError } from "sequelize";
+import { UniqueConstraintError } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
 import { DesignFileModel, DesignModel, FileVersionModel } from "../designs/design.models.ts";
+import { type HashedInput } from "../designs/texts.service.ts";
+import { Notices } from "../events/notices.service.ts";
 import { TrialsService } from "../trials/trials.service.ts";
 import { TargetModel } from "./target.model.ts";
+
+/** Of a file, all but its text. */
+export const narrowFile = { exclude: ["text"] };
 
 /** What designs are built for. */
 @Injectable()
@@ -18,6 +23,7 @@ export class TargetsService {
     @InjectModel(FileVersionModel) private readonly versions: typeof FileVersionModel,
     @Inject(Sequelize) private readonly sequelize: Sequelize,
     @Inject(TrialsService) private readonly trials: TrialsService,
+    @Inject(Notices) private readonly notices: Notices,
   ) {}
 
   /** All of a design, each with its last trial. Four queries, whatever their number. */
@@ -30,7 +36,11 @@ export class TargetsService {
         ["createdAt", "ASC"],
       ],
     });
-    const files = await this.files.findAll({ where: { designId }, order: [["position", "ASC"]] });
+    const files = await this.files.findAll({
+      where: { designId },
+      order: [["position", "ASC"]],
+      attributes: narrowFile,
+    });
     const last = await this.trials.lastOfEach(new Map(rows.map((row) => [row.id, inputFor(design, row, files)])));
     return rows.map((row) => {
       const { id, name, part, board, recipe, seed } = row;
@@ -54,36 +64,38 @@ export class TargetsService {
   }
 
   /** Inputs of every target of a design, by the target's id. */
-  async inputs(designId: string): Promise<Map<string, DesignInput>> {
+  async inputs(designId: string): Promise<Map<string, HashedInput>> {
     const design = await this.design(designId);
     const rows = await this.targets.findAll({ where: { designId } });
-    const files = await this.files.findAll({ where: { designId }, order: [["position", "ASC"]] });
+    const files = await this.files.findAll({
+      where: { designId },
+      order: [["position", "ASC"]],
+      attributes: narrowFile,
+    });
     return new Map(rows.map((row) => [row.id, inputFor(design, row, files)]));
   }
 
   /** @throws ConflictException if the design has a target of this name. */
   async create(designId: string, dto: NewTargetDto): Promise<Target[]> {
-    const design = await this.design(designId);
     const part = checkPart(dto.part);
     if (dto.recipe !== undefined) checkRecipe(dto.recipe);
-    await this.sequelize.transaction(async (transaction) => {
-      const position = Number((await this.targets.max("position", { where: { designId }, transaction })) ?? -1) + 1;
-      const from = await this.targets.findByPk(design.targetId!, { transaction });
+    await this.sequelize.transaction(async () => {
+      const design = await this.design(designId, true);
+      const position = Number((await this.targets.max("position", { where: { designId } })) ?? -1) + 1;
+      const from = await this.targets.findByPk(design.targetId);
       const row = await this.named(dto.name, () =>
-        this.targets.create(
-          {
-            designId,
-            name: dto.name,
-            part,
-            board: dto.board ?? null,
-            position,
-            recipe: dto.recipe ?? from?.recipe ?? "even",
-            seed: dto.seed ?? from?.seed ?? 1,
-          },
-          { transaction },
-        ),
+        this.targets.create({
+          designId,
+          name: dto.name,
+          part,
+          board: dto.board ?? null,
+          position,
+          recipe: dto.recipe ?? from?.recipe ?? "even",
+          seed: dto.seed ?? from?.seed ?? 1,
+        }),
       );
-      if (dto.copyRules) await this.copyRules(designId, design.targetId!, row.id, transaction);
+      if (dto.copyRules) await this.copyRules(designId, design.targetId, row.id);
+      await this.notices.tell({ kind: "design", designId });
     });
     return this.list(designId);
   }
@@ -93,33 +105,41 @@ export class TargetsService {
     const changes = { ...dto };
     if (dto.part !== undefined) changes.part = checkPart(dto.part);
     if (dto.recipe !== undefined) checkRecipe(dto.recipe);
-    await this.named(dto.name ?? row.name, () => row.update(changes));
+    await this.sequelize.transaction(async () => {
+      await this.named(dto.name ?? row.name, () => row.update(changes));
+      await this.notices.tell({ kind: "design", designId });
+    });
     return this.list(designId);
   }
 
   /** Its rule files go with it; its trials stay. @throws ConflictException for the one that is chosen. */
   async remove(designId: string, targetId: string): Promise<Target[]> {
-    const row = await this.row(designId, targetId);
-    const design = await this.design(designId);
-    if (design.targetId === targetId)
-      throw new ConflictException(`The design is being built for ${row.name}: choose another target first.`);
-    await this.trials.cancelAll(designId, targetId);
-    await row.destroy();
+    await this.sequelize.transaction(async () => {
+      // who chooses this target meanwhile waits, and finds it gone
+      const design = await this.design(designId, true);
+      const row = await this.row(designId, targetId);
+      if (design.targetId === targetId)
+        throw new ConflictException(`The design is being built for ${row.name}: choose another target first.`);
+      await this.trials.cancelAll(designId, targetId);
+      await row.destroy();
+      await this.notices.tell({ kind: "design", designId });
+    });
     return this.list(designId);
   }
 
   /** Builds for one target without choosing it. */
   async startTrial(designId: string, targetId: string): Promise<Trial> {
     await this.row(designId, targetId);
-    return this.trials.create(designId, targetId, (await this.inputs(designId)).get(targetId)!);
+    const input = (await this.inputs(designId)).get(targetId);
+    if (!input) throw new NotFoundException(`Design ${designId} has no target ${targetId}.`);
+    return this.trials.create(designId, targetId, input);
   }
 
-  private async copyRules(designId: string, from: string, to: string, transaction: Transaction): Promise<void> {
-    const rules = await this.files.findAll({ where: { designId, targetId: from }, transaction });
-    for (const { path, kind, text, position } of rules) {
-      const fields = { designId, targetId: to, path, kind, text, position, version: 1 };
-      const file = await this.files.create(fields, { transaction });
-      await this.versions.create({ fileId: file.id, version: 1, text }, { transaction });
+  private async copyRules(designId: string, from: string, to: string): Promise<void> {
+    const rules = await this.files.findAll({ where: { designId, targetId: from } });
+    for (const { path, kind, text, hash, position } of rules) {
+      const file = await this.files.create({ designId, targetId: to, path, kind, text, hash, position, version: 1 });
+      await this.versions.create({ fileId: file.id, version: 1, text });
     }
   }
 
@@ -133,8 +153,9 @@ export class TargetsService {
     }
   }
 
-  private async design(id: string): Promise<DesignModel> {
-    const row = await this.designs.findByPk(id);
+  /** @param isLocked Until the transaction ends. */
+  private async design(id: string, isLocked = false): Promise<DesignModel> {
+    const row = await this.designs.findByPk(id, isLocked ? { lock: true } : {});
     if (!row) throw new NotFoundException(`There is no design ${id}.`);
     return row;
   }
@@ -162,11 +183,11 @@ export function checkRecipe(name: string): void {
 }
 
 /** All that a trial for the target depends on. @param files Of the design, those of other targets among them. */
-export function inputFor(design: DesignModel, target: TargetModel, files: readonly DesignFileModel[]): DesignInput {
+export function inputFor(design: DesignModel, target: TargetModel, files: readonly DesignFileModel[]): HashedInput {
   const ofKind = (kind: string) =>
     files
       .filter((file) => file.kind === kind && (file.targetId === null || file.targetId === target.id))
-      .map((file) => ({ name: file.path, text: file.text }));
+      .map((file) => ({ name: file.path, hash: file.hash }));
   return {
     name: design.name,
     top: design.top,

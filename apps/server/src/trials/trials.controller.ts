@@ -10,6 +10,7 @@ import {
   HttpCode,
   Inject,
   type MessageEvent,
+  NotFoundException,
   Param,
   ParseUUIDPipe,
   Post,
@@ -19,15 +20,15 @@ import {
 } from "@nestjs/common";
 import { ApiOkResponse, ApiTags } from "@nestjs/swagger";
 import type { Request, Response } from "express";
-import { concatMap, distinctUntilChanged, from, map, type Observable, takeWhile, timer } from "rxjs";
+import { concat, from, map, type Observable, takeWhile } from "rxjs";
 import { sendPacked } from "../common/packed.ts";
 import { DesignsService } from "../designs/designs.service.ts";
+import { EventHub } from "../events/hub.service.ts";
 import { TargetsService } from "../targets/targets.service.ts";
 import type { TrialModel } from "./trial.models.ts";
 import { TrialsService, toTrial } from "./trials.service.ts";
 
 const decompress = promisify(brotliDecompress);
-const pollMs = 250;
 
 @ApiTags("trials")
 @Controller("api/designs/:designId/trials")
@@ -36,6 +37,7 @@ export class TrialsController {
     @Inject(TrialsService) private readonly trials: TrialsService,
     @Inject(DesignsService) private readonly designs: DesignsService,
     @Inject(TargetsService) private readonly targets: TargetsService,
+    @Inject(EventHub) private readonly hub: EventHub,
   ) {}
 
   @Get()
@@ -67,18 +69,17 @@ export class TrialsController {
     return this.trials.cancel(designId, trialId);
   }
 
-  /** The trial whenever it changes, until it ends. Reads the database, so it does not matter which process runs it. */
+  /** What is new of the trial, until it ends: see `LiveTrial`. Pages follow all of them by one stream, `/api/events`. */
   @Sse(":trialId/events")
-  events(
+  async events(
     @Param("designId", ParseUUIDPipe) designId: string,
     @Param("trialId", ParseUUIDPipe) trialId: string,
-  ): Observable<MessageEvent> {
-    const isLive = (row: TrialModel) => row.status === "queued" || row.status === "running";
-    return timer(0, pollMs).pipe(
-      concatMap(() => from(this.trials.row(designId, trialId))),
-      distinctUntilChanged((a, b) => a.updatedAt.getTime() === b.updatedAt.getTime()),
-      takeWhile(isLive, true),
-      concatMap((row) => from(this.shown(row)).pipe(map((data) => ({ data })))),
+  ): Promise<Observable<MessageEvent>> {
+    const now = await this.trials.live(trialId);
+    if (now?.designId !== designId) throw new NotFoundException(`Design ${designId} has no trial ${trialId}.`);
+    return concat(from([now]), this.hub.trial(trialId)).pipe(
+      takeWhile(({ status }) => status === "queued" || status === "running", true),
+      map((data) => ({ data })),
     );
   }
 
@@ -117,7 +118,7 @@ export class TrialsController {
     const row = await this.trials.row(designId, trialId);
     const { bytes } = await this.trials.artifactBytes(designId, trialId, "image");
     const { artifact } = decodeArtifact<StoredStage<"image">>(await decompress(bytes));
-    const name = `${row.input.name.replace(/[^\w.-]+/g, "_")}.bit`;
+    const name = `${row.inputs.name.replace(/[^\w.-]+/g, "_")}.bit`;
     response.setHeader("Content-Disposition", `attachment; filename="${name}"`);
     response.setHeader("Digest", `sha-256=${createHash("sha256").update(artifact.file).digest("base64")}`);
     response.type("application/octet-stream").end(Buffer.from(artifact.file));

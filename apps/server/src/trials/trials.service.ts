@@ -1,11 +1,14 @@
-import type { Trial, TrialFigures } from "@gate-clock/contract";
-import { type DesignInput, type StageName, stageNames } from "@gate-clock/core";
+import type { LiveTrial, Trial, TrialFigures } from "@gate-clock/contract";
+import { type StageName, stageNames } from "@gate-clock/core";
 import { Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
 import { QueryTypes } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
-import { JobQueue } from "../jobs/job-queue.service.ts";
-import { ArtifactModel, TrialModel } from "./trial.models.ts";
+import { ArtifactsService } from "../artifacts/artifacts.service.ts";
+import { type HashedInput, TextsService } from "../designs/texts.service.ts";
+import { Notices } from "../events/notices.service.ts";
+import { JobQueue } from "../jobs/queue.service.ts";
+import { TrialModel } from "./trial.models.ts";
 
 const noFigures: TrialFigures = {
   luts: null,
@@ -20,24 +23,26 @@ const noFigures: TrialFigures = {
   imageBytes: null,
   imageKey: null,
 };
-/** The list of trials leaves their findings and stages out of reach of a huge answer. */
+/** Trials that a list shows, the newest ones. */
 const listLimit = 100;
 
 @Injectable()
 export class TrialsService {
   constructor(
     @InjectModel(TrialModel) private readonly trials: typeof TrialModel,
-    @InjectModel(ArtifactModel) private readonly artifacts: typeof ArtifactModel,
+    @Inject(ArtifactsService) private readonly artifacts: ArtifactsService,
     @Inject(Sequelize) private readonly sequelize: Sequelize,
-    @Inject(JobQueue) private readonly jobs: JobQueue,
+    @Inject(TextsService) private readonly texts: TextsService,
+    @Inject(JobQueue) private readonly queue: JobQueue,
+    @Inject(Notices) private readonly notices: Notices,
   ) {}
 
   /** Queues a trial on a copy of the inputs as they are now. */
-  async create(designId: string, targetId: string, input: DesignInput): Promise<Trial> {
-    const row = await this.sequelize.transaction(async (transaction) => {
+  async create(designId: string, targetId: string, input: HashedInput): Promise<Trial> {
+    const row = await this.sequelize.transaction(async () => {
       // numbers count within a design: the lock makes two requests at once take turns
-      await this.sequelize.query("SELECT id FROM designs WHERE id = $1 FOR UPDATE", { bind: [designId], transaction });
-      const number = Number((await this.trials.max("number", { where: { designId }, transaction })) ?? 0) + 1;
+      await this.sequelize.query("SELECT id FROM designs WHERE id = $1 FOR UPDATE", { bind: [designId] });
+      const number = Number((await this.trials.max("number", { where: { designId } })) ?? 0) + 1;
       const stages = stageNames.map((stage) => ({
         stage,
         state: "waiting" as const,
@@ -46,23 +51,24 @@ export class TrialsService {
         fraction: 0,
         figure: null,
       }));
-      return this.trials.create(
-        { designId, targetId, number, status: "queued", input, stages, findings: [], figures: noFigures },
-        { transaction },
-      );
+      await this.texts.keepFilesOf(designId);
+      const fields = { designId, targetId, number, status: "queued", stages, findings: [], figures: noFigures };
+      const made = await this.trials.create({ ...fields, inputs: input });
+      await this.queue.add(made.id, "trial", designId);
+      await this.notices.tell({ kind: "trial", designId, id: made.id });
+      return made;
     });
-    await this.jobs.enqueue(row.id);
     return toTrial(row, input);
   }
 
   /** @param current Inputs as they are now, by target. */
-  async list(designId: string, current: ReadonlyMap<string, DesignInput>): Promise<Trial[]> {
+  async list(designId: string, current: ReadonlyMap<string, HashedInput>): Promise<Trial[]> {
     const rows = await this.trials.findAll({ where: { designId }, order: [["number", "DESC"]], limit: listLimit });
     return rows.map((row) => toTrial(row, current.get(row.targetId ?? "") ?? null));
   }
 
   /** Last trial of each target, in two queries. @param inputs Inputs as they are now, by target. */
-  async lastOfEach(inputs: ReadonlyMap<string, DesignInput>): Promise<Map<string, Trial>> {
+  async lastOfEach(inputs: ReadonlyMap<string, HashedInput>): Promise<Map<string, Trial>> {
     if (inputs.size === 0) return new Map();
     const ids = await this.sequelize.query<{ id: string }>(
       "SELECT DISTINCT ON (target_id) id FROM trials WHERE target_id IN (:targets) ORDER BY target_id, number DESC",
@@ -82,15 +88,32 @@ export class TrialsService {
     return row;
   }
 
+  /** What a follower of a build sees: the row without what it ran on and what it found. */
+  async live(trialId: string): Promise<LiveTrial | null> {
+    const row = await this.trials.findByPk(trialId, { attributes: { exclude: ["inputs", "findings"] } });
+    if (!row) return null;
+    const { id, designId, status, stages, figures, failure } = row;
+    return {
+      id,
+      designId,
+      status,
+      stages,
+      figures,
+      failure,
+      startedAt: row.startedAt?.toISOString() ?? null,
+      finishedAt: row.finishedAt?.toISOString() ?? null,
+    };
+  }
+
   async cancel(designId: string, trialId: string): Promise<void> {
-    const row = await this.row(designId, trialId);
+    const row = await this.trials.findOne({ where: { id: trialId, designId }, attributes: ["id", "status"] });
+    if (!row) throw new NotFoundException(`Design ${designId} has no trial ${trialId}.`);
     if (row.status !== "queued" && row.status !== "running") return;
-    await row.update({ cancelRequested: true });
-    await this.trials.update(
-      { status: "cancelled", finishedAt: new Date() },
-      { where: { id: trialId, status: "queued" } },
-    );
-    this.jobs.cancelLocal(trialId);
+    await this.sequelize.transaction(async () => {
+      if (!(await this.queue.cancel(trialId))) return;
+      await this.trials.update({ status: "cancelled", finishedAt: new Date() }, { where: { id: trialId } });
+      await this.notices.tell({ kind: "trial", designId, id: trialId });
+    });
   }
 
   /** @param targetId Only those for this target. */
@@ -102,18 +125,22 @@ export class TrialsService {
 
   /** Stored bytes (Brotli) of a finished stage. @throws NotFoundException if the trial did not get that far. */
   async artifactBytes(designId: string, trialId: string, stage: StageName): Promise<{ key: string; bytes: Buffer }> {
-    const row = await this.row(designId, trialId);
+    const row = await this.trials.findOne({ where: { id: trialId, designId }, attributes: ["id", "number", "stages"] });
+    if (!row) throw new NotFoundException(`Design ${designId} has no trial ${trialId}.`);
     const record = row.stages.find((candidate) => candidate.stage === stage);
     const isKept = record?.key && (record.state === "done" || record.state === "reused");
-    const artifact = isKept ? await this.artifacts.findByPk(record.key!) : null;
-    if (!artifact) throw new NotFoundException(`Trial ${row.number} has no result of the stage '${stage}'.`);
-    return { key: artifact.key, bytes: artifact.bytes };
+    const bytes = isKept ? await this.artifacts.get(record.key!) : null;
+    if (!bytes)
+      throw new NotFoundException(
+        `Trial ${row.number} has no result of the stage '${stage}'${isKept ? " any more: it was not used for long, and made room. Build again" : ""}.`,
+      );
+    return { key: record!.key!, bytes };
   }
 }
 
 /** @param current Inputs of its target as they are now; null if the target is gone. */
-export function toTrial(row: TrialModel, current: DesignInput | null): Trial {
-  const { id, designId, targetId, number, status, stages, findings, figures, failure, input } = row;
+export function toTrial(row: TrialModel, current: HashedInput | null): Trial {
+  const { id, designId, targetId, number, status, stages, findings, figures, failure, inputs } = row;
   return {
     id,
     designId,
@@ -124,10 +151,10 @@ export function toTrial(row: TrialModel, current: DesignInput | null): Trial {
     findings,
     figures,
     failure,
-    part: input.part,
-    recipe: input.recipe,
-    seed: input.seed,
-    changedSince: current ? changedInputs(input, current) : ["target"],
+    part: inputs.part,
+    recipe: inputs.recipe,
+    seed: inputs.seed,
+    changedSince: current ? changedInputs(inputs, current) : ["target"],
     createdAt: row.createdAt.toISOString(),
     startedAt: row.startedAt?.toISOString() ?? null,
     finishedAt: row.finishedAt?.toISOString() ?? null,
@@ -135,14 +162,14 @@ export function toTrial(row: TrialModel, current: DesignInput | null): Trial {
 }
 
 /** Names of the inputs that differ: files by path, settings by name. */
-export function changedInputs(before: DesignInput, now: DesignInput): string[] {
+export function changedInputs(before: HashedInput, now: HashedInput): string[] {
   const changed: string[] = [];
   for (const setting of ["top", "part", "recipe", "seed"] as const)
     if (before[setting] !== now[setting]) changed.push(setting);
   for (const list of ["sources", "pinFiles", "timingFiles"] as const) {
-    const old = new Map(before[list].map((file) => [file.name, file.text]));
+    const old = new Map(before[list].map((file) => [file.name, file.hash]));
     for (const file of now[list]) {
-      if (old.get(file.name) !== file.text) changed.push(file.name);
+      if (old.get(file.name) !== file.hash) changed.push(file.name);
       old.delete(file.name);
     }
     changed.push(...old.keys());

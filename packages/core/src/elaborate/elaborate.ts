@@ -4,6 +4,7 @@ import { type SourceFile, SourceSet } from "../common/source.ts";
 import type { ModuleNode } from "../hdl/verilog/ast.ts";
 import { findCombLoops } from "../netlist/comb-graph.ts";
 import { bitName, type HierarchyNode, type RtlNetlist, type RtlPositions } from "../netlist/rtl.ts";
+import { DesignFiles } from "../simulate/design-files.ts";
 import { foreignUnits, MixedDesign } from "../simulate/vhdl/mixed.ts";
 import { checkDesignCode } from "./checks.ts";
 import { type DesignUnit, designUnits, listModules, type ModuleList, parseDesign, sameUnit } from "./design-units.ts";
@@ -86,7 +87,7 @@ export function elaborate(
       // Verilog's own mistakes are told all the same
       return unit.isVhdl ? null : new Elaboration(syntax, report).design(byName.get(unit.name)!);
     }
-    const mixed = new MixedDesign(syntax, world, report, readFile);
+    const mixed = new MixedDesign(syntax, world, report, new DesignFiles(readFile));
     mixed.run.elaborator.compiles = false;
     const entity = unit.isVhdl ? world.entity(unit.name) : null;
     const model = unit.isVhdl ? entity && mixed.fromEntity(entity) : mixed.fromModule(byName.get(unit.name)!);

@@ -1,4 +1,5 @@
 import { type SourceFile, SourceSet } from "../common/source.ts";
+import { DesignFiles } from "../simulate/design-files.ts";
 import { widthOf } from "../simulate/vhdl/circuit-expr.ts";
 import { foreignUnits, MixedDesign } from "../simulate/vhdl/mixed.ts";
 import { shapeText } from "../simulate/vhdl/shapes.ts";
@@ -105,7 +106,7 @@ function unitPorts(files: readonly SourceFile[], name: string): UnitPorts | null
   const syntax = parseDesign(sources);
   const report = new Report(sources);
   const world = analyzeUnits(syntax.vhdl, report, foreignUnits(syntax.verilog));
-  const mixed = new MixedDesign(syntax.verilog, world, report, () => null);
+  const mixed = new MixedDesign(syntax.verilog, world, report, new DesignFiles(() => null));
   const entity = world.entity(name);
   if (entity) {
     entity.load?.();

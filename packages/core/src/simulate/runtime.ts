@@ -3,6 +3,7 @@ import type { AnyValue, Expr, Signal, Value } from "../elaborate/model.ts";
 import { type ContainerType, type DataType, sizeOf } from "../elaborate/types.ts";
 import { Container, type Item } from "./container.ts";
 import { type ContainerArg, containerCall } from "./container-calls.ts";
+import type { DesignFiles } from "./design-files.ts";
 import {
   type FormatContext,
   formatArgs,
@@ -41,8 +42,7 @@ export interface RunInputs {
   readonly seed: number;
   /** `NAME` or `NAME=value` words. */
   readonly plusArgs: readonly string[];
-  /** Text of a file that the design reads, or null. */
-  readonly readFile: (name: string) => string | null;
+  readonly files: DesignFiles;
 }
 
 type TaskArg =
@@ -64,11 +64,19 @@ interface Monitor {
   readonly file: number | null;
   last: string | null;
 }
-interface OpenFile {
-  readonly name: string;
-  readonly chunks: string[] | null;
-  readonly text: string;
-  at: number;
+class OpenFile {
+  at = 0;
+  constructor(
+    /** Pieces that it writes to; null if it only reads. */
+    readonly chunks: string[] | null,
+    /** Written where it stands, not at its end. */
+    readonly changes: boolean,
+    private readonly before: string,
+  ) {}
+  /** What is in it. */
+  get text(): string {
+    return this.chunks ? this.chunks.join("") : this.before;
+  }
 }
 interface Delayed {
   live: { cancelled: boolean } | null;
@@ -92,7 +100,6 @@ export class Runtime {
   /** The signal that a force writes at this moment. */
   open = -1;
   start: () => void = () => {};
-  readonly files = new Map<string, string[]>();
   private readonly open_: (OpenFile | null)[] = [null, null, null];
   private readonly channels: (OpenFile | null)[] = [null];
   private monitor: Monitor | null = null;
@@ -407,12 +414,22 @@ export class Runtime {
     if (file >>> 31) {
       const number = file & 0x7fffffff;
       if (number === 1 || number === 2) this.listener.print(text, loc, this.kernel.now);
-      else this.open_[number]?.chunks?.push(text);
+      else this.putText(this.open_[number], text);
       return;
     }
     // a multichannel descriptor: each bit a file, bit 0 the standard output
     if (file & 1) this.listener.print(text, loc, this.kernel.now);
-    for (let i = 1; i < 31; i++) if ((file >>> i) & 1) this.channels[i]?.chunks?.push(text);
+    for (let i = 1; i < 31; i++) if ((file >>> i) & 1) this.putText(this.channels[i], text);
+  }
+
+  private putText(file: OpenFile | null | undefined, text: string): void {
+    if (!file?.chunks) return;
+    const { files } = this.inputs;
+    if (!file.changes) files.put(file.chunks, text);
+    else {
+      files.putAt(file.chunks, file.at, text);
+      file.at += text.length;
+    }
   }
 
   private number(arg: TaskArg | undefined, fallback = 0): number {
@@ -507,7 +524,8 @@ export class Runtime {
           from ? this.number(from) : null,
           to ? this.number(to) : null,
         );
-        this.files.set(this.text(file), [text]);
+        const pieces = this.inputs.files.open(this.text(file), false);
+        if (pieces) this.inputs.files.put(pieces, text);
         return;
       }
       case "$dumpfile":
@@ -685,7 +703,7 @@ export class Runtime {
       tell(`${name} fills an array; '${path}' was given none.`);
       return;
     }
-    const text = this.inputs.readFile(path) ?? this.files.get(path)?.join("") ?? null;
+    const text = this.inputs.files.read(path);
     if (text === null) {
       tell(`There is no file '${path}' in the design.`);
       return;
@@ -928,19 +946,14 @@ export class Runtime {
   }
 
   private openFile(name: string, mode: string | null): number {
-    const writes = mode === null || /[wa+]/.test(mode);
-    let chunks: string[] | null = null;
-    let text = "";
-    if (writes) {
-      const kept = mode?.startsWith("a") ? this.files.get(name) : undefined;
-      chunks = kept ?? [];
-      this.files.set(name, chunks);
-    } else {
-      const found = this.inputs.readFile(name) ?? this.files.get(name)?.join("") ?? null;
-      if (found === null) return 0;
-      text = found;
-    }
-    const file: OpenFile = { name, chunks, text, at: 0 };
+    // as fopen of ISO C: r must be there, w begins anew, a goes on behind, + does both (IEEE 1364-2005 17.2.1)
+    const plain = mode?.replace("b", "") ?? "w";
+    const { files } = this.inputs;
+    const isThere = plain.startsWith("r") ? files.read(name) : "";
+    if (isThere === null) return 0;
+    const chunks = plain === "r" ? null : files.open(name, !plain.startsWith("w"));
+    if (plain !== "r" && !chunks) return 0;
+    const file = new OpenFile(chunks, plain === "r+" || plain === "w+", isThere);
     if (mode === null) {
       for (let i = 1; i < 31; i++) {
         if (this.channels[i]) continue;

@@ -9,6 +9,7 @@ import { Report } from "../elaborate/report.ts";
 import { Elaboration } from "../elaborate/verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "../elaborate/vhdl/bind-unit.ts";
 import { OvergrownError } from "./container.ts";
+import { DesignFiles, type FileAccess, FilesFull } from "./design-files.ts";
 import { FinishSignal, Kernel, RunawaySignal } from "./kernel.ts";
 import { Program } from "./program.ts";
 import { type RecordScope, WaveRecorder, type WaveSink } from "./recorder.ts";
@@ -18,20 +19,22 @@ import { StopSignal, VhdlError } from "./vhdl/runtime.ts";
 import { severityNames, type VhdlRun } from "./vhdl/vhdl-run.ts";
 import { VhdlWaves } from "./vhdl/waves.ts";
 
-export interface SimulateOptions {
+/** Files around the sources are those of `FileAccess`. */
+export interface SimulateOptions extends FileAccess {
   /** The test bench; without it, the first module that nothing instantiates, test benches first. */
   readonly top?: string;
   /** Seconds of simulated time; null: until nothing is left to happen. */
   readonly until?: number | null;
   readonly seed?: number;
   readonly plusArgs?: readonly string[];
-  /** Files that `$readmemh` and `$fopen` may read, besides the sources. */
-  readonly readFile?: (name: string) => string | null;
   /** Record these scopes from time 0, whatever `$dumpvars` says. */
   readonly record?: readonly RecordScope[] | null;
   /** Turns of processes and loops without time going on before the run is stopped. */
   readonly maxTurns?: number;
 }
+
+/** Findings of one severity that a run tells. */
+const mostTold = 10_000;
 
 /** Every signal of the design. */
 export const recordAll: readonly RecordScope[] = [{ path: "", below: true }];
@@ -80,9 +83,11 @@ export class Simulation {
     readonly sources: SourceSet,
     readonly design: DesignModel,
     options: SimulateOptions,
+    private readonly files: DesignFiles,
     sink: WaveSink | null,
     private readonly mixed: MixedDesign | null = null,
   ) {
+    files.onRefused = (reason) => this.refused(reason);
     const vhdl = mixed?.run ?? null;
     this.vhdl = vhdl;
     this.kernel = vhdl?.kernel ?? new Kernel();
@@ -100,7 +105,7 @@ export class Simulation {
       {
         seed: options.seed ?? 0,
         plusArgs: options.plusArgs ?? [],
-        readFile: (name) => sourceText(sources, name) ?? options.readFile?.(name) ?? null,
+        files,
       },
     );
     if (options.maxTurns) {
@@ -155,8 +160,6 @@ export class Simulation {
         this.message(shown, `sim/${severityNames[severity]}`, text, loc, this.kernel.now);
         if (severity === 3) throw new FinishSignal("fatal");
       },
-      readFile: (name) => sourceText(this.sources, name) ?? options.readFile?.(name) ?? null,
-      files: this.runtime.files,
     };
   }
 
@@ -165,13 +168,28 @@ export class Simulation {
   }
 
   private message(severity: Finding["severity"], code: string, text: string, loc: Loc, time: number): void {
-    if (this.findings.length > 10_000) return;
+    // an error is never left out for the notes before it
+    if ((this.told[severity] += 1) > mostTold) return;
     const { precision } = this.program;
     this.findings.push({
       code,
       severity,
       place: this.sources.place(loc),
       message: `${text}${/[.!?]$/.test(text) ? "" : "."} (at ${showTime(time, precision)})`,
+    });
+  }
+
+  private readonly told: Record<Finding["severity"], number> = { error: 0, warning: 0, note: 0 };
+
+  private refused(reason: string): void {
+    if (this.findings.some((finding) => finding.message === reason)) return;
+    const info = this.program.processes[this.kernel.currentProcess];
+    this.findings.push({
+      code: "sim/file-refused",
+      severity: "error",
+      place: info ? this.sources.place(info.loc) : {},
+      message: reason,
+      remedy: "Name a file below the working folder.",
     });
   }
 
@@ -202,7 +220,7 @@ export class Simulation {
       } else if (error instanceof RunawaySignal) {
         this.ended = "runaway";
         this.runaway(error);
-      } else if (error instanceof OvergrownError) {
+      } else if (error instanceof OvergrownError || error instanceof FilesFull) {
         this.ended = "runaway";
         const info = this.program.processes[this.kernel.currentProcess];
         this.message("error", "sim/memory", error.message, info?.loc ?? this.design.top.loc, this.kernel.now);
@@ -213,6 +231,17 @@ export class Simulation {
           "error",
           "sim/recursion",
           "A function or task calls itself without an end",
+          info?.loc ?? this.design.top.loc,
+          this.kernel.now,
+        );
+      } else if (error instanceof RangeError) {
+        // the engine's own words for what no memory holds: a string, a list or a number beyond its limits
+        this.ended = "runaway";
+        const info = this.program.processes[this.kernel.currentProcess];
+        this.message(
+          "error",
+          "sim/memory",
+          `Something in '${info?.name ?? this.design.top.name}' has grown beyond what can be held (${error.message})`,
           info?.loc ?? this.design.top.loc,
           this.kernel.now,
         );
@@ -285,7 +314,7 @@ export class Simulation {
   }
 
   outcome(): SimulationOutcome {
-    const files = new Map([...this.runtime.files].map(([name, chunks]) => [name, chunks.join("")]));
+    const files = new Map([...this.files.written].map(([name, chunks]) => [name, chunks.join("")]));
     return {
       end: this.ended ?? "cancelled",
       time: this.kernel.now,
@@ -310,6 +339,8 @@ export interface PreparedModel {
   readonly design: DesignModel | null;
   /** Of a design with VHDL in it. */
   readonly mixed: MixedDesign | null;
+  /** Files as the design sees them. */
+  readonly files: DesignFiles;
   readonly findings: Finding[];
   readonly sources: SourceSet;
 }
@@ -318,9 +349,10 @@ export interface PreparedModel {
 export function prepareModel(
   files: readonly SourceFile[],
   topName: string | undefined,
-  readFile: (name: string) => string | null = () => null,
+  access: FileAccess = {},
 ): PreparedModel {
   const sources = new SourceSet(withPartLibrary(files));
+  const around = new DesignFiles((path) => sourceText(sources, path), access);
   const findings = emptyFiles(sources);
   const syntax = parseDesign(sources);
   findings.push(...syntax.findings);
@@ -329,7 +361,7 @@ export function prepareModel(
   const unit = name === undefined ? undefined : designUnits(syntax).find((each) => sameUnit(name, each));
   if (!unit) {
     if (!hasErrors(findings) || topName) findings.push(noTop(sources, modules, topName));
-    return { design: null, mixed: null, findings, sources };
+    return { design: null, mixed: null, files: around, findings, sources };
   }
   const report = new Report(sources);
   let design: DesignModel | null = null;
@@ -341,13 +373,13 @@ export function prepareModel(
     loadAll(world);
     const entity = world.entity(unit.name);
     if (!hasErrors(report.findings) && !hasErrors(findings)) {
-      mixed = new MixedDesign(syntax.verilog, world, report, (path) => sourceText(sources, path) ?? readFile(path));
+      mixed = new MixedDesign(syntax.verilog, world, report, around);
       if (unit.isVhdl) design = entity && mixed.fromEntity(entity);
       else design = top ? mixed.fromModule(top) : null;
     }
   }
   findings.push(...report.findings);
-  return { design: hasErrors(findings) ? null : design, mixed, findings, sources };
+  return { design: hasErrors(findings) ? null : design, mixed, files: around, findings, sources };
 }
 
 /** Text to a simulation that is ready to run; null if errors in the text forbid it. */
@@ -356,8 +388,8 @@ export function prepare(
   options: SimulateOptions,
   sink: WaveSink | null = null,
 ): Prepared {
-  const { design, mixed, findings, sources } = prepareModel(files, options.top, options.readFile);
-  return { simulation: design && new Simulation(sources, design, options, sink, mixed), findings, sources };
+  const { design, mixed, files: around, findings, sources } = prepareModel(files, options.top, options);
+  return { simulation: design && new Simulation(sources, design, options, around, sink, mixed), findings, sources };
 }
 
 /** Runs to the end in one go. `checkCancelled` is looked at between pieces of the run. */

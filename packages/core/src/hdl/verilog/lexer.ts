@@ -154,8 +154,20 @@ class Lexer {
     return end();
   }
 
+  private problems = 0;
+
   private report(code: string, loc: Loc, message: string, remedy: string): void {
+    this.problems++;
+    if (this.problems > maxProblems) return;
     this.findings.push({ code, severity: "error", place: this.sources.place(loc), message, remedy });
+    if (this.problems === maxProblems)
+      this.findings.push({
+        code: "verilog/too-many",
+        severity: "error",
+        place: this.sources.place(loc),
+        message: `More than ${maxProblems} characters and directives have no meaning: further ones are not listed.`,
+        remedy: "Make sure that this is a text in Verilog, and begin with the first of them.",
+      });
   }
 
   private mark(): void {
@@ -218,7 +230,7 @@ class Lexer {
         return;
       }
       if (next === 42) {
-        const end = text.indexOf("*/", start + 2);
+        const end = this.endOf("*/", start + 2);
         if (end < 0)
           this.report(
             "verilog/open-comment",
@@ -244,7 +256,7 @@ class Lexer {
       const after = /\S/g;
       after.lastIndex = start + 2;
       if (after.exec(text)?.[0] !== ")") {
-        const end = text.indexOf("*)", start + 2);
+        const end = this.endOf("*)", start + 2);
         if (end >= 0) {
           this.at = end + 2;
           if (this.active)
@@ -272,7 +284,15 @@ class Lexer {
       let at = start + 1;
       while (at < text.length && !(charClass(text.charCodeAt(at)) & 4)) at++;
       this.at = at;
-      this.push("name", start, at, text.slice(start + 1, at));
+      const name = text.slice(start + 1, at);
+      if (this.active && /[^\x21-\x7e]/.test(name))
+        this.report(
+          "verilog/character",
+          this.loc(start, at),
+          "An escaped name may hold printable ASCII characters alone (IEEE 1800-2017 5.6.1).",
+          "Write it in letters, digits and signs of ASCII.",
+        );
+      this.push("name", start, at, name);
       return;
     }
     if (c === 96) {
@@ -295,6 +315,17 @@ class Lexer {
       this.report("verilog/character", this.loc(start, this.at), `${shown} has no meaning here.`, "Delete it.");
     }
   }
+
+  /** Where `mark` next stands, or -1: asked for again where there is none, the text is not searched again. */
+  private endOf(mark: string, from: number): number {
+    const { text } = this;
+    const none = this.without.get(mark);
+    if (none && none.text === text && none.from <= from) return -1;
+    const end = text.indexOf(mark, from);
+    if (end < 0) this.without.set(mark, { text, from });
+    return end;
+  }
+  private readonly without = new Map<string, { readonly text: string; readonly from: number }>();
 
   private string(start: number): void {
     const { text } = this;
@@ -572,6 +603,9 @@ function timeExponent(count: string, unit: string): number {
   const base = { s: 0, ms: -3, us: -6, ns: -9, ps: -12, fs: -15 }[unit] ?? 0;
   return base + count.length - 1;
 }
+
+/** Of one reading: more of them help nobody. */
+const maxProblems = 200;
 
 function looksBinary(text: string): string | null {
   let odd = 0;

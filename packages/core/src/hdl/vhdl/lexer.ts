@@ -57,6 +57,21 @@ export function tokenize(
     }
     return -1;
   };
+  /** Only graphic characters of ISO 8859-1 may stand in strings and extended names (IEEE 1076-2008 15.2). */
+  const checkGraphic = (start: number): void => {
+    const wrong = notGraphic.exec(text.slice(start, at));
+    if (!wrong) return;
+    const code = wrong[0].codePointAt(0)!;
+    const shown =
+      code > 0xa0 && code < 0xd800 ? `'${wrong[0]}'` : `U+${code.toString(16).toUpperCase().padStart(4, "0")}`;
+    report(
+      "vhdl/character",
+      start + wrong.index,
+      start + wrong.index + wrong[0].length,
+      `${shown} is none of the graphic characters of VHDL, which are those of ISO 8859-1.`,
+      code === 9 ? 'Write " & HT & " in its place.' : "Take it out, or write it in a comment.",
+    );
+  };
   while (at < length) {
     const c = text.charCodeAt(at);
     if (c <= 32 || c === 160) {
@@ -125,6 +140,7 @@ export function tokenize(
               ((before.text === "range" || before.text === "subtype") && tokens[tokens.length - 2]?.text === "'"))));
       if (!isTick && text[at + 2] === "'" && text[at + 1] !== "\n") {
         at += 3;
+        checkGraphic(start);
         push("char", start, text[start + 1]);
         continue;
       }
@@ -140,6 +156,7 @@ export function tokenize(
         push("string", start, text.slice(start + 1, at));
       } else {
         at = end;
+        checkGraphic(start);
         push("string", start, text.slice(start + 1, at - 1).replaceAll('""', '"'));
       }
       continue;
@@ -149,6 +166,7 @@ export function tokenize(
       at = end < 0 ? lineEnd(at) : end;
       if (end < 0)
         report("vhdl/open-name", start, at, "This extended name has no end.", "Write a backslash where it ends.");
+      checkGraphic(start);
       push("name", start);
       continue;
     }
@@ -172,6 +190,8 @@ export function tokenize(
   tokens.push({ kind: "end", text: "", file: shownFile, start: length, end: length });
   return tokens;
 }
+
+const notGraphic = /[^\x20-\x7e\xa0-\xff]/u;
 
 /** Decimal and based literals (15.5): `1_000`, `2.5e-3`, `16#FF#e2`, `2#1.1#`. */
 function pastNumber(text: string, from: number): number {

@@ -9,6 +9,7 @@ import type { BoundInstance, EntityDecl, Expr } from "../../elaborate/vhdl/bound
 import type { World } from "../../elaborate/vhdl/world.ts";
 import type { ModuleNode } from "../../hdl/verilog/ast.ts";
 import { parseVerilog, type VerilogSyntax } from "../../hdl/verilog/index.ts";
+import type { DesignFiles } from "../design-files.ts";
 import { fromFourState } from "./border.ts";
 import { fourStateOf, read, widthOf } from "./circuit-expr.ts";
 import type { BorderActual, VhdlInstance } from "./elaborator-base.ts";
@@ -58,10 +59,10 @@ export class MixedDesign {
     syntax: VerilogSyntax,
     readonly world: World,
     readonly report: Report,
-    readFile: (name: string) => string | null,
+    files: DesignFiles,
   ) {
     this.verilog = new Elaboration(syntax, report);
-    this.run = new VhdlRun(world, report, readFile);
+    this.run = new VhdlRun(world, report, files);
     this.verilog.foreign = (name) => this.entityUnit(name);
     this.verilog.beforeBehaviour = () => this.settle();
     const { elaborator } = this.run;

@@ -1,4 +1,5 @@
 import type { Loc } from "../../common/source.ts";
+import type { DesignFiles } from "../design-files.ts";
 import {
   hasEvent,
   isActive,
@@ -33,9 +34,8 @@ export type Severity = 0 | 1 | 2 | 3;
 export interface Host {
   print(text: string, at: number): void;
   report(severity: Severity, text: string, at: number): void;
-  readFile(name: string): string | null;
+  readonly designFiles: DesignFiles;
   /** [name]: pieces written. */
-  readonly files: Map<string, string[]>;
   now(): number;
 }
 
@@ -423,8 +423,7 @@ export class VhdlRuntime {
       return 0;
     }
     if (kind === 0) {
-      const own = this.host.files.get(name);
-      const text = own ? own.join("") : this.host.readFile(name);
+      const text = this.host.designFiles.read(name);
       if (text === null) return 2;
       file.mode = "read";
       file.lines = text.split(/\r\n|\n|\r/);
@@ -434,9 +433,9 @@ export class VhdlRuntime {
       file.values = this.stored.get(name) ?? [];
       return 0;
     }
+    const pieces = this.host.designFiles.open(name, kind === 2);
+    if (!pieces) return 3;
     file.mode = "write";
-    const pieces = kind === 2 ? (this.host.files.get(name) ?? [this.host.readFile(name) ?? ""]) : [];
-    this.host.files.set(name, pieces);
     file.out = pieces;
     file.values = kind === 2 ? (this.stored.get(name) ?? []) : [];
     this.stored.set(name, file.values);
@@ -447,9 +446,17 @@ export class VhdlRuntime {
     const status = this.fileOpen(file, name, kind);
     if (status === 0) return;
     this.fail(
-      status === 2 ? `There is no file '${name}' to read` : `File '${name}' is open already`,
+      status === 2
+        ? `There is no file '${name}' to read`
+        : status === 3
+          ? `File '${name}' may not be written`
+          : `File '${name}' is open already`,
       at,
-      status === 2 ? "Add the file to the design, or check its name." : "Close it first.",
+      status === 2
+        ? "Add the file to the design, or check its name."
+        : status === 3
+          ? "Write below the working folder."
+          : "Close it first.",
     );
   };
   fileClose = (file: FileState): void => {
@@ -481,7 +488,7 @@ export class VhdlRuntime {
     if (file.mode !== "write")
       this.fail("A file that is not open for writing is written", at, "Open it with write_mode.");
     if (file.name === "STD_OUTPUT") this.host.print(text, at);
-    else file.out!.push(text);
+    else this.host.designFiles.put(file.out!, text);
   }
   textOf(line: Cell): string {
     const { v } = line;
@@ -493,9 +500,11 @@ export class VhdlRuntime {
     if (file.mode !== "write")
       this.fail("A file that is not open for writing is written", at, "Open it with write_mode.");
     file.values.push(values.copy(v));
-    file.out?.push(
-      `${typeof v === "object" ? JSON.stringify(v, (_, each) => (typeof each === "bigint" ? each.toString() : each)) : v}\n`,
-    );
+    if (file.out)
+      this.host.designFiles.put(
+        file.out,
+        `${typeof v === "object" ? JSON.stringify(v, (_, each) => (typeof each === "bigint" ? each.toString() : each)) : v}\n`,
+      );
   };
   readValue = (file: FileState, at: number): unknown => {
     if (this.endFile(file, false, at)) this.fail(`The file '${file.name}' is at its end`, at, "Ask endfile first.");

@@ -4,6 +4,7 @@ import type { DesignModel, Instance } from "../../elaborate/model.ts";
 import type { Report } from "../../elaborate/report.ts";
 import type { EntityDecl } from "../../elaborate/vhdl/bound.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
+import type { DesignFiles } from "../design-files.ts";
 import { Kernel } from "../kernel.ts";
 import { CircuitWriter } from "./circuit.ts";
 import { Elaborator } from "./elaborator.ts";
@@ -21,8 +22,6 @@ export const severityNames = ["note", "warning", "error", "failure"];
 export interface VhdlListener {
   print(text: string, loc: Loc): void;
   report(severity: Severity, shown: Finding["severity"], text: string, loc: Loc): void;
-  readFile(name: string): string | null;
-  readonly files: Map<string, string[]>;
 }
 
 const nowhere: Loc = { file: 0, start: 0, end: 0 };
@@ -40,11 +39,10 @@ export class VhdlRun {
   constructor(
     world: World,
     readonly report: Report,
-    readFile: (name: string) => string | null,
+    files: DesignFiles,
   ) {
     this.engine = new Engine(this.kernel);
     const loc = (at: number): Loc => this.places[at] ?? nowhere;
-    const run = this;
     const host: Host = {
       print: (text, at) => this.listener?.print(text, loc(at)),
       report: (severity, text, at) => {
@@ -59,16 +57,12 @@ export class VhdlRun {
             "This was reported while the design was put together.",
           );
       },
-      readFile: (name) => this.listener?.readFile(name) ?? readFile(name),
-      get files() {
-        return run.listener?.files ?? run.earlyFiles;
-      },
+      designFiles: files,
       now: () => this.kernel.now,
     };
     this.runtime = new VhdlRuntime(host);
     this.elaborator = new Elaborator(world, report, this.runtime, this.engine, this.places);
   }
-  private readonly earlyFiles = new Map<string, string[]>();
   /** Entities that are no part of another: the design's top, and those that Verilog instantiates. */
   readonly tops: VhdlInstance[] = [];
   private readonly instances = new Map<VhdlInstance, Instance>();
