@@ -14,7 +14,8 @@ export default defineConfig({
       { find: "@gate-clock/core", replacement: `${core}/index.ts` },
     ],
   },
-  worker: { format: "es" },
+  // one file each: a worker may load nothing more
+  worker: { format: "iife" },
   build: { target: "es2022", chunkSizeWarningLimit: 1500 },
   server: { host: "127.0.0.1", proxy: { "/api": "http://127.0.0.1:4780" } },
 });

@@ -1,4 +1,5 @@
 import {
+  beyondPart,
   Cable,
   elaborate,
   type Finding,
@@ -40,6 +41,7 @@ export async function check(
   const input = loadDesign(files, options, io);
   const result = elaborate(input.sources, { top: input.top ?? undefined });
   const { artifact, modules } = result;
+  if (artifact) result.findings.push(...beyondPart(artifact, null));
   // a test bench by itself is fine to check; only building needs another top
   const findings = input.top
     ? result.findings

@@ -6,6 +6,7 @@ import { ApiError } from "./app/api.ts";
 import { StartPage } from "./app/StartPage.tsx";
 import { CrashPage, NotFoundPage } from "./app/StatePages.tsx";
 import { applyTheme, storedTheme } from "./app/theme.ts";
+import { useServerEvents } from "./app/use-server-events.ts";
 import { Workspace } from "./design/Workspace.tsx";
 import "./index.css";
 
@@ -57,9 +58,15 @@ const router = createBrowserRouter([
   { path: "*", element: <NotFoundPage /> },
 ]);
 
+function Events(): null {
+  useServerEvents();
+  return null;
+}
+
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
+      <Events />
       <RouterProvider router={router} />
     </QueryClientProvider>
   </StrictMode>,

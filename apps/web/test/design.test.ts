@@ -74,9 +74,30 @@ describe("figures", () => {
       clocks: [],
       clockPorts: [],
     };
-    const heads = stationHeads(null, check, false);
+    const benches = { figure: "not run", tone: "open" as const, isOld: false };
+    const heads = stationHeads(null, check, "current", false, benches);
     expect(heads.find((head) => head.path === "sources")).toMatchObject({ figure: "1 error", tone: "bad" });
     for (const path of ["fit", "layout", "timing", "image", "bench"])
       expect(heads.find((head) => head.path === path)).toMatchObject({ figure: "not built", tone: "open" });
+  });
+  it("show no verdict of an earlier text as the present one", () => {
+    const sound = {
+      sourceFindings: [],
+      pinFindings: [],
+      timingFindings: [],
+      modules: ["m"],
+      testBenches: [],
+      hierarchy: null,
+      needs: [],
+      plan: null,
+      clocks: [],
+      clockPorts: [],
+    };
+    const benches = { figure: "not run", tone: "open" as const, isOld: false };
+    const sources = (kind: "current" | "checking" | "unfinished") =>
+      stationHeads(null, sound, kind, false, benches).find((head) => head.path === "sources");
+    expect(sources("current")).toMatchObject({ figure: "1 module", tone: "good", isOld: false });
+    expect(sources("checking")).toMatchObject({ isOld: true });
+    expect(sources("unfinished")).toMatchObject({ figure: "not finished", tone: "warn" });
   });
 });

@@ -18,8 +18,12 @@ export interface LiveTrial {
 export type ServerEvent =
   | { readonly kind: "trial"; readonly trial: LiveTrial }
   | { readonly kind: "run"; readonly run: BenchRunInfo }
-  /** The design's files, targets or settings changed, or it is new or gone. */
-  | { readonly kind: "design"; readonly designId: string }
+  /** The design's files, targets or settings changed, or it is new or gone. `file`: it is only that a file was saved. */
+  | {
+      readonly kind: "design";
+      readonly designId: string;
+      readonly file?: { readonly id: string; readonly version: number };
+    }
   /** Events may have been lost: ask for everything again. */
   | { readonly kind: "again" }
   /** Nothing; somebody is there. */

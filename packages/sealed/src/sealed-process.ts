@@ -21,6 +21,12 @@ const permissionFlag = process.allowedNodeEnvironmentFlags.has("--permission")
   ? "--permission"
   : "--experimental-permission";
 const watchEveryMs = 200;
+/**
+ * A stack of 128 MiB where the system allows it: expressions and statements of a design nest as deep as their text is long,
+ * and the usual one of 1 MiB ends at some thousand levels. The engine keeps clear of the end by the difference.
+ */
+const deepStack =
+  'most=$(ulimit -H -s); if { [ "$most" = unlimited ] || [ "$most" -ge 131072 ]; } && ulimit -s 131072; then exec "$0" --stack-size=122880 "$@"; fi; exec "$0" "$@"';
 
 /** A process of one program file that may read that file and reach nothing else. */
 export class SealedProcess {
@@ -43,7 +49,7 @@ export class SealedProcess {
       "--no-deprecation",
       `--max-old-space-size=${heap}`,
     ];
-    this.child = spawn(process.execPath, [...flags, program, ...args], {
+    this.child = spawn("/bin/sh", ["-c", deepStack, process.execPath, ...flags, program, ...args], {
       env: {},
       cwd: "/",
       stdio: ways === "messages" ? ["ignore", "ignore", "pipe", "ipc"] : ["ignore", "ignore", "pipe", "pipe"],

@@ -157,7 +157,7 @@ export class DesignsService {
       await file.update({ text: dto.text, hash: hashOf(dto.text), version: file.version + 1 });
       await this.versions.create({ fileId: file.id, version: file.version, text: file.text });
       await this.designs.update({ updatedAt: new Date() }, { where: { id } });
-      await this.notices.tell({ kind: "design", designId: id });
+      await this.notices.tell({ kind: "design", designId: id, file: { id: file.id, version: file.version } });
       return toFile(file);
     });
   }

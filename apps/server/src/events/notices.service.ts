@@ -1,3 +1,4 @@
+import type { ServerEvent } from "@gate-clock/contract";
 import { Inject, Injectable, Logger, type OnApplicationShutdown } from "@nestjs/common";
 import pg from "pg";
 import { Subject } from "rxjs";
@@ -10,7 +11,7 @@ export type Notice =
   | { readonly kind: "jobs" }
   | { readonly kind: "trial" | "run"; readonly designId: string; readonly id: string }
   /** A design's files, targets or settings; or the list of designs. */
-  | { readonly kind: "design"; readonly designId: string };
+  | Extract<ServerEvent, { kind: "design" }>;
 
 const channel = "gate_clock";
 

@@ -24,13 +24,9 @@ export function updateDesign(queries: QueryClient, id: string, change: (old: Des
 export const trialsQuery = (id: string) =>
   queryOptions({ queryKey: ["trials", id], queryFn: ({ signal }) => api.trials(id, signal) });
 
-/** What a design is built for; asked again and again while one is being built. */
+/** What a design is built for. */
 export const targetsQuery = (id: string) =>
-  queryOptions({
-    queryKey: ["targets", id],
-    queryFn: ({ signal }) => api.targets(id, signal),
-    refetchInterval: ({ state }) => (state.data?.some(({ lastTrial }) => lastTrial && isLive(lastTrial)) ? 500 : false),
-  });
+  queryOptions({ queryKey: ["targets", id], queryFn: ({ signal }) => api.targets(id, signal) });
 
 /** Layouts of waves and last verdicts of test benches. */
 export const keptQuery = (id: string) =>
@@ -40,13 +36,9 @@ export const keptQuery = (id: string) =>
 export const isLive = (run: { readonly status: BenchRunInfo["status"] | Trial["status"] }) =>
   run.status === "queued" || run.status === "running";
 
-/** Runs of test benches on the server; asked again and again while one is under way. */
+/** Runs of test benches on the server. */
 export const benchRunsQuery = (id: string) =>
-  queryOptions({
-    queryKey: ["bench-runs", id],
-    queryFn: ({ signal }) => api.benchRuns(id, signal),
-    refetchInterval: ({ state }) => (state.data?.some(isLive) ? 500 : false),
-  });
+  queryOptions({ queryKey: ["bench-runs", id], queryFn: ({ signal }) => api.benchRuns(id, signal) });
 
 export const boardsQuery = queryOptions({ queryKey: ["boards"], queryFn: () => api.boards(), staleTime: Infinity });
 

@@ -17,16 +17,15 @@ import { DesignContext, type DesignContextValue } from "./context.ts";
 import { DesignSettings } from "./DesignSettings.tsx";
 import { useDrafts } from "./drafts.ts";
 import { formatFocus } from "./focus.ts";
+import { SaveState } from "./SaveState.tsx";
 import { benchState, stationHeads } from "./stations.ts";
 import { applyEdit } from "./text-edit.ts";
 import { useBenches, useSourcesKey } from "./use-benches.ts";
 import { useCheck } from "./use-check.ts";
-import { useLiveTrial } from "./use-live-trial.ts";
 
 export function Workspace() {
   const { designId } = useParams();
   const { data: design, error, refetch } = useQuery(designQuery(designId!));
-  useLiveTrial(design);
   useEffect(() => {
     document.title = design ? `${design.name} · Gate Clock` : "Gate Clock";
   }, [design]);
@@ -68,7 +67,7 @@ function OpenDesign({ design }: { design: Design }) {
       seed: design.seed,
     };
   }, [design.files, design.name, design.top, design.part, design.recipe, design.seed, texts]);
-  const { result: check, isChecking } = useCheck(input);
+  const { result: check, state: checkState, tryAgain: tryCheckAgain } = useCheck(input);
   const trial = design.lastTrial;
   const isRunning = trial !== null && isLive(trial);
   const isCurrent = trial !== null && trial.changedSince.length === 0 && drafts.unsaved.size === 0;
@@ -133,7 +132,8 @@ function OpenDesign({ design }: { design: Design }) {
     trial,
     drafts,
     check,
-    isChecking,
+    checkState,
+    tryCheckAgain,
     bench,
     simulation,
     serverRuns,
@@ -146,6 +146,7 @@ function OpenDesign({ design }: { design: Design }) {
   const heads = stationHeads(
     trial,
     check,
+    checkState.kind,
     isCurrent,
     benchState(check, verdicts, key, running !== null || serverRuns.some(isLive)),
   );
@@ -162,9 +163,7 @@ function OpenDesign({ design }: { design: Design }) {
             {design.name}
           </h1>
           <DesignSettings />
-          <span className="text-xs text-soft" data-testid="save-state">
-            {drafts.unsaved.size ? "saving…" : "saved"}
-          </span>
+          <SaveState drafts={drafts} />
           <span className="flex-1" />
           <Button look="quiet" onClick={() => setTheme(toggleTheme())} aria-label="Switch between light and dark">
             {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}

@@ -4,6 +4,7 @@ import { createContext, useContext } from "react";
 import type { BenchSession } from "../stations/bench/bench-session.ts";
 import type { SimulateSession } from "../stations/simulate/simulate-session.ts";
 import type { Drafts } from "./drafts.ts";
+import type { CheckState } from "./use-check.ts";
 
 /** What every station of a design shares. */
 export interface DesignContextValue {
@@ -12,7 +13,9 @@ export interface DesignContextValue {
   readonly trial: Trial | null;
   readonly drafts: Drafts;
   readonly check: DesignCheck | null;
-  readonly isChecking: boolean;
+  /** Whether that is of the texts as they are now. */
+  readonly checkState: CheckState;
+  readonly tryCheckAgain: () => void;
   /** The board of this design; it runs on while other stations are looked at. */
   readonly bench: BenchSession;
   /** Runs of the design's test benches. */

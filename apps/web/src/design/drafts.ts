@@ -4,9 +4,12 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ApiError, api } from "../app/api.ts";
 import { designQuery, updateDesign } from "../app/queries.ts";
 import { listenToOtherTabs, tellOtherTabs } from "../app/tabs.ts";
+import { forgetDraft, keepDraft, takeKeptDrafts } from "./draft-store.ts";
 import { mergeTexts } from "./merge-texts.ts";
+import { canPass, pauseBefore } from "./retry.ts";
 
 const saveAfterMs = 900;
+const keepAfterMs = 200;
 
 /** Text that was typed and is not saved yet, with the saved file that it started from. */
 interface Draft {
@@ -24,6 +27,12 @@ export interface Conflict {
 }
 export type Resolution = "merge" | "mine" | "theirs";
 
+export interface Outage {
+  readonly since: number;
+  readonly nextAt: number;
+  readonly reason: string;
+}
+
 export interface Drafts {
   /** Text as it stands in the editor. */
   text(file: DesignFile): string;
@@ -31,6 +40,9 @@ export interface Drafts {
   /** Saves all that is open; false if something could not be saved. */
   flush(): Promise<boolean>;
   readonly unsaved: ReadonlySet<string>;
+  /** Saving fails for a reason that passes: since when there is something unsaved, and when it is tried again. */
+  readonly outage: Outage | null;
+  /** Saving was refused. */
   readonly problem: string | null;
   dismissProblem(): void;
   /** The first conflict that waits for a decision. */
@@ -49,6 +61,9 @@ export function useDrafts(design: Design): Drafts {
   const latest = useRef({ drafts, conflicts, design });
   latest.current = { drafts, conflicts, design };
   const saving = useRef<Promise<boolean>>(Promise.resolve(true));
+  const [outage, setOutage] = useState<(Outage & { readonly attempts: number }) | null>(null);
+  /** Texts that the server has refused as they are: they are not sent again unchanged. */
+  const refused = useRef(new Map<string, string>());
 
   /** Both at once: for the next render, and for whoever saves before it. */
   const change = useCallback((next: (old: DraftMap) => DraftMap) => {
@@ -65,7 +80,7 @@ export function useDrafts(design: Design): Drafts {
         change((old) => settled(old, fileId, text, file));
         return true;
       }
-      if (latest.current.conflicts.has(fileId)) return false;
+      if (latest.current.conflicts.has(fileId) || refused.current.get(fileId) === text) return false;
       try {
         const saved = await api.saveFile(known.id, fileId, text, base.version);
         updateDesign(queries, known.id, (old) => ({
@@ -74,7 +89,9 @@ export function useDrafts(design: Design): Drafts {
         }));
         change((old) => settled(old, fileId, text, saved));
         tellOtherTabs(known.id);
+        refused.current.delete(fileId);
         setProblem(null);
+        setOutage(null);
         return true;
       } catch (error) {
         const isConflict = error instanceof ApiError && (error.status === 409 || error.status === 404);
@@ -87,7 +104,18 @@ export function useDrafts(design: Design): Drafts {
             return false;
           }
         }
-        setProblem((error as Error).message);
+        const status = error instanceof ApiError ? error.status : null;
+        if (canPass(status)) {
+          const now = Date.now();
+          setOutage((old) => {
+            const attempts = (old?.attempts ?? 0) + 1;
+            const reason = (error as Error).message;
+            return { since: old?.since ?? now, nextAt: now + pauseBefore(attempts), reason, attempts };
+          });
+        } else {
+          refused.current.set(fileId, text);
+          setProblem((error as Error).message);
+        }
         return false;
       }
     };
@@ -103,10 +131,52 @@ export function useDrafts(design: Design): Drafts {
   const waiting = [...drafts.keys()].some((id) => !conflicts.has(id));
   useEffect(() => {
     // every further key puts it off, as `drafts` is another map then
-    if (!waiting || problem || drafts.size === 0) return;
-    const timer = setTimeout(() => void flush(), saveAfterMs);
+    if (!waiting || drafts.size === 0) return;
+    const pause = outage ? Math.max(saveAfterMs, outage.nextAt - Date.now()) : saveAfterMs;
+    const timer = setTimeout(() => void flush(), pause);
     return () => clearTimeout(timer);
-  }, [waiting, problem, drafts, flush]);
+  }, [waiting, drafts, flush, outage]);
+
+  // as soon as the network says that it is back
+  useEffect(() => {
+    const back = () => void flush();
+    addEventListener("online", back);
+    return () => removeEventListener("online", back);
+  }, [flush]);
+
+  // what was typed outlives the tab: it is kept in the browser until it is saved
+  const kept = useRef<DraftMap>(new Map());
+  const keepAll = useCallback(() => {
+    const { design, drafts } = latest.current;
+    for (const [fileId, draft] of drafts) if (kept.current.get(fileId) !== draft) keepDraft(design.id, fileId, draft);
+    for (const fileId of kept.current.keys()) if (!drafts.has(fileId)) forgetDraft(design.id, fileId);
+    kept.current = drafts;
+  }, []);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: every change is kept, after a short pause
+  useEffect(() => {
+    const timer = setTimeout(keepAll, keepAfterMs);
+    return () => clearTimeout(timer);
+  }, [drafts, keepAll]);
+  useEffect(() => {
+    addEventListener("pagehide", keepAll);
+    return () => {
+      removeEventListener("pagehide", keepAll);
+      keepAll();
+    };
+  }, [keepAll]);
+  useEffect(() => {
+    let isGone = false;
+    void takeKeptDrafts(design.id).then((found) => {
+      if (isGone || found.size === 0) return;
+      const { files } = latest.current.design;
+      const isSaved = (fileId: string, text: string) => files.find((file) => file.id === fileId)?.text === text;
+      for (const [fileId, { text }] of found) if (isSaved(fileId, text)) forgetDraft(design.id, fileId);
+      change((old) => new Map([...[...found].filter(([fileId, { text }]) => !isSaved(fileId, text)), ...old]));
+    });
+    return () => {
+      isGone = true;
+    };
+  }, [design.id, change]);
 
   useEffect(() => {
     const warn = (event: BeforeUnloadEvent) => {
@@ -173,6 +243,7 @@ export function useDrafts(design: Design): Drafts {
     texts,
     edit,
     flush,
+    outage,
     problem,
     dismissProblem: () => setProblem(null),
     conflict: [...conflicts.values()][0] ?? null,

@@ -2,6 +2,7 @@ import type { Trial } from "@gate-clock/contract";
 import type { BenchVerdict, DesignCheck, StageName } from "@gate-clock/core";
 import { formatBytes, formatMhz, formatNs, formatPercent } from "../ui/format.ts";
 import type { Tone } from "../ui/Verdict.tsx";
+import type { CheckState } from "./use-check.ts";
 
 export interface StationHead {
   readonly path: string;
@@ -44,9 +45,15 @@ export function benchState(
 export function stationHeads(
   trial: Trial | null,
   check: DesignCheck | null,
+  checkKind: CheckState["kind"],
   trialIsCurrent: boolean,
   benches: Omit<StationHead, "path" | "name">,
 ): StationHead[] {
+  const isEarlier = checkKind !== "current";
+  const unread = {
+    figure: checkKind === "unfinished" ? "not finished" : "checking",
+    tone: (checkKind === "unfinished" ? "warn" : "open") as Tone,
+  };
   const count = (list: readonly { severity: string }[], severity: string) =>
     list.filter((finding) => finding.severity === severity).length;
   const shown = (list: readonly { severity: string }[], fallback: string): { figure: string; tone: Tone } => {
@@ -69,10 +76,10 @@ export function stationHeads(
     {
       path: "sources",
       name: "Sources",
-      isOld: false,
-      ...(check
+      isOld: isEarlier,
+      ...(check && checkKind !== "unfinished"
         ? shown(check.sourceFindings, check.modules.length === 1 ? "1 module" : `${check.modules.length} modules`)
-        : { figure: "checking", tone: "open" as Tone }),
+        : unread),
     },
     { path: "simulate", name: "Simulate", ...benches },
     {
@@ -86,25 +93,25 @@ export function stationHeads(
     {
       path: "pins",
       name: "Pins",
-      isOld: false,
-      ...(check
+      isOld: isEarlier,
+      ...(check && checkKind !== "unfinished"
         ? check.hierarchy || check.pinFindings.length
           ? shown(check.pinFindings, `${check.needs.length} placed`)
           : { figure: "wait for sources", tone: "open" as Tone }
-        : { figure: "checking", tone: "open" as Tone }),
+        : unread),
     },
     {
       path: "clocks",
       name: "Clocks",
-      isOld: false,
-      ...(check
+      isOld: isEarlier,
+      ...(check && checkKind !== "unfinished"
         ? shown(
             check.timingFindings,
             check.clocks.length === 1
               ? `${formatMhz(1e6 / check.clocks[0].periodPs)} MHz`
               : `${check.clocks.length} clocks`,
           )
-        : { figure: "checking", tone: "open" as Tone }),
+        : unread),
     },
     {
       path: "fit",

@@ -1,54 +1,116 @@
 import type { DesignCheck, DesignInput } from "@gate-clock/core";
-import { type Remote, wrap } from "comlink";
-import { useEffect, useRef, useState } from "react";
+import { proxy, type Remote } from "comlink";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { connect } from "../engine/connect.ts";
 import type { Checker } from "../workers/check.worker.ts";
 
 /** Only to gather keys that come at once: a check in a worker costs the page nothing. */
 const pauseMs = 30;
+/** A check that takes longer is ended: it may never come back. */
+const patienceMs = 15_000;
+
+/** How what is known of a design's texts stands to the texts as they are now. */
+export type CheckState =
+  /** It is of these texts. */
+  | { readonly kind: "current" }
+  /** These texts are being checked; what is shown is of earlier ones. */
+  | { readonly kind: "checking" }
+  /** The check of these texts did not come to an end. */
+  | { readonly kind: "unfinished"; readonly reason: string; readonly step: string };
+
+export interface Checked {
+  /** Of the last texts whose check came to an end. */
+  readonly result: DesignCheck | null;
+  readonly state: CheckState;
+  tryAgain(): void;
+}
+
+const trimmed = (message: string) => message.replace(/^Uncaught /, "").replace(/[.\s]+$/, "");
+
+interface Running {
+  readonly worker: Worker;
+  readonly remote: Remote<Checker>;
+}
 
 /**
  * Findings for the texts as they stand in the editors. Runs in a worker after a short pause; while one check runs,
- * only the newest text waits. The last result stays until the next one is there.
+ * only the newest text waits. A worker that does not answer, or fails, is ended and another one started: the next text
+ * is checked as if nothing had been.
  */
-export function useCheck(input: DesignInput): { result: DesignCheck | null; isChecking: boolean } {
-  const [result, setResult] = useState<DesignCheck | null>(null);
-  const [isChecking, setChecking] = useState(true);
-  const checker = useRef<{ worker: Worker; remote: Remote<Checker> } | null>(null);
-  const running = useRef(false);
+export function useCheck(input: DesignInput): Checked {
+  const [checked, setChecked] = useState<{ readonly input: DesignInput; readonly result: DesignCheck } | null>(null);
+  const [unfinished, setUnfinished] = useState<{
+    readonly input: DesignInput;
+    readonly reason: string;
+    readonly step: string;
+  } | null>(null);
+  const [round, setRound] = useState(0);
+  const checker = useRef<Running | null>(null);
+  const running = useRef<DesignInput | null>(null);
   const waiting = useRef<DesignInput | null>(null);
 
-  useEffect(() => {
-    const worker = new Worker(new URL("../workers/check.worker.ts", import.meta.url), { type: "module" });
-    checker.current = { worker, remote: wrap<Checker>(worker) };
-    return () => {
-      worker.terminate();
-      checker.current = null;
-      running.current = false;
-    };
+  const end = useCallback(() => {
+    checker.current?.worker.terminate();
+    checker.current = null;
+    running.current = null;
   }, []);
+  useEffect(() => end, [end]);
 
-  useEffect(() => {
-    const start = async () => {
-      if (running.current || !checker.current || !waiting.current) return;
-      running.current = true;
-      const job = waiting.current;
-      waiting.current = null;
-      const current = checker.current;
-      try {
-        const checked = await current.remote.check(job);
-        if (checker.current === current) setResult(checked);
-      } finally {
-        if (checker.current === current) {
-          running.current = false;
-          if (waiting.current) void start();
-          else setChecking(false);
-        }
+  const start = useCallback(() => {
+    if (running.current || !waiting.current) return;
+    const job = waiting.current;
+    waiting.current = null;
+    running.current = job;
+    if (!checker.current) {
+      const worker = new Worker(new URL("../workers/check.worker.ts", import.meta.url), { type: "module" });
+      checker.current = { worker, remote: connect<Checker>(worker) };
+    }
+    const current = checker.current;
+    let step = "";
+    const over = (reason: string | null): void => {
+      clearTimeout(watchdog);
+      if (checker.current !== current || running.current !== job) return;
+      if (reason === null) running.current = null;
+      else {
+        end();
+        setUnfinished({ input: job, reason, step });
       }
+      start();
     };
+    const watchdog = setTimeout(() => over(`did not come to an end within ${patienceMs / 1000} s`), patienceMs);
+    current.worker.onerror = (event) => over(`failed (${trimmed(event.message)})`);
+    void current.remote
+      .check(
+        job,
+        proxy((now: string) => {
+          step = now;
+        }),
+      )
+      .then(
+        (result) => {
+          if (checker.current === current) setChecked({ input: job, result });
+          over(null);
+        },
+        (error: Error) => over(`failed (${trimmed(error.message)})`),
+      );
+  }, [end]);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another round is asked for by the engineer
+  useEffect(() => {
     waiting.current = input;
-    setChecking(true);
-    const timer = setTimeout(() => void start(), pauseMs);
+    const timer = setTimeout(start, pauseMs);
     return () => clearTimeout(timer);
-  }, [input]);
-  return { result, isChecking };
+  }, [input, round, start]);
+
+  const tryAgain = useCallback(() => {
+    setUnfinished(null);
+    setRound((old) => old + 1);
+  }, []);
+  const state: CheckState =
+    checked?.input === input
+      ? { kind: "current" }
+      : unfinished?.input === input
+        ? { kind: "unfinished", reason: unfinished.reason, step: unfinished.step }
+        : { kind: "checking" };
+  return { result: checked?.result ?? null, state, tryAgain };
 }

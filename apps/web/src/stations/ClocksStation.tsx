@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { artifactQuery } from "../app/queries.ts";
+import { CheckVerdict } from "../design/CheckVerdict.tsx";
 import { useDesign } from "../design/context.ts";
 import { Button } from "../ui/Button.tsx";
 import { FindingList } from "../ui/FindingList.tsx";
@@ -16,39 +17,42 @@ export function ClocksStation() {
   const openFinding = findings.find((finding) => finding.code === "sdc/no-clock" && finding.edit);
   return (
     <div className="flex h-full flex-col">
-      {!check ? (
-        <Verdict tone="open">Reading the timing rules…</Verdict>
-      ) : errors.length ? (
-        <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>
-          {errors[0].message} {errors[0].remedy}
-        </Verdict>
-      ) : open.length ? (
-        <Verdict
-          tone="warn"
-          figure={String(open.length)}
-          unit={open.length === 1 ? "clock without a goal" : "clocks without a goal"}
-          aside={openFinding?.edit && <Button onClick={() => repair(openFinding)}>{openFinding.edit.label}</Button>}
-        >
-          No rule says how fast {open.join(", ")} runs, so its paths cannot be judged.
-        </Verdict>
-      ) : check.clocks.length ? (
-        <Verdict
-          tone="good"
-          figure={formatMhz(1e6 / Math.min(...check.clocks.map((clock) => clock.periodPs)))}
-          unit="MHz"
-        >
-          {check.clocks.length === 1 ? (
-            <>
-              The clock <span className="font-mono">{check.clocks[0].name}</span> has a goal; it covers every register
-              it drives.
-            </>
+      <CheckVerdict waiting="Reading the timing rules…">
+        {check &&
+          (errors.length ? (
+            <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>
+              {errors[0].message} {errors[0].remedy}
+            </Verdict>
+          ) : open.length ? (
+            <Verdict
+              tone="warn"
+              figure={String(open.length)}
+              unit={open.length === 1 ? "clock without a goal" : "clocks without a goal"}
+              aside={openFinding?.edit && <Button onClick={() => repair(openFinding)}>{openFinding.edit.label}</Button>}
+            >
+              No rule says how fast {open.join(", ")} runs, so its paths cannot be judged.
+            </Verdict>
+          ) : check.clocks.length ? (
+            <Verdict
+              tone="good"
+              figure={formatMhz(1e6 / Math.min(...check.clocks.map((clock) => clock.periodPs)))}
+              unit="MHz"
+            >
+              {check.clocks.length === 1 ? (
+                <>
+                  The clock <span className="font-mono">{check.clocks[0].name}</span> has a goal; it covers every
+                  register it drives.
+                </>
+              ) : (
+                `All ${check.clocks.length} clocks have a goal.`
+              )}
+            </Verdict>
           ) : (
-            `All ${check.clocks.length} clocks have a goal.`
-          )}
-        </Verdict>
-      ) : (
-        <Verdict tone="plain">The design has no clocked registers, so there is nothing to time between them.</Verdict>
-      )}
+            <Verdict tone="plain">
+              The design has no clocked registers, so there is nothing to time between them.
+            </Verdict>
+          ))}
+      </CheckVerdict>
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
         <section className="min-h-0 overflow-auto border-r border-line bg-panel p-5">
           <h2 className="mb-2 font-semibold">Clocks of the design</h2>

@@ -3,6 +3,7 @@ import { findPart, formatPin } from "@gate-clock/core";
 import type { ColumnDef } from "@tanstack/react-table";
 import { useMemo, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
+import { CheckVerdict } from "../design/CheckVerdict.tsx";
 import { useDesign } from "../design/context.ts";
 import { useFocus } from "../design/focus.ts";
 import { Button } from "../ui/Button.tsx";
@@ -59,29 +60,34 @@ export function PinsStation() {
   };
   return (
     <div className="flex h-full flex-col">
-      {!check ? (
-        <Verdict tone="open">Checking the pins…</Verdict>
-      ) : errors.length ? (
-        <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "illegal pin" : "illegal pins"}>
-          {errors[0].message} {errors[0].remedy}
-        </Verdict>
-      ) : !plan ? (
-        <Verdict tone="open">Pins can be checked once the sources have no errors.</Verdict>
-      ) : automatic.length ? (
-        <Verdict
-          tone="warn"
-          figure={`${plan.pins.length - automatic.length} of ${plan.pins.length}`}
-          unit="placed"
-          aside={file && <Button onClick={keepAll}>Write them into {file.path}</Button>}
-        >
-          {automatic.length} {automatic.length === 1 ? "port bit has" : "port bits have"} no line in the pin file and
-          got legal pins by themselves.
-        </Verdict>
-      ) : (
-        <Verdict tone="good" figure={String(plan.pins.length)} unit="pins placed">
-          Every port bit has a legal pin on {design.part}.
-        </Verdict>
-      )}
+      <CheckVerdict waiting="Checking the pins…">
+        {check &&
+          (errors.length ? (
+            <Verdict
+              tone="bad"
+              figure={String(errors.length)}
+              unit={errors.length === 1 ? "illegal pin" : "illegal pins"}
+            >
+              {errors[0].message} {errors[0].remedy}
+            </Verdict>
+          ) : !plan ? (
+            <Verdict tone="open">Pins can be checked once the sources have no errors.</Verdict>
+          ) : automatic.length ? (
+            <Verdict
+              tone="warn"
+              figure={`${plan.pins.length - automatic.length} of ${plan.pins.length}`}
+              unit="placed"
+              aside={file && <Button onClick={keepAll}>Write them into {file.path}</Button>}
+            >
+              {automatic.length} {automatic.length === 1 ? "port bit has" : "port bits have"} no line in the pin file
+              and got legal pins by themselves.
+            </Verdict>
+          ) : (
+            <Verdict tone="good" figure={String(plan.pins.length)} unit="pins placed">
+              Every port bit has a legal pin on {design.part}.
+            </Verdict>
+          ))}
+      </CheckVerdict>
       <Group orientation="horizontal" className="min-h-0 flex-1">
         <Panel defaultSize="58%" minSize="320px" className="flex flex-col border-r border-line bg-panel">
           <div className="min-h-0 flex-1">

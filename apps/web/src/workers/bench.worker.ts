@@ -1,5 +1,5 @@
 import { Board, type BoardState, Cable, findBoard, hex32, partByIdcode, statusBit } from "@gate-clock/core";
-import { expose } from "comlink";
+import { exposeSealed, timers } from "../engine/sealed-worker.ts";
 
 /** What the bench tells the page, some thirty times a second. */
 export interface BenchFrame {
@@ -71,8 +71,8 @@ const bench = {
     cable = new Cable(board.device);
     listener = onFrame;
     lastFrame = performance.now();
-    if (timer) clearInterval(timer);
-    timer = setInterval(frame, frameMs);
+    if (timer) timers.clearInterval(timer);
+    timer = timers.setInterval(frame, frameMs);
     frame();
   },
   power(on: boolean): void {
@@ -112,4 +112,4 @@ const bench = {
   },
 };
 export type Bench = typeof bench;
-expose(bench);
+exposeSealed(bench);

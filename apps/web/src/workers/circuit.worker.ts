@@ -13,7 +13,7 @@ import {
   WrittenCircuit,
   type WrittenView,
 } from "@gate-clock/core";
-import { expose } from "comlink";
+import { exposeByPort } from "../engine/sealed-worker.ts";
 import { type LaidSchematic, layoutSchematic } from "../stations/circuit/layout-graph.ts";
 
 /** What is to be seen of a view: all of it (if it is small), a neighbourhood, a cone, or what lies between two nodes. */
@@ -128,4 +128,4 @@ const circuits = {
   },
 };
 export type Circuits = typeof circuits;
-expose(circuits);
+exposeByPort(circuits);

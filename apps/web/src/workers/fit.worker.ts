@@ -15,7 +15,7 @@ import {
   type StyleFigures,
   styleFigures,
 } from "@gate-clock/core";
-import { expose } from "comlink";
+import { exposeSealed } from "../engine/sealed-worker.ts";
 
 /** Work of the Fit and Circuit stations that takes a second or more. The page ends the worker to cancel. */
 type Tell = (progress: Progress) => void;
@@ -46,7 +46,7 @@ const fitter = {
   },
 };
 export type Fitter = typeof fitter;
-expose(fitter);
+exposeSealed(fitter);
 
 function findPartOrThrow(name: string): ProofInputs["part"] {
   const { part, findings } = findPart(name);

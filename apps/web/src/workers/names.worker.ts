@@ -7,7 +7,7 @@ import {
   SymbolIndex,
   VhdlNames,
 } from "@gate-clock/core";
-import { expose } from "comlink";
+import { exposeSealed } from "../engine/sealed-worker.ts";
 
 type Index = Pick<SymbolIndex, "at" | "complete">;
 interface Last {
@@ -45,4 +45,4 @@ const names = {
     null,
 };
 export type Names = typeof names;
-expose(names);
+exposeSealed(names);

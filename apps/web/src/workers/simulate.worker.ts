@@ -10,13 +10,14 @@ import {
   type Waves,
   waveBuffers,
 } from "@gate-clock/core";
-import { expose, transfer } from "comlink";
+import { transfer } from "comlink";
+import { exposeSealed, timers } from "../engine/sealed-worker.ts";
 
 /** Memory for the waves of a dump: those of a file of 500 MB fit. */
 const dumpMemory = 2 ** 30;
 
 let stopped = false;
-const pause = () => new Promise<void>((resolve) => setTimeout(resolve, 0));
+const pause = () => new Promise<void>((resolve) => timers.setTimeout(resolve, 0));
 
 /** Runs test benches off the main thread, in slices, so that the page can ask it to stop. */
 const simulator = {
@@ -61,4 +62,4 @@ const simulator = {
   },
 };
 export type Simulator = typeof simulator;
-expose(simulator);
+exposeSealed(simulator);

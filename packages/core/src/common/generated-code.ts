@@ -62,11 +62,20 @@ export function sealGlobals(): string[] {
     for (const name of Object.getOwnPropertyNames(scope)) {
       if (harmless.has(name)) continue;
       seen.add(name);
+      if (Object.getPrototypeOf(scope) === Object.prototype && scope !== globalThis) {
+        // what every target of events has: ports need it still, the global scope does not
+        Object.defineProperty(globalThis, name, { value: undefined, configurable: false, writable: false });
+        continue;
+      }
       if (Reflect.deleteProperty(scope, name)) continue;
       const { configurable, writable } = Object.getOwnPropertyDescriptor(scope, name) ?? {};
       if (configurable || writable) Reflect.set(scope, name, undefined);
     }
-  for (const name of seen) if ((globalThis as Record<string, unknown>)[name] !== undefined) left.push(name);
+  // a constant number leads nowhere
+  for (const name of seen) {
+    const value = (globalThis as Record<string, unknown>)[name];
+    if (typeof value === "function" || (typeof value === "object" && value !== null)) left.push(name);
+  }
   Object.defineProperty(Error, "prepareStackTrace", { value: undefined, writable: false, configurable: false });
   return left;
 }

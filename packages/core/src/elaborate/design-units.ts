@@ -15,9 +15,9 @@ export interface DesignSyntax {
   isLibrary(file: number): boolean;
 }
 
-export function parseDesign(sources: SourceSet): DesignSyntax {
-  const verilog = parseVerilog(sources);
-  const vhdl = parseVhdl(sources);
+export function parseDesign(sources: SourceSet, tell?: (file: string) => void): DesignSyntax {
+  const verilog = parseVerilog(sources, undefined, tell);
+  const vhdl = parseVhdl(sources, tell);
   return {
     verilog,
     vhdl: vhdl.units,

@@ -12,6 +12,7 @@ import { lowerDesign } from "./lower-design.ts";
 import type { DesignModel, Instance } from "./model.ts";
 import { checkSerialPins, withoutLibrary, withoutPartBodies, withPartLibrary } from "./part-library.ts";
 import { Report } from "./report.ts";
+import { isFullStack, tooDeep } from "./too-deep.ts";
 import { Elaboration } from "./verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "./vhdl/bind-unit.ts";
 
@@ -20,6 +21,8 @@ export interface ElaborateOptions {
   readonly top?: string;
   /** False where nothing is stored by the key: making it takes as long as reading the text. */
   readonly withKey?: boolean;
+  /** Hears what is being done, as the end of a sentence that begins with "while". */
+  readonly onStep?: (step: string) => void;
 }
 export interface ElaboratedDesign {
   readonly netlist: RtlNetlist;
@@ -34,9 +37,21 @@ export function elaborate(
   files: readonly SourceFile[],
   options: ElaborateOptions = {},
 ): StageResult<ElaboratedDesign> & ModuleList {
+  try {
+    return elaborateAll(files, options);
+  } catch (error) {
+    if (!isFullStack(error)) throw error;
+    return { artifact: null, findings: [tooDeep(new SourceSet(files))], modules: [], testBenches: [] };
+  }
+}
+
+function elaborateAll(
+  files: readonly SourceFile[],
+  options: ElaborateOptions,
+): StageResult<ElaboratedDesign> & ModuleList {
   const sources = new SourceSet(withPartLibrary(files));
   const findings = emptyFiles(sources);
-  const parsed = parseDesign(sources);
+  const parsed = parseDesign(sources, (file) => options.onStep?.(`reading ${file}`));
   const syntax = parsed.verilog;
   findings.push(...parsed.findings);
   const list = listModules(parsed);
@@ -82,6 +97,7 @@ export function elaborate(
   if (world) loadAll(world);
   /** A unit as the top of a design of its own. */
   const modelOf = (unit: DesignUnit, isBench: boolean): DesignModel | null => {
+    options.onStep?.(`putting '${unit.name}' together`);
     if (!world) return new Elaboration(syntax, report).design(byName.get(unit.name)!);
     if (hasErrors(report.findings) || hasErrors(findings)) {
       // Verilog's own mistakes are told all the same
@@ -105,6 +121,7 @@ export function elaborate(
   const ownErrors = hasErrors(findings) || hasErrors(report.findings);
   let flat: ReturnType<typeof lowerDesign> | null = null;
   if (model && !ownErrors && !topIsBench) {
+    options.onStep?.(`making a circuit of '${topName}'`);
     const hardware = withoutPartBodies(model, sources);
     flat = lowerDesign(hardware, report, readFile);
     checkDesignCode(hardware, report);

@@ -5,6 +5,7 @@ import { findPart } from "../device/part.ts";
 import { elaborate } from "../elaborate/elaborate.ts";
 import { blockClockCount, portBits } from "../netlist/mapped.ts";
 import { bitName, type HierarchyNode, type RtlCell, type RtlNetlist, serialNets } from "../netlist/rtl.ts";
+import { beyondPart } from "./beyond-part.ts";
 import type { DesignInput } from "./design-input.ts";
 
 export interface DesignCheck {
@@ -29,11 +30,15 @@ export interface TestBench {
   readonly line: number;
 }
 
-/** All that can be told about a design without synthesis: quick enough to run at every pause in typing. */
-export function checkDesign(input: DesignInput): DesignCheck {
+/**
+ * All that can be told about a design without synthesis: quick enough to run at every pause in typing.
+ * @param tell Hears what is being done.
+ */
+export function checkDesign(input: DesignInput, tell?: (step: string) => void): DesignCheck {
   const { artifact, findings, modules, testBenches } = elaborate(input.sources, {
     top: input.top ?? undefined,
     withKey: false,
+    onStep: tell,
   });
   const parsedPins = parsePins(input.pinFiles);
   const parsedClocks = parseSdc(input.timingFiles);
@@ -41,8 +46,13 @@ export function checkDesign(input: DesignInput): DesignCheck {
   const timingFindings: Finding[] = [...parsedClocks.findings];
   const { part, findings: partFindings } = findPart(input.part);
   pinFindings.push(...partFindings);
+  if (artifact) {
+    // a shortage of pins is told with the pins
+    for (const finding of beyondPart(artifact, part)) if (finding.code.startsWith("fit/")) findings.push(finding);
+  }
   const needs = artifact ? portNeeds(artifact.netlist) : [];
   const clockPorts = needs.filter((need) => need.isClock).map((need) => need.bitName);
+  tell?.("looking at the pins");
   let plan: PinPlan | null = null;
   let clocks: readonly ClockRule[] = parsedClocks.clocks.map((clock) => clock.rule);
   if (artifact && part) {

@@ -3,6 +3,7 @@
  * Out: artifacts under their keys, findings, a record for each stage.
  */
 export type * from "./artifacts.ts";
+export { beyondPart } from "./beyond-part.ts";
 export { checkDesign, type DesignCheck } from "./check-design.ts";
 export { type DesignInput, type Recipe, recipes, type StageName, stageNames } from "./design-input.ts";
 export {

@@ -19,6 +19,7 @@ import { analyzeTiming } from "../timing/analyze.ts";
 import { MadeClocks } from "../timing/made-clocks.ts";
 import { ownerOfSlots } from "../timing/timing-graph.ts";
 import type { ImageArtifact, ImagePort, RulesArtifact, StageArtifacts, StageRecord } from "./artifacts.ts";
+import { beyondPart } from "./beyond-part.ts";
 import { type DesignInput, recipes, type StageName, stageNames } from "./design-input.ts";
 import { levelsFor } from "./fit.ts";
 
@@ -156,6 +157,14 @@ class FlowRun {
       const synthOptions: SynthOptions = recipe.retime
         ? { ...synthOptionsFor(part), retime: true, goalLevels: levelsFor(input.timingFiles, part) }
         : synthOptionsFor(part);
+      // before hours are spent on what cannot be
+      const isStudy = this.options.stopAfter === "synth";
+      const beyond = beyondPart(await this.need("elaborate"), isStudy ? null : part);
+      this.findings.push(...beyond);
+      if (hasErrors(beyond)) {
+        this.update("synth", { state: "failed" });
+        throw new StageFailed();
+      }
       await this.stage("synth", [this.key("elaborate"), synthOptions], async (context) => {
         const memory = await this.memory();
         const result = synthesize((await this.need("elaborate")).netlist, synthOptions, context, memory);

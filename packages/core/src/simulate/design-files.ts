@@ -17,6 +17,7 @@ export class FilesFull extends Error {}
 /** Characters that all files of a run may hold, and what a piece costs beside its text. */
 const mostWritten = 256 * 2 ** 20;
 const pieceCost = 16;
+const piecesAtOnce = 4096;
 
 /** Files as a running design sees them: sources, files around it as far as it may, and those that it wrote itself. */
 export class DesignFiles {
@@ -66,13 +67,21 @@ export class DesignFiles {
     if (this.held > mostWritten)
       throw new FilesFull(`The files that it writes have grown over ${mostWritten / 2 ** 20} MiB`);
     pieces.push(text);
+    // many small pieces take several times what their text does
+    const from = this.joined.get(pieces) ?? 0;
+    if (pieces.length - from < piecesAtOnce) return;
+    pieces.push(pieces.splice(from).join(""));
+    this.joined.set(pieces, pieces.length);
   }
+  /** Pieces that have been put together, from the first on. */
+  private readonly joined = new WeakMap<string[], number>();
 
   /** Replaces what stands from `at` on. */
   putAt(pieces: string[], at: number, text: string): void {
     const whole = pieces.join("");
     const filled = whole.length < at ? whole.padEnd(at, "\0") : whole;
     pieces.splice(0, pieces.length, filled.slice(0, at));
+    this.joined.delete(pieces);
     this.put(pieces, text);
     pieces.push(filled.slice(at + text.length));
   }

@@ -109,7 +109,8 @@ export class Kernel {
   private threads = 0;
   turns = 0;
   maxTurns = 10_000_000;
-  private loopTurns = 0;
+  /** Turns of loops since time last went on. */
+  loopTurns = 0;
   maxLoopTurns = 100_000_000;
   current: Thread | null = null;
   /** The process that runs, for messages about loops. */

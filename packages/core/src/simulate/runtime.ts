@@ -64,6 +64,9 @@ interface Monitor {
   readonly file: number | null;
   last: string | null;
 }
+/** Turns of a loop that printed text counts for, where no time goes on. */
+const turnsOfPrint = 64;
+
 class OpenFile {
   at = 0;
   constructor(
@@ -407,6 +410,8 @@ export class Runtime {
 
   private print(text: string, context: number, file: number | null): void {
     const { loc } = this.program.tasks.contexts[context];
+    // a loop that prints without an end is found before it has filled a disk
+    this.kernel.loopTurns += turnsOfPrint;
     if (file === null) {
       this.listener.print(text, loc, this.kernel.now);
       return;

@@ -6,6 +6,7 @@ import { emptyFiles, noTop } from "../elaborate/elaborate.ts";
 import type { DesignModel, Signal } from "../elaborate/model.ts";
 import { withPartLibrary } from "../elaborate/part-library.ts";
 import { Report } from "../elaborate/report.ts";
+import { isFullStack, tooDeep } from "../elaborate/too-deep.ts";
 import { Elaboration } from "../elaborate/verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "../elaborate/vhdl/bind-unit.ts";
 import { OvergrownError } from "./container.ts";
@@ -388,8 +389,14 @@ export function prepare(
   options: SimulateOptions,
   sink: WaveSink | null = null,
 ): Prepared {
-  const { design, mixed, files: around, findings, sources } = prepareModel(files, options.top, options);
-  return { simulation: design && new Simulation(sources, design, options, around, sink, mixed), findings, sources };
+  try {
+    const { design, mixed, files: around, findings, sources } = prepareModel(files, options.top, options);
+    return { simulation: design && new Simulation(sources, design, options, around, sink, mixed), findings, sources };
+  } catch (error) {
+    if (!isFullStack(error)) throw error;
+    const sources = new SourceSet(files);
+    return { simulation: null, findings: [tooDeep(sources)], sources };
+  }
 }
 
 /** Runs to the end in one go. `checkCancelled` is looked at between pieces of the run. */

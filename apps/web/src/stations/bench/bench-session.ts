@@ -1,5 +1,6 @@
 import type { ImageArtifact } from "@gate-clock/core";
-import { proxy, type Remote, wrap } from "comlink";
+import { proxy, type Remote } from "comlink";
+import { connect } from "../../engine/connect.ts";
 import type { Bench, BenchFrame, ChainEntry, ProgramResult } from "../../workers/bench.worker.ts";
 
 export interface Programmed {
@@ -47,7 +48,7 @@ export class BenchSession {
     this.close();
     this.board = board;
     this.worker = new Worker(new URL("../../workers/bench.worker.ts", import.meta.url), { type: "module" });
-    this.remote = wrap<Bench>(this.worker);
+    this.remote = connect<Bench>(this.worker);
     void this.remote.open(
       board,
       proxy((frame: BenchFrame) => this.set({ frame })),

@@ -1,6 +1,6 @@
 import type { HierarchyNode, SchematicChange, SchematicNode, SourcePosition, StageArtifacts } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
-import { type Remote, wrap } from "comlink";
+import type { Remote } from "comlink";
 import { ArrowUp, Download, Search } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
@@ -9,6 +9,7 @@ import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
 import { useDesign } from "../../design/context.ts";
 import { formatFocus, parseFocus } from "../../design/focus.ts";
 import { NotBuilt } from "../../design/NotBuilt.tsx";
+import { connect } from "../../engine/connect.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount } from "../../ui/format.ts";
 import { saveBlob } from "../../ui/save-blob.ts";
@@ -66,7 +67,7 @@ export function CircuitStation() {
   useEffect(() => {
     if (!elaborated.data) return;
     const worker = new Worker(new URL("../../workers/circuit.worker.ts", import.meta.url), { type: "module" });
-    const remote = wrap<Circuits>(worker);
+    const remote = connect<Circuits>(worker);
     let isOver = false;
     void remote
       .load(elaborated.data.netlist, elaborated.data.hierarchy, netlist.data ?? null)

@@ -1,6 +1,7 @@
 import type { Progress } from "@gate-clock/core";
-import { proxy, type Remote, wrap } from "comlink";
+import { proxy, type Remote } from "comlink";
 import { useCallback, useEffect, useRef, useState } from "react";
+import { connect } from "../../engine/connect.ts";
 import type { Fitter } from "../../workers/fit.worker.ts";
 
 export interface Work<T> {
@@ -35,7 +36,7 @@ export function useFitter<T>(): Work<T> {
       setProgress({ fraction: 0 });
       try {
         const made = await job(
-          wrap<Fitter>(own),
+          connect<Fitter>(own),
           proxy((next: Progress) => {
             if (worker.current === own) setProgress(next);
           }) as (next: Progress) => void,

@@ -5,6 +5,7 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { useNavigate, useSearchParams } from "react-router";
 import { EmptyPanel } from "../../app/StatePages.tsx";
+import { CheckVerdict } from "../../design/CheckVerdict.tsx";
 import { useDesign } from "../../design/context.ts";
 import { useFocus } from "../../design/focus.ts";
 import { CodeEditor, type EditorHandle } from "../../ui/CodeEditor.tsx";
@@ -116,36 +117,37 @@ export function SourcesStation() {
 
   return (
     <div className="flex h-full flex-col">
-      {!check ? (
-        <Verdict tone="open">Reading the sources…</Verdict>
-      ) : errors.length ? (
-        <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>
-          {errors[0].message}{" "}
-          <button
-            type="button"
-            className="font-mono text-xs text-indigo underline"
-            onClick={() => showPlace(errors[0].place)}
-          >
-            {errors[0].place.file}:{errors[0].place.line}
-          </button>
-        </Verdict>
-      ) : findings.some((finding) => finding.severity === "warning") ? (
-        <Verdict
-          tone="warn"
-          figure={String(findings.filter((finding) => finding.severity === "warning").length)}
-          unit="to look at"
-        >
-          The design can be built, with things worth a look below.
-        </Verdict>
-      ) : (
-        <Verdict
-          tone="good"
-          figure={String(check.modules.length)}
-          unit={check.modules.length === 1 ? "module" : "modules"}
-        >
-          The sources are sound. The top is <span className="font-mono">{check.hierarchy?.module}</span>.
-        </Verdict>
-      )}
+      <CheckVerdict waiting="Reading the sources…">
+        {check &&
+          (errors.length ? (
+            <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>
+              {errors[0].message}{" "}
+              <button
+                type="button"
+                className="font-mono text-xs text-indigo underline"
+                onClick={() => showPlace(errors[0].place)}
+              >
+                {errors[0].place.file}:{errors[0].place.line}
+              </button>
+            </Verdict>
+          ) : findings.some((finding) => finding.severity === "warning") ? (
+            <Verdict
+              tone="warn"
+              figure={String(findings.filter((finding) => finding.severity === "warning").length)}
+              unit="to look at"
+            >
+              The design can be built, with things worth a look below.
+            </Verdict>
+          ) : (
+            <Verdict
+              tone="good"
+              figure={String(check.modules.length)}
+              unit={check.modules.length === 1 ? "module" : "modules"}
+            >
+              The sources are sound. The top is <span className="font-mono">{check.hierarchy?.module}</span>.
+            </Verdict>
+          ))}
+      </CheckVerdict>
       <Group orientation="horizontal" className="min-h-0 flex-1">
         <Panel defaultSize="22%" minSize="200px" className="flex flex-col border-r border-line bg-cloth">
           <form

@@ -1,6 +1,7 @@
 import type { PortTexts, SourceFile, Spot, SymbolEntry } from "@gate-clock/core";
-import { type Remote, wrap } from "comlink";
+import type { Remote } from "comlink";
 import { useEffect, useMemo, useRef, useState } from "react";
+import { connect } from "../../engine/connect.ts";
 import type { NameService } from "../../ui/CodeEditor.tsx";
 import type { Names } from "../../workers/names.worker.ts";
 
@@ -36,7 +37,7 @@ export function useNames(
   latest.current = { sources, file, onSpot };
   useEffect(() => {
     const worker = new Worker(new URL("../../workers/names.worker.ts", import.meta.url), { type: "module" });
-    remote.current = wrap<Names>(worker);
+    remote.current = connect<Names>(worker);
     return () => {
       worker.terminate();
       remote.current = null;

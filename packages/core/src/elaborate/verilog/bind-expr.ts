@@ -79,6 +79,10 @@ export function typeOfData(type: DataType): ExprType {
   return type.kind === "real" ? realForm : type.kind === "string" ? stringForm : bit;
 }
 
+/** Its type is found without looking below it, or is remembered elsewhere. */
+const isLeaf = (kind: ExprNode["kind"]): boolean =>
+  /^(number|real|time|string|name|scoped|member|index|range|last|fill|new)$/.test(kind);
+
 export class Expressions {
   constructor(private readonly host: Host) {}
 
@@ -309,6 +313,22 @@ export class Expressions {
   }
 
   typeOf(node: ExprNode, scope: Scope): ExprType {
+    // asked for at every level above it: a long chain of operators is gone through once
+    if (isLeaf(node.kind)) return this.findType(node, scope);
+    if (this.typeScope !== scope || this.types.size > 2_000_000) {
+      this.types = new Map();
+      this.typeScope = scope;
+    }
+    const known = this.types.get(node);
+    if (known) return known;
+    const type = this.findType(node, scope);
+    if (this.typeScope === scope) this.types.set(node, type);
+    return type;
+  }
+  private types = new Map<ExprNode, ExprType>();
+  private typeScope: Scope | null = null;
+
+  private findType(node: ExprNode, scope: Scope): ExprType {
     switch (node.kind) {
       case "number":
         return {

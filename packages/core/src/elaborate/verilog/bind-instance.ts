@@ -40,7 +40,7 @@ export function elaborateInstance(parent: ItemBinder, written: InstanceItem, sco
   }
   let node = foreign?.header ?? design.modules.get(item.module);
   if (!node) {
-    const near = nearestName(item.module, design.modules.keys());
+    const near = report.suggests ? nearestName(item.module, design.modules.keys()) : null;
     const at = report.sources.place(item.moduleLoc);
     report.error(
       "verilog/unknown-module",

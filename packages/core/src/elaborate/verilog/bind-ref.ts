@@ -54,7 +54,7 @@ export class References {
   lookUp(name: string, loc: Loc, scope: Scope): Meaning | null {
     const meaning = scope.find(name);
     if (meaning) return meaning;
-    const near = nearestName(name, scope.visibleNames());
+    const near = this.host.report.suggests ? nearestName(name, scope.visibleNames()) : null;
     const { report, sources } = this.host;
     const place = sources.position(loc.file, loc.start);
     const end = sources.position(loc.file, loc.end);

@@ -33,7 +33,7 @@ import { delayNets } from "./net-delays.ts";
 /** Without any directive: 1 ns, in steps of 1 ns. */
 export const defaultTimeScale: TimeScale = { unit: -9, precision: -9 };
 const maxInstanceDepth = 128;
-const maxInstances = 200_000;
+const maxInstances = 65_536;
 
 /** What an instance gives a parameter: a value, a type, or a pattern, whose type only the parameter knows. */
 export type Override =
@@ -297,7 +297,16 @@ export class Elaboration implements Host {
   ): Instance | null {
     // the same module with the same parameters within itself never ends
     const key = `${node.name} ${[...overrides].map(([param, value]) => `${param}=${"value" in value ? describe(value) : ""}`).join()}`;
-    if (this.stack.includes(key) || this.stack.length > maxInstanceDepth || ++this.instanceCount > maxInstances) {
+    if (++this.instanceCount > maxInstances) {
+      this.report.error(
+        "verilog/many-instances",
+        loc,
+        `With '${node.name}', the design has more than ${maxInstances} instances.`,
+        "Look for an array of instances, a generate loop or a recursion that is larger than it was meant to be.",
+      );
+      return null;
+    }
+    if (this.stack.includes(key) || this.stack.length > maxInstanceDepth) {
       this.report.error(
         "verilog/recursion",
         loc,

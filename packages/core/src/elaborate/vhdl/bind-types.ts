@@ -84,7 +84,8 @@ export abstract class TypeFinder {
       );
       return;
     }
-    const near = id.startsWith('"') || id.startsWith("'") ? null : nearestName(id, this.scope.visibleNames());
+    const isOperator = id.startsWith('"') || id.startsWith("'");
+    const near = isOperator || !this.report.suggests ? null : nearestName(id, this.scope.visibleNames());
     const edit = near && loc.file >= 0 ? this.replacement(loc, near) : undefined;
     this.error(
       "undeclared",

@@ -239,9 +239,19 @@ export class World {
 
   /** A package that declares the name. */
   packageOf(name: string): string | null {
-    for (const [path, unit] of this.packages()) if (unit.scope.names.has(name)) return path;
-    return null;
+    let home = this.homes.get(name);
+    if (home === undefined) {
+      home = null;
+      for (const [path, unit] of this.packages()) {
+        if (!unit.scope.names.has(name)) continue;
+        home = path;
+        break;
+      }
+      this.homes.set(name, home);
+    }
+    return home;
   }
+  private readonly homes = new Map<string, string | null>();
 
   /** A package that is not used here and declares the operator for these operands. */
   operatorHome(

@@ -69,7 +69,9 @@ const charClass = (c: number) => (c < 128 ? classOf[c] : c === 0xa0 ? 4 : 0);
 const numberPattern =
   /(?:[0-9][0-9_]*\s*)?'[sS]?[bBoOdDhH]\s*[0-9a-fA-FxXzZ?][0-9a-fA-FxXzZ?_]*|'[01xXzZ](?![A-Za-z0-9_$])|[0-9][0-9_]*(?:\.[0-9][0-9_]*)?(?:[eE][+-]?[0-9][0-9_]*)?(?:(?:fs|ps|ns|us|ms|s)(?![A-Za-z0-9_$]))?/y;
 
-const maxExpansions = 200_000;
+const maxExpansions = 100_000;
+/** Characters that all expanded texts of a file may have. */
+const mostExpanded = 4_000_000;
 const maxNesting = 60;
 
 /** State of the directives from one token on. */
@@ -155,6 +157,7 @@ class Lexer {
   }
 
   private problems = 0;
+  private expanded = 0;
 
   private report(code: string, loc: Loc, message: string, remedy: string): void {
     this.problems++;
@@ -504,7 +507,12 @@ class Lexer {
       );
       return;
     }
-    if (this.open.includes(word) || ++this.expansions > maxExpansions || this.open.length > maxNesting) {
+    if (
+      this.open.includes(word) ||
+      ++this.expansions > maxExpansions ||
+      this.expanded > mostExpanded ||
+      this.open.length > maxNesting
+    ) {
       this.report(
         "verilog/macro",
         loc,
@@ -540,6 +548,7 @@ class Lexer {
       body = substitute(macro, actuals.list);
     }
     if (body === "") return;
+    this.expanded += body.length;
     const place = this.fixed ?? { file: this.file, start, end: this.at };
     this.open.push(word);
     this.scan(body, this.file, place);

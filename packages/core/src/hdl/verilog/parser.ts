@@ -41,6 +41,7 @@ export function includedFiles(sources: SourceSet): Set<number> {
 export function parseVerilog(
   sources: SourceSet,
   fileIndexes: readonly number[] = sources.files.map((_, i) => i),
+  tell: (file: string) => void = () => {},
 ): VerilogSyntax {
   const findings: Finding[] = [];
   const modules: ModuleNode[] = [];
@@ -52,6 +53,7 @@ export function parseVerilog(
   const skipped = includedFiles(sources);
   for (const file of fileIndexes) {
     if (skipped.has(file)) continue;
+    tell(sources.files[file].name);
     const { tokens, marks, attributes: texts } = tokenize(sources, file, pre, findings);
     for (const { at, text, loc } of texts) attributes.add(tokens[at], text, loc);
     const s = new TokenStream(tokens, sources, findings, marks);

@@ -13,11 +13,12 @@ export { formatVhdl } from "./format-text.ts";
 export { parseVhdlFile, type VhdlSyntax } from "./parser.ts";
 
 /** All VHDL files of a design, in their order. */
-export function parseVhdl(sources: SourceSet): VhdlSyntax {
+export function parseVhdl(sources: SourceSet, tell: (file: string) => void = () => {}): VhdlSyntax {
   const units: UnitNode[] = [];
   const findings: Finding[] = [];
   sources.files.forEach((file, i) => {
     if (!isVhdl(file.name)) return;
+    tell(file.name);
     const syntax = parseVhdlFile(sources, i);
     units.push(...syntax.units);
     findings.push(...syntax.findings);

@@ -18,10 +18,34 @@ const stmtWords = new Set(
   "if case loop for while exit next return null wait assert report with end elsif else when begin".split(" "),
 );
 
+/** Deeper nesting is no text of people. */
+const deepestStatement = 200;
+
 /** Sequential statements (IEEE 1076-2008 clause 10). */
 export abstract class StmtParser extends DeclParser {
   /** Up to `end`, `elsif`, `else`, `when`. */
   statements(): StmtNode[] {
+    if (this.nesting > deepestStatement) {
+      this.report(
+        "vhdl/too-deep",
+        this.current,
+        `Statements are nested more than ${deepestStatement} levels deep.`,
+        "Part them, with procedures.",
+      );
+      // what follows closes levels that nobody will look at
+      while (!this.atEnd) this.next();
+      return [];
+    }
+    this.nesting++;
+    try {
+      return this.statementList();
+    } finally {
+      this.nesting--;
+    }
+  }
+  private nesting = 0;
+
+  private statementList(): StmtNode[] {
     const list: StmtNode[] = [];
     while (!this.atEnd && !this.isAny("end", "elsif", "else", "when")) {
       if (this.isUnitStart()) break;

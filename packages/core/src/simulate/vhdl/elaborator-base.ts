@@ -16,6 +16,7 @@ import type {
 import { packingOf, type Subtype } from "../../elaborate/vhdl/types.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
 import { isSynthAttribute } from "../../netlist/attributes.ts";
+import { RunawaySignal } from "../kernel.ts";
 import { elementResolutionOf, resolutionOf, unbox, zeroOf } from "./elaborator-pieces.ts";
 import type { Program, Val } from "./emit-base.ts";
 import { plain } from "./emit-subprograms.ts";
@@ -180,6 +181,18 @@ export abstract class ElaboratorBase {
         return { v: zeroOf(made), shape: made };
       }
       if (error instanceof StopSignal) return { v: zeroOf(made), shape: made };
+      if (error instanceof RunawaySignal || (error instanceof RangeError && !/call stack/i.test(error.message))) {
+        const isLoop = error instanceof RunawaySignal;
+        this.report.error(
+          isLoop ? "vhdl/endless" : "vhdl/large-value",
+          loc,
+          isLoop
+            ? "This value is computed by a loop that does not come to an end."
+            : `This value has grown beyond what can be held (${(error as Error).message}).`,
+          isLoop ? "Check where the loop stops." : "Check the lengths that it is made of.",
+        );
+        return { v: zeroOf(made), shape: made };
+      }
       if (error instanceof RangeError && /call stack/i.test(error.message)) {
         this.report.error(
           "vhdl/recursion",
@@ -210,10 +223,13 @@ export abstract class ElaboratorBase {
     );
     if (!Array.isArray(v)) return shape;
     const [l, r, d] = v as number[];
-    const fixed: Shape = {
-      ...(plain(shape) as Shape & { k: "a" }),
-      dims: [{ l, d: d as 0 | 1, n: Math.max(0, d ? l - r + 1 : r - l + 1) }],
-    };
+    const fixed: Shape = emitter.sized(
+      {
+        ...(plain(shape) as Shape & { k: "a" }),
+        dims: [{ l, d: d as 0 | 1, n: Math.max(0, d ? l - r + 1 : r - l + 1) }],
+      },
+      loc,
+    );
     frame.shapes.set(subtype, fixed);
     return fixed;
   }

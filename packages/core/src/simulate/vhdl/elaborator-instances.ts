@@ -33,6 +33,9 @@ import { type DriverTree, leavesOf, partOf, readTree, Sig, type SigTree } from "
 import { origins, UnitEmitter } from "./unit-emitter.ts";
 import { Arr, type Bits, insertL, setL, sliceL } from "./values.ts";
 
+/** Instances, blocks and copies of generate statements together. */
+const mostInstances = 65_536;
+
 /** Instances, their ports and generics, and the border to Verilog. */
 export abstract class ElaboratorInstances extends ElaboratorBase {
   protected abstract process(process: BoundProcess, instance: VhdlInstance): void;
@@ -174,9 +177,23 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
       path: frame.path,
       loc,
     };
+    this.instanceCount++;
     parent?.children.push(made);
     this.byPath.set(frame.path.map((each) => each.toLowerCase()).join("."), made);
     return made;
+  }
+
+  private instanceCount = 0;
+  /** There are more than any design has: told once, and nothing more is made. */
+  private isCrowded(loc: Loc): boolean {
+    if (this.instanceCount <= mostInstances) return false;
+    this.report.error(
+      "vhdl/many-instances",
+      loc,
+      `The design has more than ${mostInstances} instances, blocks and copies.`,
+      "Look for a generate statement or a recursion that is larger than it was meant to be.",
+    );
+    return true;
   }
 
   protected fill(
@@ -185,6 +202,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
     architecture: ArchitectureDecl,
     rules: readonly ConfigRule[],
   ): void {
+    if (this.isCrowded(instance.loc)) return;
     if (this.depth > 200) {
       this.report.error(
         "vhdl/recursion",
@@ -287,6 +305,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
           return;
         }
         for (let i = 0; i < count; i++) {
+          if (this.isCrowded(each.range.loc)) return;
           const index = down ? left - i : left + i;
           const shown = emitter.valueText(index, { k: "s", type: each.range.type, lo: null, hi: null });
           const inner = new Frame(frame, null, [...frame.path, `${each.shown}(${shown})`]);

@@ -15,7 +15,7 @@ import { type Code, js as code, joined, rendered } from "../code.ts";
 import type { Engine } from "./engine.ts";
 import { Frame, type JsFunction, type Place } from "./frames.ts";
 import type { VhdlRuntime } from "./runtime.ts";
-import { type ArrayShape, type Bounds, rightOf, type Shape, shapeText } from "./shapes.ts";
+import { type ArrayShape, type Bounds, mostWords, rightOf, type Shape, shapeText, wordsOf } from "./shapes.ts";
 import type { Sig } from "./signals.ts";
 import { Arr, Codes } from "./values.ts";
 
@@ -435,14 +435,21 @@ export class EmitBase {
       this.dynamic.set(elem, constraint);
       return { ...shape, elem, dims: null, range: constraint.ranges[0] } as ArrayShape & { range: BoundRange };
     }
-    dims.forEach((each, i) => this.checkSize(each!, constraint.ranges[i]!.loc));
-    return { ...shape, elem, dims: dims as Bounds[] };
+    return this.sized({ ...shape, elem, dims: dims as Bounds[] }, constraint.ranges[0]!.loc);
   }
   private readonly dynamic = new WeakMap<Shape, Constraint>();
 
-  private checkSize(bounds: Bounds, loc: Loc): void {
-    if (bounds.n > 2 ** 26)
-      this.error("large-array", loc, `This array has ${bounds.n} elements.`, "Give it fewer than 67 million.");
+  /** The shape; one that no memory should hold is told, and is a small one from then on: nothing is made of it. */
+  sized(shape: ArrayShape, loc: Loc): ArrayShape {
+    if (wordsOf(shape) <= mostWords) return shape;
+    const count = shape.dims!.reduce((product, { n }) => product * n, 1);
+    this.error(
+      "large-array",
+      loc,
+      `This array has ${count} elements${isPacked(shape) ? "" : ` of ${wordsOf(shape.elem)} ${wordsOf(shape.elem) === 1 ? "value" : "values"} each`}: more than can be held.`,
+      `Check its bounds: all of an array may take ${mostWords} values, or ${16 * mostWords} bits.`,
+    );
+    return { ...shape, dims: shape.dims!.map((each) => ({ ...each, n: Math.min(each.n, 1) })) };
   }
 
   /** A value computed once, for a bound that is looked at often. */
@@ -470,6 +477,8 @@ export function enumNames(type: EnumType): readonly string[] {
   }
   return list;
 }
+
+const isPacked = (shape: ArrayShape): boolean => shape.pack !== null;
 
 function isDynamic(shape: Shape): boolean {
   if (shape.k === "a") return "range" in shape || isDynamic(shape.elem);

@@ -104,6 +104,9 @@ export function timeText(fs: number, unit: number): string {
   return `${sign}${whole}.${fraction} ${name}`;
 }
 
+/** Characters of a line that is put together by textio. */
+const longestLine = 2 ** 24;
+
 /** Everything that compiled VHDL calls by name. One for each simulation: it holds files and results of calls. */
 export class VhdlRuntime {
   /** Values that the last procedure gave back. */
@@ -516,6 +519,8 @@ export class VhdlRuntime {
   /** `write(l, text, justified, field)`: the line with it. side 0 is right. */
   write = (line: Cell | null, text: string, side: number, field: number): void => {
     const before = line ? this.textOf(line) : "";
+    if (before.length + Math.max(text.length, field) > longestLine)
+      throw new RangeError(`a line of more than ${longestLine} characters`);
     const padded = side === 0 ? text.padStart(field) : text.padEnd(field);
     this.o[0] = this.cell(this.lineOf(before + padded));
   };

@@ -39,6 +39,23 @@ export const rightOf = (b: Bounds): number => (b.d ? b.l - b.n + 1 : b.l + b.n -
 export const lowOf = (b: Bounds): number => (b.d ? rightOf(b) : b.l);
 export const highOf = (b: Bounds): number => (b.d ? b.l : rightOf(b));
 
+/** Words that a value of the shape takes, about: a whole number, a reference, 16 bits or characters kept together. */
+export function wordsOf(shape: Shape): number {
+  switch (shape.k) {
+    case "a": {
+      if (!shape.dims) return 1;
+      const count = shape.dims.reduce((product, { n }) => product * n, 1);
+      return shape.pack ? Math.ceil(count / 16) : count * wordsOf(shape.elem);
+    }
+    case "r":
+      return shape.fields.reduce((sum, field) => sum + wordsOf(field), 1);
+    default:
+      return 1;
+  }
+}
+/** Of one value. */
+export const mostWords = 2 ** 22;
+
 const typeNumbers = new WeakMap<VType, number>();
 let typeCount = 0;
 function numberOf(type: VType): number {
