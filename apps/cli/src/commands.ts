@@ -10,7 +10,6 @@ import {
   MemoryStore,
   PlayError,
   Player,
-  type PlayStep,
   packBitstream,
   primitivesFor,
   runFlow,
@@ -150,9 +149,13 @@ function instancePaths(
 
 function readPorts(value: unknown, path: string): ImagePort[] {
   const list = Array.isArray(value) ? value : (value as { ports?: unknown } | null)?.ports;
-  if (!Array.isArray(list) || list.some((port) => typeof port?.port !== "string" || typeof port?.pin !== "string"))
+  const isPort = (port: Record<string, unknown> | null) =>
+    typeof port?.["port"] === "string" &&
+    typeof port["pin"] === "string" &&
+    (port["clockNs"] === null || port["clockNs"] === undefined || (port["clockNs"] as number) > 0);
+  if (!Array.isArray(list) || !list.every(isPort))
     throw new UsageError(`${path} is not a list of ports as 'build' writes it.`);
-  return list as ImagePort[];
+  return (list as ImagePort[]).map((port) => ({ ...port, clockNs: port.clockNs ?? null }));
 }
 
 export async function play(
@@ -161,11 +164,10 @@ export async function play(
   io: Session,
 ): Promise<number> {
   const portsFile = readJson(options.ports, io);
-  const partName = options.part ?? (portsFile as { part?: string } | null)?.part ?? "";
+  const partName = options.part ?? String((portsFile as { part?: unknown } | null)?.part ?? "");
   const { part, findings } = findPart(partName);
   if (!part) throw new UsageError(findings.map(formatFinding).join("\n"));
   const steps = readJson(options.steps, io);
-  if (!Array.isArray(steps)) throw new UsageError(`${options.steps} must be a list of steps.`);
   const file = io.readBytes(imagePath);
   if (!file) throw new UsageError(`Cannot read ${imagePath}.`);
   const device = new SimulatedPart(part);
@@ -178,7 +180,7 @@ export async function play(
   }
   try {
     const player = new Player(device, part, readPorts(portsFile, options.ports));
-    const good = player.play(steps as PlayStep[], (read) => {
+    const good = player.play(steps, (read) => {
       io.out(JSON.stringify(read.values));
       for (const mismatch of read.mismatch) io.err(`step ${read.step}: error: [play/mismatch] ${mismatch}`);
     });
@@ -194,7 +196,10 @@ const reportKinds = ["utilization", "timing", "pins", "findings", "stages"] as c
 export async function report(folder: string, kind: string, options: { json?: boolean }, io: Session): Promise<number> {
   if (!(reportKinds as readonly string[]).includes(kind))
     throw new UsageError(`There is no report '${kind}'. The reports are ${reportKinds.join(", ")}.`);
-  const data = readJson(joinPath(folder, "report.json"), io) as Record<string, unknown>;
+  const read = readJson(joinPath(folder, "report.json"), io);
+  if (typeof read !== "object" || read === null || Array.isArray(read))
+    throw new UsageError(`${joinPath(folder, "report.json")} is not what 'build' writes.`);
+  const data = read as Record<string, unknown>;
   const section =
     kind === "utilization"
       ? { resources: data["utilization"], modules: data["modules"], levels: data["levels"] }

@@ -101,11 +101,11 @@ export class FileChannel {
           await this.check(path, "write");
           return { done: true };
         case "folder":
-          await mkdir(await this.check(path, "write"), { recursive: true });
+          await makeFolder(await this.check(path, "write"));
           return { done: true };
         case "write": {
           const place = await this.check(path, "write");
-          await mkdir(dirname(place), { recursive: true });
+          await makeFolder(dirname(place));
           await (request.append ? appendFile : writeFile)(place, request.bytes);
           return { done: true };
         }
@@ -126,6 +126,19 @@ export class FileChannel {
     throw new FileRefused(
       `${path} lies outside of the folders that may be ${how === "read" ? "read" : "written"}; --allow-${how} ${dirname(path)} would allow it.`,
     );
+  }
+}
+
+/** With those above it. Node's own way never comes back where a system says that a folder's place does not exist. */
+async function makeFolder(path: string): Promise<void> {
+  try {
+    await mkdir(path);
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    if (code === "EEXIST" && (await kindOf(path)) === "folder") return;
+    if (code !== "ENOENT" || dirname(path) === path || (await kindOf(dirname(path))) === "folder") throw error;
+    await makeFolder(dirname(path));
+    await mkdir(path);
   }
 }
 

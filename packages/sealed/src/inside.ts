@@ -28,12 +28,17 @@ export function sealProcess(): Inside {
   const refuse = (): never => {
     throw new Error("There is no network here.");
   };
+  const refuseBuiltin = (): never => {
+    throw new Error("There is nothing of the kind here.");
+  };
   net.Socket.prototype.connect = refuse;
   net.Server.prototype.listen = refuse;
   dgram.Socket.prototype.bind = refuse;
   dgram.Socket.prototype.send = refuse;
   dgram.Socket.prototype.connect = refuse;
   for (const name of Object.keys(dns)) if (/^(lookup|resolve|reverse)/.test(name)) Reflect.set(dns, name, refuse);
+  for (const name of ["binding", "_linkedBinding", "dlopen", "getBuiltinModule", "loadEnvFile"])
+    if (name in process) Reflect.set(process, name, refuseBuiltin);
   const inside: Inside = {
     argv: [...process.argv],
     send: process.send ? process.send.bind(process) : null,

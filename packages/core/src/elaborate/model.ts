@@ -352,7 +352,10 @@ export interface PortBinding {
   readonly loc: Loc;
 }
 export interface Instance {
+  /** With the generate scopes that it is in, below its parent. */
   readonly name: string;
+  /** Its label alone, where that is known apart: an escaped one may hold dots. */
+  readonly ownName?: string;
   /** Names from the top on, with the top's own. */
   readonly path: string;
   readonly module: string;

@@ -24,6 +24,64 @@ export class PlayError extends Error {
 
 const unitsNs: Readonly<Record<string, number>> = { fs: 1e-6, ps: 1e-3, ns: 1, us: 1e3, ms: 1e6, s: 1e9 };
 
+/** Longest that a script may let time go on in one step: beyond it nobody waits for the end. */
+const mostCycles = 2 ** 40;
+
+/**
+ * Steps of a script as they stand in a file.
+ * @throws PlayError with the first that cannot be followed.
+ */
+export function checkSteps(value: unknown): PlayStep[] {
+  if (!Array.isArray(value)) throw new PlayError('A script is a list of steps, such as [{"run": "20us"}].');
+  value.forEach((step: unknown, i) => {
+    const wrong = (what: string): never => {
+      throw new PlayError(`Step ${i}: ${what}`);
+    };
+    if (!isObject(step)) return wrong("it is no step: write one of set, run, clock, link and read.");
+    const kinds = ["set", "run", "clock", "link", "read"].filter((kind) => kind in step);
+    if (kinds.length !== 1) return wrong("write one of set, run, clock, link and read.");
+    const { set, run, clock, link, read, expect } = step as Record<string, unknown>;
+    switch (kinds[0]) {
+      case "set":
+        if (!isObject(set)) return wrong('set takes ports and values, such as {"sw": 5}.');
+        for (const [port, level] of Object.entries(set))
+          if (typeof level !== "string" && !Number.isInteger(level))
+            return wrong(`'${port}' is set to ${JSON.stringify(level)}: give a whole number, or "z".`);
+        return;
+      case "run":
+        if (typeof run !== "string") return wrong('run takes a time, such as "20us".');
+        return;
+      case "clock":
+        if (!isObject(clock) || typeof clock["port"] !== "string")
+          return wrong('clock takes a port and a number of cycles, such as {"port": "clk", "cycles": 8}.');
+        if (
+          !Number.isInteger(clock["cycles"]) ||
+          (clock["cycles"] as number) < 0 ||
+          (clock["cycles"] as number) > mostCycles
+        )
+          return wrong(`${JSON.stringify(clock["cycles"])} is no number of cycles: give a whole number from 0 on.`);
+        return;
+      case "link":
+        if (!isObject(link) || typeof link["from"] !== "string" || typeof link["to"] !== "string")
+          return wrong('link takes two serial lines, such as {"from": "tx", "to": "rx"}.');
+        return;
+      default:
+        if (!Array.isArray(read) || read.some((name) => typeof name !== "string"))
+          return wrong('read takes a list of ports, such as ["led"].');
+        if (
+          expect !== undefined &&
+          (!Array.isArray(expect) || expect.some((each) => typeof each !== "string" && !Number.isInteger(each)))
+        )
+          return wrong("expect takes a list of whole numbers, or texts of 0, 1, x and z.");
+        if (Array.isArray(expect) && expect.length !== read.length)
+          return wrong(`it reads ${read.length} ports and expects ${expect.length} values.`);
+    }
+  });
+  return value as PlayStep[];
+}
+const isObject = (value: unknown): value is Record<string, unknown> =>
+  typeof value === "object" && value !== null && !Array.isArray(value);
+
 /** A part with names on its pins: ports of the design, read and set as numbers. */
 export class Player {
   private readonly bits = new Map<string, { pad: number; port: ImagePort }>();
@@ -106,7 +164,11 @@ export class Player {
     const match = /^\s*([\d.]+)\s*(fs|ps|ns|us|ms|s)\s*$/.exec(duration);
     if (!match) throw new PlayError(`Step ${step}: '${duration}' is not a time, such as 20us.`);
     const ns = Number(match[1]) * unitsNs[match[2]];
+    if (!Number.isFinite(ns)) throw new PlayError(`Step ${step}: '${duration}' is not a time, such as 20us.`);
     const clocks = [...this.bits.values()].filter(({ port }) => port.clockNs !== null);
+    const cycles = clocks.reduce((most, { port }) => Math.max(most, ns / port.clockNs!), 0);
+    if (cycles > mostCycles)
+      throw new PlayError(`Step ${step}: '${duration}' is ${cycles.toExponential(1)} cycles long.`);
     if (clocks.length === 1) {
       this.device.runClock(clocks[0].pad, Math.round(ns / clocks[0].port.clockNs!));
       return;
@@ -142,7 +204,8 @@ export class Player {
   }
 
   /** Runs a whole script; `onRead` is called for each read. @returns False if some expectation was not met. */
-  play(steps: readonly PlayStep[], onRead: (read: PlayRead) => void): boolean {
+  play(script: unknown, onRead: (read: PlayRead) => void): boolean {
+    const steps = checkSteps(script);
     let good = true;
     steps.forEach((step, i) => {
       if ("set" in step) this.set(step.set, i);

@@ -492,6 +492,15 @@ export class Kernel {
     if (result.done) this.ended(thread);
   }
 
+  /** Of the processes that are run in the order of their dependence, those that are due. */
+  dueInOrder(): number[] {
+    const due: number[] = [];
+    this.levelOf.forEach((level, process) => {
+      if (level >= 0 && (this.levels[level >>> 5] >>> (level & 31)) & 1) due.push(process);
+    });
+    return due;
+  }
+
   /** A turn of a loop within a process. */
   tick(): void {
     if (++this.loopTurns > this.maxLoopTurns) throw new RunawaySignal(this.currentProcess, true);

@@ -1,4 +1,4 @@
-import type { Signal } from "../elaborate/model.ts";
+import type { Instance, Signal } from "../elaborate/model.ts";
 import type { Kernel } from "./kernel.ts";
 import type { Program } from "./program.ts";
 import type { DumpScope, Runtime } from "./runtime.ts";
@@ -107,8 +107,7 @@ export class WaveRecorder {
       const count = storage.places[signal.id].count;
       if (count && (!this.chosen || count > mostElements)) continue;
       if (!scopes.some((scope) => isMeant(signal, scope))) continue;
-      const inner = signal.name.split(".");
-      const path = [design.top.name, ...inner.slice(0, -1)];
+      const path = [design.top.name, ...scopesOf(signal)];
       for (let element = 0; element < Math.max(1, count); element++) {
         this.add(signal, element);
         this.sink.declare(
@@ -251,6 +250,26 @@ function elementName(signal: Signal, element: number): string {
     rest = Math.floor(rest / size);
   }
   return name;
+}
+
+/** Scopes that a signal is in, below the top. An escaped name may hold dots: it is one scope, or the signal's own, all the same. */
+function scopesOf({ name, plainName, instance }: Signal): string[] {
+  let rest = name.endsWith(plainName)
+    ? name.slice(0, name.length - plainName.length)
+    : `${name}.`.replace(/[^.]*\.$/, "");
+  const own: string[] = [];
+  for (let at: Instance | null = instance; at?.parent; at = at.parent) own.unshift(at.ownName ?? at.name);
+  const scopes: string[] = [];
+  const plain = (text: string) => scopes.push(...text.split(".").filter((part) => part !== ""));
+  for (const each of own) {
+    const at = `.${rest}`.indexOf(`.${each}.`);
+    if (at < 0) continue;
+    plain(rest.slice(0, at));
+    scopes.push(each);
+    rest = rest.slice(at + each.length + 1);
+  }
+  plain(rest);
+  return scopes;
 }
 
 function isMeant(signal: Signal, { path, depth, signal: only }: DumpScope): boolean {

@@ -296,7 +296,9 @@ export class Simulation {
     const counts = new Map<number, number>();
     for (const number of this.kernel.recent) counts.set(number, (counts.get(number) ?? 0) + 1);
     counts.delete(signal.process);
-    const members = [signal.process, ...[...counts].filter(([, count]) => count > 1).map(([number]) => number)]
+    // those that run in order of dependence are run by one in their place: the ones among them that are due are meant
+    const due = this.kernel.dueInOrder();
+    const members = [signal.process, ...due, ...[...counts].filter(([, count]) => count > 1).map(([number]) => number)]
       .filter((number) => processes[number])
       .slice(0, 8);
     const first = processes[members[0]];

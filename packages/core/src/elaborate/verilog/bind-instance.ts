@@ -140,10 +140,20 @@ export function elaborateInstance(parent: ItemBinder, written: InstanceItem, sco
         );
     }
     const label = scope.prefix.slice(scope.root.prefix.length) + name;
-    const instance = design.instantiate(module, label, scope, all, item.nameLoc, prefix, (child) => {
-      child.adoptDefparams(defparams, prefix);
-      bindInterfaces(parent, child, item, scope);
-    });
+    const instance = design.instantiate(
+      module,
+      label,
+      scope,
+      all,
+      item.nameLoc,
+      prefix,
+      (child) => {
+        child.adoptDefparams(defparams, prefix);
+        bindInterfaces(parent, child, item, scope);
+      },
+      null,
+      name,
+    );
     if (!instance) return;
     design.noteAttributes(item.moduleLoc, path, true);
     foreign?.made(instance, all);

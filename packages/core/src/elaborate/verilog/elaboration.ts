@@ -151,10 +151,12 @@ export class Elaboration implements Host {
     timeScale: TimeScale,
     loc: Loc,
     moduleLoc: Loc,
+    ownName = name,
   ): Instance {
     const path = parent ? `${parent.path}.${name}` : name;
     const instance: Instance = {
       name,
+      ownName,
       path,
       module,
       kind,
@@ -294,6 +296,7 @@ export class Elaboration implements Host {
     connect: (binder: ItemBinder) => void,
     /** Of the other language. */
     foreignParent: Instance | null = null,
+    ownName = name,
   ): Instance | null {
     // the same module with the same parameters within itself never ends
     const key = `${node.name} ${[...overrides].map(([param, value]) => `${param}=${"value" in value ? describe(value) : ""}`).join()}`;
@@ -318,7 +321,7 @@ export class Elaboration implements Host {
     const kind = node.kind;
     const timeScale = node.timeScale ?? defaultTimeScale;
     const outer = parent?.instance ?? foreignParent;
-    const instance = this.newInstance(name, node.name, kind, outer, timeScale, loc, node.nameLoc);
+    const instance = this.newInstance(name, node.name, kind, outer, timeScale, loc, node.nameLoc, ownName);
     const scope = new Scope(this.unit, instance, prefix, node.name, "module");
     scope.automatic = node.automatic || node.kind === "program";
     this.scopes.set(instance, scope);

@@ -122,8 +122,13 @@ export class UnitEmitter extends EmitStmt {
       let frame: Frame = this.frame;
       if (decl?.kind === "entity" || decl?.kind === "architecture")
         while (frame.fn && frame.parent) frame = frame.parent;
-      const path = frame.path.map((each) => each.toLowerCase()).join(":");
-      const own = decl && decl.kind !== "entity" && decl.kind !== "architecture" ? decl.name.toLowerCase() : "";
+      // the path is that of the declaration, from wherever it is asked for (16.2.4)
+      else if (decl)
+        for (let home: Frame | null = frame; home; home = home.parent) if (home.places.has(decl)) frame = home;
+      // extended names keep their letters as they are
+      const shown = (name: string) => (name.startsWith("\\") ? name : name.toLowerCase());
+      const path = frame.path.map(shown).join(":");
+      const own = decl && decl.kind !== "entity" && decl.kind !== "architecture" ? shown(decl.name) : "";
       return this.textKnown(`:${path}:${own}`);
     }
     if (name === "simple_name") return this.textKnown(decl?.name ?? "");
