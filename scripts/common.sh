@@ -76,7 +76,10 @@ password() {
   cat "$file"
 }
 
-free_port() { node -e 'const s=require("net").createServer().listen(0,"127.0.0.1",()=>{console.log(s.address().port);s.close()})'; }
+# None of those that connections get by themselves: whoever tries to connect while nobody listens could be given it.
+free_port() {
+  node -e '(function next(){const port=20000+Math.floor(Math.random()*12000);const s=require("net").createServer().on("error",next).listen(port,"127.0.0.1",()=>s.close(()=>console.log(port)))})()'
+}
 
 # PostgreSQL on loopback, in a folder of the project. It refuses to run as root, so root hands it to the account that
 # its package made; if that account cannot reach the project's folder, the data goes to a folder of its own. Whoever wants

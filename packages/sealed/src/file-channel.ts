@@ -179,6 +179,8 @@ export function reasonOf({ code, message }: NodeJS.ErrnoException): string {
     case "ENOTDIR":
     case "EEXIST":
       return "a file stands where a folder would have to be";
+    case "ENOENT":
+      return "its folder is not there and cannot be made";
     case "ENOSPC":
       return "the disk is full";
     case "EROFS":

@@ -62,7 +62,7 @@ export class BenchRunsController {
     @Param("designId", ParseUUIDPipe) designId: string,
     @Body() dto: StartBenchRunDto,
   ): Promise<BenchRunInfo> {
-    return this.runs.start(designId, (await this.designs.inputOf(designId)).sources, dto);
+    return this.runs.start(designId, async () => (await this.designs.inputOf(designId)).sources, dto);
   }
 
   @Get("runs/:runId")

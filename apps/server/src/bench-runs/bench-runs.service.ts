@@ -23,10 +23,15 @@ export class BenchRunsService {
   ) {}
 
   /** Queues a run on a copy of the sources as they are now. */
-  async start(designId: string, sources: readonly NamedHash[], dto: StartBenchRunDto): Promise<BenchRunInfo> {
+  async start(
+    designId: string,
+    sourcesNow: () => Promise<readonly NamedHash[]>,
+    dto: StartBenchRunDto,
+  ): Promise<BenchRunInfo> {
     const row = await this.sequelize.transaction(async () => {
       // numbers count within a design: the lock makes two requests at once take turns
       await this.sequelize.query("SELECT id FROM designs WHERE id = $1 FOR UPDATE", { bind: [designId] });
+      const sources = await sourcesNow();
       const number = Number((await this.runs.max("number", { where: { designId } })) ?? 0) + 1;
       const finished = await this.runs.findAll({
         where: { designId, status: { [Op.in]: ["done", "failed", "cancelled"] } },

@@ -36,9 +36,9 @@ export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
   return {
     port: number("GATE_CLOCK_PORT", 4780, 0),
     databaseUrl,
-    webFolder: env["GATE_CLOCK_WEB"] ?? null,
-    demoFolder: env["GATE_CLOCK_DEMO"] ?? null,
-    noteFile: env["GATE_CLOCK_NOTE"] ?? null,
+    webFolder: env["GATE_CLOCK_WEB"] || null,
+    demoFolder: env["GATE_CLOCK_DEMO"] || null,
+    noteFile: env["GATE_CLOCK_NOTE"] || null,
     workers: Math.floor(number("GATE_CLOCK_WORKERS", Math.max(2, availableParallelism()), 1)),
     jobMemory: number("GATE_CLOCK_JOB_MB", 4096, 128) * 2 ** 20,
     jobMs: number("GATE_CLOCK_JOB_MINUTES", 12 * 60, 0.01) * 60_000,

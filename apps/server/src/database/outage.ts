@@ -1,5 +1,6 @@
 /** What the database's own words for going away have in common. */
-const codes = /^(57P0[1-5]|08\w{3}|53300|ECONNREFUSED|ECONNRESET|EPIPE|ENOENT|ETIMEDOUT|EAI_AGAIN)$/;
+/** Two that waited for each other are among them: trying again is all there is to do. */
+const codes = /^(40P01|40001|57P0[1-5]|08\w{3}|53300|ECONNREFUSED|ECONNRESET|EPIPE|ENOENT|ETIMEDOUT|EAI_AGAIN)$/;
 const names =
   /^Sequelize(Connection|HostNotFound|HostNotReachable|ConnectionRefused|ConnectionTimedOut|AccessDenied|ConnectionAcquireTimeout)\w*Error$/;
 const words =

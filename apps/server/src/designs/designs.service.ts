@@ -146,6 +146,8 @@ export class DesignsService {
    */
   async saveFile(id: string, fileId: string, dto: SaveFileDto): Promise<DesignFile> {
     return this.sequelize.transaction(async (transaction) => {
+      // the design before what is in it, as everybody does who takes both: nobody waits for the other for ever
+      await this.row(id, true);
       const file = await this.files.findOne({ where: { id: fileId, designId: id }, lock: transaction.LOCK.UPDATE });
       if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
       if (file.text === dto.text) return toFile(file);
@@ -156,7 +158,7 @@ export class DesignsService {
       }
       await file.update({ text: dto.text, hash: hashOf(dto.text), version: file.version + 1 });
       await this.versions.create({ fileId: file.id, version: file.version, text: file.text });
-      await this.designs.update({ updatedAt: new Date() }, { where: { id } });
+      await this.touch(id);
       await this.notices.tell({ kind: "design", designId: id, file: { id: file.id, version: file.version } });
       return toFile(file);
     });
@@ -165,6 +167,7 @@ export class DesignsService {
   /** Another name, or another folder. @throws ConflictException if a file has it already. */
   async renameFile(id: string, fileId: string, dto: RenameFileDto): Promise<DesignFile> {
     return this.sequelize.transaction(async () => {
+      await this.row(id, true);
       const file = await this.files.findOne({ where: { id: fileId, designId: id } });
       if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
       await this.checkPath(id, dto.path, file.targetId);
@@ -175,7 +178,7 @@ export class DesignsService {
           throw new ConflictException(`The design has a file ${dto.path} already.`);
         throw error;
       }
-      await this.designs.update({ updatedAt: new Date() }, { where: { id } });
+      await this.touch(id);
       await this.notices.tell({ kind: "design", designId: id });
       return toFile(file);
     });
@@ -183,9 +186,10 @@ export class DesignsService {
 
   async removeFile(id: string, fileId: string): Promise<void> {
     await this.sequelize.transaction(async () => {
+      await this.row(id, true);
       const count = await this.files.destroy({ where: { id: fileId, designId: id } });
       if (!count) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
-      await this.designs.update({ updatedAt: new Date() }, { where: { id } });
+      await this.touch(id);
       await this.notices.tell({ kind: "design", designId: id });
     });
   }
@@ -268,6 +272,12 @@ export class DesignsService {
     const row = await this.designs.findByPk(id, isLocked ? { lock: true } : {});
     if (!row) throw new NotFoundException(`There is no design ${id}.`);
     return row;
+  }
+
+  /** The design has changed now. Takes its row, so that whoever holds that sees all of the change or nothing. */
+  private async touch(id: string): Promise<void> {
+    // (a model's update leaves out what would change this column alone)
+    await this.sequelize.query("UPDATE designs SET updated_at = clock_timestamp() WHERE id = $1", { bind: [id] });
   }
 
   private narrowFilesOf(designIds: readonly string[]): Promise<DesignFileModel[]> {

@@ -23,7 +23,10 @@ export const hashOf = (text: string): string => createHash("sha256").update(text
 export class TextsService {
   constructor(@Inject(Sequelize) private readonly sequelize: Sequelize) {}
 
-  /** Keeps the texts of files as they are now: taken over within the database. */
+  /**
+   * Keeps the texts of files as they are now: taken over within the database. Whoever wants them to be those that it has
+   * just read the hashes of holds the design's row meanwhile: no save is committed without that.
+   */
   async keepFilesOf(designId: string): Promise<void> {
     await this.sequelize.query(
       `INSERT INTO texts (hash, text, created_at) SELECT DISTINCT ON (hash) hash, text, now() FROM design_files
@@ -38,7 +41,11 @@ export class TextsService {
       { bind: [[...new Set(files.map((file) => file.hash))]], type: QueryTypes.SELECT },
     );
     const texts = new Map(rows.map((row) => [row.hash, row.text]));
-    return files.map(({ name, hash }) => ({ name, text: texts.get(hash) ?? "" }));
+    return files.map(({ name, hash }) => {
+      const text = texts.get(hash);
+      if (text === undefined) throw new Error(`The text of ${name} (${hash}) is not kept.`);
+      return { name, text };
+    });
   }
 
   async inputOf(input: HashedInput): Promise<DesignInput> {

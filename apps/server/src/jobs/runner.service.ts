@@ -142,12 +142,19 @@ export class JobRunner implements OnApplicationShutdown {
       const claimed = await this.queue.claim(this.me, Math.max(1, workers - 1), !hasSlot);
       if (!claimed) return null;
       const kind = this.kinds.get(claimed.kind)!;
-      const task = claimed.attempts <= mostAttempts ? await kind.begin(claimed.id) : null;
-      return { claimed, kind, task };
+      try {
+        const task = claimed.attempts <= mostAttempts ? await kind.begin(claimed.id) : null;
+        return { claimed, kind, task, problem: null };
+      } catch (error) {
+        if (isOutage(error)) throw error;
+        this.log.error((error as Error).stack ?? (error as Error).message);
+        return { claimed, kind, task: null, problem: error as Error };
+      }
     });
     if (!begun) return false;
-    const { claimed, kind, task } = begun;
-    if (claimed.attempts > mostAttempts)
+    const { claimed, kind, task, problem } = begun;
+    if (problem) await this.end(claimed.id, () => kind.fail(claimed.id, internal(problem.message)));
+    else if (claimed.attempts > mostAttempts)
       await this.end(claimed.id, () =>
         kind.fail(claimed.id, {
           text: `Given up: the server that ran it was lost ${mostAttempts} times.`,

@@ -130,9 +130,11 @@ export class TargetsService {
   /** Builds for one target without choosing it. */
   async startTrial(designId: string, targetId: string): Promise<Trial> {
     await this.row(designId, targetId);
-    const input = (await this.inputs(designId)).get(targetId);
-    if (!input) throw new NotFoundException(`Design ${designId} has no target ${targetId}.`);
-    return this.trials.create(designId, targetId, input);
+    return this.trials.create(designId, targetId, async () => {
+      const input = (await this.inputs(designId)).get(targetId);
+      if (!input) throw new NotFoundException(`Design ${designId} has no target ${targetId}.`);
+      return input;
+    });
   }
 
   private async copyRules(designId: string, from: string, to: string): Promise<void> {

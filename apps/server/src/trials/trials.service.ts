@@ -37,11 +37,12 @@ export class TrialsService {
     @Inject(Notices) private readonly notices: Notices,
   ) {}
 
-  /** Queues a trial on a copy of the inputs as they are now. */
-  async create(designId: string, targetId: string, input: HashedInput): Promise<Trial> {
-    const row = await this.sequelize.transaction(async () => {
+  /** Queues a trial on the inputs as they are now. @param inputNow Reads them, with the design held. */
+  async create(designId: string, targetId: string, inputNow: () => Promise<HashedInput>): Promise<Trial> {
+    const { row, input } = await this.sequelize.transaction(async () => {
       // numbers count within a design: the lock makes two requests at once take turns
       await this.sequelize.query("SELECT id FROM designs WHERE id = $1 FOR UPDATE", { bind: [designId] });
+      const input = await inputNow();
       const number = Number((await this.trials.max("number", { where: { designId } })) ?? 0) + 1;
       const stages = stageNames.map((stage) => ({
         stage,
@@ -56,7 +57,7 @@ export class TrialsService {
       const made = await this.trials.create({ ...fields, inputs: input });
       await this.queue.add(made.id, "trial", designId);
       await this.notices.tell({ kind: "trial", designId, id: made.id });
-      return made;
+      return { row: made, input };
     });
     return toTrial(row, input);
   }

@@ -2,7 +2,7 @@ import type { Finding } from "../common/finding.ts";
 import type { SourceSet } from "../common/source.ts";
 
 /** True of the engine's word for a stack that is full. */
-export const isFullStack = (error: unknown): error is RangeError =>
+export const isFullStack = (error: unknown): boolean =>
   error instanceof RangeError && /call stack/i.test(error.message);
 
 /**

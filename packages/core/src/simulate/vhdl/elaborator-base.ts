@@ -23,12 +23,15 @@ import { plain } from "./emit-subprograms.ts";
 import { type Engine } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { StopSignal, VhdlError, type VhdlRuntime } from "./runtime.ts";
-import { isStatic, type Shape } from "./shapes.ts";
+import { isStatic, leafCount, type Shape } from "./shapes.ts";
 import { Driver, leavesOf, Proc, Sig, type SigTree } from "./signals.ts";
 import { origins, UnitEmitter } from "./unit-emitter.ts";
 import { Arr, copy } from "./values.ts";
 
 /** A signal of an instance, for hierarchies and waves. */
+/** Parts of one signal. */
+const mostParts = 2 ** 19;
+
 export interface NamedSignal {
   readonly decl: SignalDecl;
   readonly tree: SigTree;
@@ -255,6 +258,16 @@ export abstract class ElaboratorBase {
       case "signal": {
         const shape = this.shapeOf(decl.subtype, frame, decl.loc);
         if (!this.checkBounds(shape, decl)) return;
+        const parts = leafCount(shape);
+        if (parts > mostParts) {
+          this.report.error(
+            "vhdl/large-array",
+            decl.loc,
+            `Signal '${decl.name}' has ${parts} parts, each a signal by itself.`,
+            `A signal may have ${mostParts}: use a variable, or wider elements.`,
+          );
+          return;
+        }
         const value = decl.init ? this.evaluate(decl.init, shape, frame).v : this.defaultOf(shape, frame, decl.loc).v;
         const tree = this.makeTree(decl.name, shape, value, decl.subtype, frame);
         frame.places.set(decl, { k: "sig", tree, shape });

@@ -1,3 +1,4 @@
+import { isFullStack } from "../../elaborate/too-deep.ts";
 import type { ArchitectureDecl, BoundProcess, ConfigRule, EntityDecl, Expr } from "../../elaborate/vhdl/bound.ts";
 import { js as code } from "../code.ts";
 import { delayedValue, guardedEdge, onlyEdge } from "./clocked.ts";
@@ -105,6 +106,15 @@ import { declaresConstants, UnitEmitter } from "./unit-emitter.ts";
           : link();
       }
     } catch (error) {
+      if (error instanceof RangeError && !isFullStack(error)) {
+        this.report.error(
+          "vhdl/large-value",
+          process.headLoc,
+          `Process '${process.name}' declares more than can be held (${error.message}).`,
+          "Check the bounds of what it declares.",
+        );
+        return;
+      }
       if (!(error instanceof VhdlError)) throw error;
       const place = this.program.places[error.at] ?? process.headLoc;
       this.report.error("vhdl/value", place.file >= 0 ? place : process.headLoc, `${error.message}.`, error.remedy);

@@ -449,7 +449,7 @@ export class EmitBase {
       `This array has ${count} elements${isPacked(shape) ? "" : ` of ${wordsOf(shape.elem)} ${wordsOf(shape.elem) === 1 ? "value" : "values"} each`}: more than can be held.`,
       `Check its bounds: all of an array may take ${mostWords} values, or ${16 * mostWords} bits.`,
     );
-    return { ...shape, dims: shape.dims!.map((each) => ({ ...each, n: Math.min(each.n, 1) })) };
+    return { ...shape, dims: shape.dims!.map((each) => ({ ...each, n: 0 })) };
   }
 
   /** A value computed once, for a bound that is looked at often. */

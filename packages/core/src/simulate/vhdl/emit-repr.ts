@@ -209,7 +209,7 @@ export abstract class EmitRepr extends EmitBase {
 
   /** Payload with `n` elements of one value. */
   protected filled(shape: ArrayShape, n: string, value: Val): string {
-    if (shape.pack === "char") return `String.fromCharCode(${value.js}).repeat(${n})`;
+    if (shape.pack === "char") return `${this.rt("repeated")}(${value.js},${n})`;
     if (shape.pack) return `${this.rt("allOf")}(${shape.pack === "bit" ? `${value.js}+2` : value.js},${n})`;
     return `${this.rt("fill")}(${n},()=>${isList(value.shape) ? `${this.rt("copy")}(${value.js})` : value.js})`;
   }

@@ -1,5 +1,6 @@
 import type { Loc } from "../../common/source.ts";
 import type { DesignFiles } from "../design-files.ts";
+import { mostWords } from "./shapes.ts";
 import {
   hasEvent,
   isActive,
@@ -334,9 +335,14 @@ export class VhdlRuntime {
   /** Time since; time'high if never (16.2). */
   since = (at: number, now: number): number => (at >= 0 ? now - at : Number.MAX_SAFE_INTEGER);
   fill = (n: number, make: () => unknown): unknown[] => {
+    if (n > mostWords) throw new RangeError(`an array of ${n} elements`);
     const list: unknown[] = new Array(n);
     for (let i = 0; i < n; i++) list[i] = make();
     return list;
+  };
+  repeated = (code: number, n: number): string => {
+    if (n > 16 * mostWords) throw new RangeError(`a string of ${n} characters`);
+    return String.fromCharCode(code).repeat(n);
   };
   setChar = (s: string, k: number, c: number): string => s.slice(0, k) + String.fromCharCode(c) + s.slice(k + 1);
   /** List with a stretch replaced, in place. */

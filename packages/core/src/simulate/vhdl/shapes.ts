@@ -53,6 +53,12 @@ export function wordsOf(shape: Shape): number {
       return 1;
   }
 }
+/** Signals that a signal of the shape consists of. */
+export function leafCount(shape: Shape): number {
+  if (shape.k === "r") return shape.fields.reduce((sum, field) => sum + leafCount(field), 0);
+  if (shape.k !== "a" || shape.pack || !shape.dims) return 1;
+  return shape.dims.reduce((product, { n }) => product * n, 1) * leafCount(shape.elem);
+}
 /** Of one value. */
 export const mostWords = 2 ** 22;
 

@@ -121,8 +121,12 @@ export function fromInt(v: number, n: number): Bits {
   return BigInt(v) & bigMask(n);
 }
 
+/** Elements of a vector. */
+const mostBits = 2 ** 26;
+
 export function allOf(code: number, n: number): Bits {
   if (n === 0) return 0;
+  if (n > mostBits) throw new RangeError(`a vector of ${n} elements`);
   if (code === L0) return n <= 32 ? 0 : 0n;
   if (code === L1) return n <= 32 ? maskOf(n) : bigMask(n);
   return new Codes(new Uint8Array(n).fill(code));
