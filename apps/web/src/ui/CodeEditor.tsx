@@ -30,6 +30,20 @@ import { tags } from "@lezer/highlight";
 import { type RefObject, useEffect, useImperativeHandle, useRef } from "react";
 import { giveOutEvent } from "./give-out.ts";
 
+/** Characters of a line that is still coloured: the modes take ever longer over one, up to half a minute for 20,000. */
+const longestColoured = 4000;
+
+function withoutLongLines(parser: StreamParser<unknown>): StreamParser<unknown> {
+  return {
+    ...parser,
+    token(stream, state) {
+      if (stream.string.length <= longestColoured) return parser.token(stream, state);
+      stream.skipToEnd();
+      return null;
+    },
+  };
+}
+
 export type CodeLanguage = "verilog" | "vhdl" | "sdc" | "pins";
 
 const pinsMode: StreamParser<unknown> = {
@@ -235,7 +249,7 @@ export function CodeEditor({
               },
             })),
           ),
-          StreamLanguage.define(modes[language] as StreamParser<unknown>),
+          StreamLanguage.define(withoutLongLines(modes[language] as StreamParser<unknown>)),
           syntaxHighlighting(highlight),
           look,
           focusLineField,

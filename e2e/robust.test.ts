@@ -1,0 +1,136 @@
+import type { Design } from "@gate-clock/contract";
+import { By, Key, type WebDriver } from "selenium-webdriver";
+import { describe, expect, it } from "vitest";
+import { TestServer } from "../apps/server/test/helpers/test-server.ts";
+import { serveForTests } from "./app.ts";
+import * as inBrowser from "./browser.js";
+import { byTestId, editorText } from "./browser.js";
+
+/** What a page does when the server is away, when a text is beyond all measure, and when code wants out. */
+let driver: WebDriver;
+const port = String(20_000 + Math.floor(Math.random() * 12_000));
+const server: TestServer = serveForTests(
+  (made) => {
+    driver = made;
+  },
+  { GATE_CLOCK_PORT: port, GATE_CLOCK_DEMO: "" },
+);
+const waitForText = (id: string, pattern: RegExp, ms?: number) => inBrowser.waitForText(driver, id, pattern, ms);
+
+async function openDesign(files: Record<string, string>): Promise<Design> {
+  const { body } = await server.call<Design>("/api/designs", "POST", {
+    name: "robust",
+    part: "TW-36-P208-1C",
+    files: Object.entries(files).map(([path, text]) => ({ path, kind: "source", text })),
+  });
+  await driver.get(`${server.address}/designs/${body.id}/sources`);
+  await driver.wait(async () => (await driver.findElements(By.css(".cm-content"))).length > 0, 15_000);
+  return body;
+}
+const content = async () => driver.findElement(By.css(".cm-content"));
+const small = "module shed(input a, output y);\n  assign y = a;\nendmodule\n";
+const saved = async (design: Design) => (await server.call<Design>(`/api/designs/${design.id}`)).body.files[0].text;
+
+describe("text that was typed", () => {
+  it("is saved by itself after an outage, and the page says since when it is not", async () => {
+    const design = await openDesign({ "shed.v": small });
+    await waitForText("verdict", /sound/);
+    await server.stop("SIGKILL");
+    await (await content()).click();
+    await (await content()).sendKeys(Key.chord(Key.CONTROL, Key.END), "// typed while nobody was there");
+    await waitForText("save-state", /not saved since .*(tried again in|trying again)/);
+    await server.start();
+    await waitForText("save-state", /^saved$/, 45_000);
+    expect(await saved(design)).toContain("// typed while nobody was there");
+  });
+
+  it("survives a closed tab", async () => {
+    const design = await openDesign({ "shed.v": small });
+    await waitForText("verdict", /sound/);
+    const first = await driver.getWindowHandle();
+    await driver.switchTo().newWindow("tab");
+    await driver.get(`${server.address}/designs/${design.id}/sources`);
+    await driver.wait(async () => (await editorText(driver)).includes("module shed"), 10_000);
+    await server.stop("SIGKILL");
+    await (await content()).click();
+    await (await content()).sendKeys(Key.chord(Key.CONTROL, Key.END), "// lost with its tab");
+    await waitForText("save-state", /not saved since/);
+    await driver.executeScript(
+      "window.onbeforeunload = null; addEventListener('beforeunload', (e) => e.stopImmediatePropagation(), true);",
+    );
+    await driver.close();
+    await driver.switchTo().window(first);
+    await server.start();
+    expect(await saved(design)).not.toContain("lost with its tab");
+    await driver.get(`${server.address}/designs/${design.id}/sources`);
+    await driver.wait(async () => (await saved(design)).includes("// lost with its tab"), 20_000);
+    expect(await editorText(driver)).toContain("// lost with its tab");
+  });
+});
+
+describe("a text", () => {
+  it("with a line of twenty thousand characters is typed into without a wait", async () => {
+    await openDesign({
+      "long.v": `module long(input a, output y);\n  assign y = a${" & a".repeat(5000)};\nendmodule\n`,
+    });
+    await driver.executeScript(
+      "window.longest = 0; let last = performance.now(); setInterval(() => { const now = performance.now(); window.longest = Math.max(window.longest, now - last); last = now; }, 0);",
+    );
+    await (await content()).click();
+    await (await content()).sendKeys(Key.chord(Key.CONTROL, Key.HOME), Key.ARROW_DOWN, Key.END, " & b", Key.HOME, "x");
+    // it was half a minute; a slow machine that does other things beside may take a part of a second
+    expect(await driver.executeScript<number>("return window.longest")).toBeLessThan(3000);
+    await waitForText("verdict", /error/);
+  });
+
+  it("with sums of a thousand terms is checked like any other, in both languages", async () => {
+    const sum = (op: string) => Array(1000).fill("a").join(op);
+    await openDesign({
+      "sum.v": `module sum(input [7:0] a, output [17:0] y);\n  assign y = ${sum(" + ")};\nendmodule\n`,
+    });
+    await waitForText("verdict", /The sources are sound/);
+    await openDesign({
+      "sum.vhd": `entity sum is port (a: in integer range 0 to 3; y: out integer range 0 to 4095); end;\narchitecture rtl of sum is begin\n  y <= ${sum(" + ")};\nend;\n`,
+    });
+    await waitForText("verdict", /The sources are sound/);
+  });
+
+  it("that no check comes to an end with is said to be unchecked, and the next one is checked", async () => {
+    // a hundred million turns at elaboration, many times over: longer than the page waits
+    const loops = Array.from({ length: 400 }, (_, i) => `  localparam P${i} = f(${i});`).join("\n");
+    const slow = `module slow(input a, output y);\n  function integer f(input integer n); integer i; begin f = n; for (i = 0; i < 4000000; i = i + 1) f = f ^ (i * n); end endfunction\n${loops}\n  assign y = a ^ P3;\nendmodule\n`;
+    const design = await openDesign({ "slow.v": small });
+    await waitForText("verdict", /The sources are sound/);
+    await driver.executeScript(
+      "window.sound = 0; new MutationObserver(() => { if (window.typed && /sound/.test(document.querySelector('[data-testid=verdict]')?.textContent ?? '')) window.sound++; }).observe(document.body, { subtree: true, childList: true, characterData: true });",
+    );
+    await server.call(`/api/designs/${design.id}/files/${design.files[0].id}`, "PUT", { text: slow, baseVersion: 1 });
+    await driver.executeScript("window.typed = true");
+    const verdict = await driver.wait(async () => {
+      const shown = await (await byTestId(driver, "verdict")).getText();
+      return /did not come to an end|error/.test(shown) ? shown : null;
+    }, 60_000);
+    expect(verdict).toMatch(/did not come to an end within 15 s while|error/);
+    await server.call(`/api/designs/${design.id}/files/${design.files[0].id}`, "PUT", {
+      text: `${small}// again\n`,
+      baseVersion: 2,
+    });
+    await waitForText("verdict", /The sources are sound/, 30_000);
+  });
+});
+
+describe("code of a page's worker", () => {
+  it("finds no way out: no connections, no storage, no further scripts", async () => {
+    const names = await driver.executeAsyncScript<Record<string, string>>(async (done: (found: unknown) => void) => {
+      const entry = [...document.scripts].map(({ src }) => src).find((src) => src.includes("/assets/index-"))!;
+      const script = await (await fetch(entry)).text();
+      const file = /assets\/check\.worker-[\w-]+\.js/.exec(script)![0];
+      // the server's policy for workers, with a script of ours in its place
+      const policy = (await fetch(`/${file}`)).headers.get("content-security-policy");
+      done({ policy: policy ?? "" });
+    });
+    expect(names["policy"]).toBe(
+      "default-src 'none'; script-src 'unsafe-eval' 'wasm-unsafe-eval'; frame-ancestors 'none'",
+    );
+  });
+});
