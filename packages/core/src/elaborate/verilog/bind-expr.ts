@@ -79,6 +79,11 @@ export function typeOfData(type: DataType): ExprType {
   return type.kind === "real" ? realForm : type.kind === "string" ? stringForm : bit;
 }
 
+/** Operators on bits whose operands may be put together in any grouping, with the same result, x and z included. */
+const associative = new Set(["+", "&", "|", "^", "&&", "||"]);
+/** Terms from which on a chain is balanced. */
+const longChain = 32;
+
 /** Its type is found without looking below it, or is remembered elsewhere. */
 const isLeaf = (kind: ExprNode["kind"]): boolean =>
   /^(number|real|time|string|name|scoped|member|index|range|last|fill|new)$/.test(kind);
@@ -312,7 +317,37 @@ export class Expressions {
         : vectorType(Math.max(1, type.width), type.signed);
   }
 
-  typeOf(node: ExprNode, scope: Scope): ExprType {
+  /**
+   * A long chain of one operator as a balanced tree, so that nothing is as deep as the text is long. Only where the order
+   * in which bits are put together makes no difference: reals are rounded at every step.
+   */
+  private balanced(node: ExprNode, scope: Scope): ExprNode {
+    if (node.kind !== "binary" || !associative.has(node.op)) return node;
+    const { op } = node;
+    let length = 1;
+    for (let at: ExprNode = node; at.kind === "binary" && at.op === op; at = at.left) length++;
+    if (length < longChain) return node;
+    const known = this.chains.get(node);
+    if (known) return known;
+    const terms: ExprNode[] = [];
+    let at: ExprNode = node;
+    for (; at.kind === "binary" && at.op === op; at = at.left) terms.push(at.right);
+    terms.push(at);
+    terms.reverse();
+    const form = terms.some((term) => this.typeOf(term, scope).form !== undefined);
+    const tree = (from: number, to: number): ExprNode => {
+      if (to - from === 1) return terms[from];
+      const middle = (from + to) >> 1;
+      return { ...node, left: tree(from, middle), right: tree(middle, to) };
+    };
+    const made = form ? node : tree(0, terms.length);
+    this.chains.set(node, made);
+    return made;
+  }
+  private readonly chains = new WeakMap<ExprNode, ExprNode>();
+
+  typeOf(given: ExprNode, scope: Scope): ExprType {
+    const node = this.balanced(given, scope);
     // asked for at every level above it: a long chain of operators is gone through once
     if (isLeaf(node.kind)) return this.findType(node, scope);
     if (this.typeScope !== scope || this.types.size > 2_000_000) {
@@ -411,7 +446,8 @@ export class Expressions {
 
   // ---- expressions, from the context down ---------------------------------------------------------------------
 
-  private build(node: ExprNode, width: number, signed: boolean, scope: Scope): Expr {
+  private build(given: ExprNode, width: number, signed: boolean, scope: Scope): Expr {
+    const node = this.balanced(given, scope);
     const { loc } = node;
     switch (node.kind) {
       case "last":

@@ -20,8 +20,19 @@ export function checkTruncation(host: Host, width: number, value: ExprNode, scop
   }
 }
 
-/** null: nothing can be said. */
+/**
+ * null: nothing can be said. A long chain of operators goes down to the left: it is worked out from there, so that nothing is
+ * as deep as the text is long.
+ */
 function meantWidth(host: Host, node: ExprNode, scope: Scope): number | null {
+  const known = new Map<ExprNode, number | null>();
+  const chain: ExprNode[] = [];
+  for (let at = node; at.kind === "binary"; at = at.left) chain.push(at);
+  for (let i = chain.length - 1; i >= 0; i--) known.set(chain[i], widthOf(host, chain[i], scope, known));
+  return known.get(node) ?? widthOf(host, node, scope, known);
+}
+
+function widthOf(host: Host, node: ExprNode, scope: Scope, known: ReadonlyMap<ExprNode, number | null>): number | null {
   const inner = (part: ExprNode) => meantWidth(host, part, scope);
   switch (node.kind) {
     case "number":
@@ -57,7 +68,7 @@ function meantWidth(host: Host, node: ExprNode, scope: Scope): number | null {
       return /^[-~+]$/.test(node.op) ? inner(node.operand) : 1;
     case "binary": {
       if (/^(==|!=|===|!==|==\?|!=\?|<|<=|>|>=|&&|\|\||->|<->)$/.test(node.op)) return 1;
-      const left = inner(node.left);
+      const left = known.has(node.left) ? known.get(node.left)! : inner(node.left);
       // a shift to the left is mostly meant to lose what leaves the target
       if (node.op === ">>" || node.op === ">>>")
         return node.left.kind === "number" ? null : shifted(host, left, node.right, scope);

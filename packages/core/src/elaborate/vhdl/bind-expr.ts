@@ -18,6 +18,13 @@ import {
   type VType,
 } from "./types.ts";
 
+/** An operator with the reading that is meant, and the types of its operands and result there. */
+interface ChosenOperator {
+  readonly reading: Reading;
+  readonly types: readonly VType[];
+  readonly result: VType;
+}
+
 /**
  * Names and expressions: visibility (clause 12), overload resolution (12.5) from candidate types upwards and from the
  * wanted type downwards, as in Persch, Winterstein, Dausmann, Drossopoulou, "Overloading in preliminary Ada", ACM
@@ -33,7 +40,10 @@ import {
 
   /** An expression of the wanted type, or of the one that it has by itself. What does not fit has been told. */
   bind(node: ExprNode, wanted: VType | null): Expr {
-    const expr = this.bindNode(node, wanted);
+    return this.settled(this.bindNode(node, wanted), node, wanted);
+  }
+
+  private settled(expr: Expr, node: ExprNode, wanted: VType | null): Expr {
     if (wanted && expr.type !== wanted && expr.type !== errorType && wanted !== errorType) {
       if (this.fits(expr.type, wanted)) return this.retyped(expr, wanted);
       this.mismatch(node, expr.type, wanted);
@@ -304,12 +314,48 @@ import {
 
   // ---- operators, bound -----------------------------------------------------------------------------------------
 
+  /** A long chain of operators goes down to the left: its readings are chosen on the way down, and it is put together from there. */
   protected operator(node: ExprNode, op: string, args: readonly ExprNode[], wanted: VType | null): Expr {
-    const { loc } = node;
+    const levels: {
+      readonly node: ExprNode;
+      readonly args: readonly ExprNode[];
+      readonly choice: ChosenOperator;
+      readonly wanted: VType | null;
+    }[] = [];
+    let at = { node, op, args, wanted };
+    let expr: Expr | null = null;
+    for (;;) {
+      const choice = this.chosen(at.node, at.op, at.args, at.wanted);
+      if (!choice) {
+        expr = this.bad(at.node.loc);
+        if (levels.length) expr = this.settled(expr, at.node, at.wanted);
+        break;
+      }
+      levels.push({ node: at.node, args: at.args, choice, wanted: at.wanted });
+      const [left] = at.args;
+      if (left.kind !== "binary") break;
+      at = { node: left, op: left.op, args: [left.left, left.right], wanted: choice.types[0] };
+    }
+    for (let i = levels.length - 1; i >= 0; i--) {
+      const { node: own, args: parts, choice, wanted: type } = levels[i];
+      const first = expr ?? this.bind(parts[0], choice.types[0]);
+      const bound = [first, ...parts.slice(1).map((arg, k) => this.bind(arg, choice.types[k + 1]))];
+      const { reading, result } = choice;
+      if (reading.sub) {
+        this.world.note((own as ExprNode & { opLoc: Loc }).opLoc, reading.sub);
+        expr = { op: "call", sub: reading.sub, args: bound, type: result, loc: own.loc };
+      } else expr = { op: "builtin", name: reading.op!, args: bound, type: result, loc: own.loc };
+      if (i > 0) expr = this.settled(expr, own, type);
+    }
+    return expr!;
+  }
+
+  /** How an operator is read where `wanted` is needed; null after a mistake has been told. */
+  private chosen(node: ExprNode, op: string, args: readonly ExprNode[], wanted: VType | null): ChosenOperator | null {
     let readings = this.readings(op, args);
     if (readings.length === 0) {
       this.noOperator(node, op, args);
-      return this.bad(loc);
+      return null;
     }
     if (wanted) {
       const fitting = readings.filter((each) => this.fits(each.result, wanted));
@@ -339,13 +385,7 @@ import {
         result = wanted;
       }
     }
-    const bound = args.map((arg, i) => this.bind(arg, types[i]));
-    if (reading.sub) {
-      const opNode = node as ExprNode & { opLoc: Loc };
-      this.world.note(opNode.opLoc, reading.sub);
-      return { op: "call", sub: reading.sub, args: bound, type: result, loc };
-    }
-    return { op: "builtin", name: reading.op!, args: bound, type: result, loc };
+    return { reading, types, result };
   }
 
   /** Universal types and the standard's own before others where several readings fit (9.3.6, 12.5). */

@@ -244,6 +244,12 @@ export abstract class TypeFinder {
   types(node: ExprNode): readonly VType[] {
     const known = this.memo.get(node);
     if (known) return known;
+    // a long chain of operators goes down to the left: it is worked out from there, so that nothing is as deep as it is long
+    if (node.kind === "binary") {
+      const chain: ExprNode[] = [];
+      for (let at = node.left; at.kind === "binary" && !this.memo.has(at); at = at.left) chain.push(at);
+      for (let i = chain.length - 1; i >= 0; i--) this.memo.set(chain[i], this.findTypes(chain[i]));
+    }
     const found = this.findTypes(node);
     this.memo.set(node, found);
     return found;
