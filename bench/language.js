@@ -1,3 +1,4 @@
+import "./compiler.js";
 import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { checkDesign, prepare, recordAll, SourceSet, VcdSink, vcdLoader } from "@gate-clock/core";

@@ -1,3 +1,4 @@
+import "./compiler.js";
 import { Cable, MemoryStore, Player, runFlow, SimulatedPart } from "@gate-clock/core";
 import { exponent } from "./exponent.js";
 import { generateDesign } from "./generate.js";

@@ -1,3 +1,4 @@
+import "./compiler.js";
 import {
   defaultProveOptions,
   MemoryStore,

@@ -137,7 +137,7 @@ describe("computations at elaboration and in the run", () => {
       [
         vhdl(
           "",
-          'process variable l: line; begin loop write(l, string\'("weft weft weft weft")); end loop; end process;',
+          'process variable l: line; begin loop write(l, string\'("weft weft weft weft")); end loop; wait; end process;',
         ),
         /memory|zero-delay-loop/,
       ],
