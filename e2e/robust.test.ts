@@ -38,7 +38,7 @@ describe("text that was typed", () => {
     await server.stop("SIGKILL");
     await (await content()).click();
     await (await content()).sendKeys(Key.chord(Key.CONTROL, Key.END), "// typed while nobody was there");
-    await waitForText("save-state", /not saved since .*(tried again in|trying again)/);
+    await waitForText("save-state", /not saved since .*(next try in|trying again)/);
     await server.start();
     await waitForText("save-state", /^saved$/, 45_000);
     expect(await saved(design)).toContain("// typed while nobody was there");

@@ -28,7 +28,7 @@ export function SaveState({ drafts }: { drafts: Drafts }) {
       title={`${outage.reason} What you typed is kept in this browser meanwhile.`}
     >
       <CloudOff className="size-3.5" aria-hidden />
-      not saved since {clock.format(outage.since)} · {seconds ? `tried again in ${seconds} s` : "trying again"}
+      not saved since {clock.format(outage.since)} · {seconds ? `next try in ${seconds} s` : "trying again"}
       <button type="button" className="underline" onClick={() => void drafts.flush()}>
         now
       </button>
