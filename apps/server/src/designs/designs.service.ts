@@ -14,6 +14,7 @@ import { BadRequestException, ConflictException, Inject, Injectable, NotFoundExc
 import { InjectModel } from "@nestjs/sequelize";
 import { Op, UniqueConstraintError } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
+import { SharedRun } from "../common/shared-run.ts";
 import { Notices } from "../events/notices.service.ts";
 import { TargetModel } from "../targets/target.model.ts";
 import { checkPart, checkRecipe, inputFor, narrowFile } from "../targets/targets.service.ts";
@@ -34,7 +35,12 @@ export class DesignsService {
   ) {}
 
   /** All designs, the last changed first, each with the last trial of its chosen target. Five queries, whatever their number. */
-  async list(): Promise<DesignCard[]> {
+  list(): Promise<DesignCard[]> {
+    return this.lists.ask();
+  }
+  private readonly lists = new SharedRun(() => this.readList());
+
+  private async readList(): Promise<DesignCard[]> {
     const rows = await this.designs.findAll({ order: [["updatedAt", "DESC"]] });
     return this.cards(rows, await this.narrowFilesOf(rows.map((row) => row.id)));
   }
