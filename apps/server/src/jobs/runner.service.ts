@@ -174,7 +174,7 @@ export class JobRunner implements OnApplicationShutdown {
     if (spare.pid !== undefined)
       try {
         // the server's own answers go first
-        setPriority(spare.pid, 5);
+        setPriority(spare.pid, 15);
       } catch {
         // not everywhere allowed, and not needed
       }
