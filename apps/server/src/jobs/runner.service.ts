@@ -90,11 +90,6 @@ export class JobRunner implements OnApplicationShutdown {
     await Promise.all(this.ends);
   }
 
-  /** Jobs that wait or run here, for whoever asks how the server is. */
-  get load(): { readonly running: number; readonly slots: number } {
-    return { running: this.running.size, slots: this.config.workers };
-  }
-
   // ---- taking jobs ------------------------------------------------------------------------------------------------
 
   private look(): void {
