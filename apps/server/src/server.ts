@@ -85,6 +85,8 @@ export async function startServer(config: ServerConfig): Promise<RunningServer> 
   app.get(EventHub).start();
   app.get(JobRunner).start();
   app.get(ArtifactsService).start();
+  // a connection that closes just when the next request is on its way loses that request
+  app.getHttpServer().keepAliveTimeout = 75_000;
   try {
     await app.listen(config.port, "127.0.0.1");
   } catch (error) {

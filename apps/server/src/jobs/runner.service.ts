@@ -21,8 +21,10 @@ const lostAfterMs = 6000;
 const saveEveryMs = 250;
 /** What has not stopped so long after it was asked to is ended. */
 const patienceMs = 1500;
-/** A job that runs for so long lets another design's one begin beside it. */
-const longMs = 10_000;
+/** A job that runs for so long lets another design's one begin beside it, and go before it. */
+const longMs = 5_000;
+/** How far jobs stand back behind the server's own answers, and long ones behind others. */
+const niceness = { short: 10, long: 19 };
 /** Times that a job is begun, whatever becomes of its servers. */
 const mostAttempts = 4;
 const unlimited = 2 ** 31 - 1;
@@ -128,7 +130,7 @@ export class JobRunner implements OnApplicationShutdown {
   private async takeOne(): Promise<boolean> {
     const { workers } = this.config;
     const now = Date.now();
-    const long = [...this.running.values()].filter((job) => now - job.since > longMs).length;
+    const long = [...this.running.values()].filter((job) => now - job.since >= longMs).length;
     const hasSlot = this.running.size < workers;
     // whoever waits behind long jobs of others gets a place beside them
     const hasPlace = this.running.size < workers + Math.min(long, workers + 2);
@@ -166,13 +168,7 @@ export class JobRunner implements OnApplicationShutdown {
     const limits: Limits = { memory: this.config.jobMemory, time: unlimited };
     const spare = new SealedProcess(program, limits, "messages");
     this.spare = spare;
-    if (spare.pid !== undefined)
-      try {
-        // the server's own answers go first
-        setPriority(spare.pid, 15);
-      } catch {
-        // not everywhere allowed, and not needed
-      }
+    standBack(spare, niceness.short);
     void spare.ended.then(() => {
       if (this.spare === spare) this.spare = null;
     });
@@ -226,6 +222,10 @@ export class JobRunner implements OnApplicationShutdown {
     });
     send({ kind: "start", job: kind.name, task });
     const saver = setInterval(() => void this.quietly(() => this.save(job)), saveEveryMs);
+    const turn = setTimeout(() => {
+      standBack(sealed, niceness.long);
+      this.look();
+    }, longMs);
     let isLate = false;
     const clock = setTimeout(
       () => {
@@ -236,6 +236,7 @@ export class JobRunner implements OnApplicationShutdown {
     );
     const ending = await sealed.ended;
     clearInterval(saver);
+    clearTimeout(turn);
     clearTimeout(clock);
     // the row is taken care of even while the database is away; the place is free before
     this.running.delete(id);
@@ -355,6 +356,15 @@ export class JobRunner implements OnApplicationShutdown {
         if (await this.queue.remove(row.id, owner)) await kind.cancel(row.id, true);
       } else if (await this.queue.putBack(row.id, owner, "lost")) await kind.requeue(row.id);
     });
+  }
+}
+
+function standBack({ pid }: SealedProcess, by: number): void {
+  if (pid === undefined) return;
+  try {
+    setPriority(pid, by);
+  } catch {
+    // gone already, or not allowed everywhere: what it does stays right
   }
 }
 

@@ -14,7 +14,35 @@ export interface Reader {
 
 /** Typed expression to bits: one cell or more for each operator that constants do not decide. */
 export function lowerExpr(expr: Expr, rtl: RtlBuilder, reader: Reader, report: Report): Bits {
-  const lower = (inner: Expr) => lowerExpr(inner, rtl, reader, report);
+  // the innermost operator first, in a loop: sums may have thousands of terms
+  const chain: Expr[] = [expr];
+  for (let at = firstOperand(expr); at && firstOperand(at); at = firstOperand(at)) chain.push(at);
+  let below: Below = null;
+  for (let i = chain.length; i-- > 0; ) below = { of: chain[i], bits: lowerOne(chain[i], below, rtl, reader, report) };
+  return below!.bits;
+}
+
+/** What was lowered already: the first operand of the operator above it. */
+type Below = { readonly of: Expr; readonly bits: Bits } | null;
+
+/** What an operator lowers before all else; null if there is none. */
+function firstOperand(expr: Expr): Expr | null {
+  if (expr.form) return null;
+  switch (expr.op) {
+    case "binary":
+      return expr.left.form ? null : expr.left;
+    case "unary":
+    case "extend":
+    case "slice":
+    case "twostate":
+      return expr.arg;
+    default:
+      return null;
+  }
+}
+
+function lowerOne(expr: Expr, below: Below, rtl: RtlBuilder, reader: Reader, report: Report): Bits {
+  const lower = (inner: Expr) => (below?.of === inner ? below.bits : lowerExpr(inner, rtl, reader, report));
   const { width } = expr;
   const none = (what: string) => {
     reader.unsynthesizable(expr.loc, what);

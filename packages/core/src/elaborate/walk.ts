@@ -1,44 +1,43 @@
 import type { Expr, Stmt } from "./model.ts";
 
 /** Calls `visit` for an expression and all within it, arguments and indexes too; bodies of functions are left out. */
-export function exprsOf(expr: Expr, visit: (expr: Expr) => void): void {
-  visit(expr);
+export function exprsOf(whole: Expr, visit: (expr: Expr) => void): void {
+  // a list of what is still to be seen, the next one last: sums may have thousands of terms
+  const open = [whole];
+  for (let expr = open.pop(); expr; expr = open.pop()) {
+    visit(expr);
+    const inner = operandsOf(expr);
+    for (let i = inner.length; i-- > 0; ) open.push(inner[i]);
+  }
+}
+
+function operandsOf(expr: Expr): readonly Expr[] {
   switch (expr.op) {
     case "element":
-      for (const index of expr.index) exprsOf(index, visit);
-      return;
+      return expr.index;
     case "slice":
     case "extend":
     case "twostate":
     case "unary":
     case "repeat":
     case "convert":
-      exprsOf(expr.arg, visit);
-      return;
+      return [expr.arg];
     case "dynslice":
-      exprsOf(expr.arg, visit);
-      exprsOf(expr.offset, visit);
-      return;
+      return [expr.arg, expr.offset];
     case "binary":
-      exprsOf(expr.left, visit);
-      exprsOf(expr.right, visit);
-      return;
+      return [expr.left, expr.right];
     case "cond":
-      exprsOf(expr.test, visit);
-      exprsOf(expr.yes, visit);
-      exprsOf(expr.no, visit);
-      return;
+      return [expr.test, expr.yes, expr.no];
     case "concat":
-      for (const part of expr.parts) exprsOf(part, visit);
-      return;
+      return expr.parts;
     case "call":
-      for (const arg of expr.args) if ("op" in arg) exprsOf(arg, visit);
-      return;
+      return expr.args.filter((arg) => "op" in arg);
     case "system":
-      for (const arg of expr.args) if (arg.kind === "expr" || arg.kind === "place") exprsOf(arg.expr, visit);
-      return;
+      return expr.args.flatMap((arg) => (arg.kind === "expr" || arg.kind === "place" ? [arg.expr] : []));
     case "step":
-      exprsOf(expr.value, visit);
+      return [expr.value];
+    default:
+      return [];
   }
 }
 

@@ -17,6 +17,7 @@ import { extendTo, joined, whole } from "./circuit-pieces.ts";
 import type { Elaborator } from "./elaborator.ts";
 import type { VhdlInstance } from "./elaborator-base.ts";
 import { Frame } from "./frames.ts";
+import { leftOperand } from "./operand-chain.ts";
 import { type Bounds, rightOf, type Shape, shapeText } from "./shapes.ts";
 import { leavesOf, type Sig, type SigTree } from "./signals.ts";
 import { WordArrays } from "./word-arrays.ts";
@@ -502,13 +503,13 @@ export abstract class CircuitBase {
       case "field":
         return this.isKnown(e.of);
       case "call":
-        return (
-          e.args.every((arg) => arg === null || this.isKnown(arg)) &&
-          e.sub.pure &&
-          !e.sub.params.some((param) => param.kind !== "constant")
-        );
-      case "builtin":
-        return e.args.every((arg) => this.isKnown(arg));
+      case "builtin": {
+        // sums may have thousands of terms
+        let at: Expr | null = e;
+        for (; at && (at.op === "call" || at.op === "builtin"); at = leftOperand(at))
+          if (!this.isKnownBeside(at)) return false;
+        return at === null || this.isKnown(at);
+      }
       case "attribute":
         if (e.of && /^(left|right|high|low|length|range|reverse_range|ascending)$/.test(e.name)) return true;
         if (e.of) return e.name === "to_string" && this.isKnown(e.of);
@@ -526,6 +527,16 @@ export abstract class CircuitBase {
       default:
         return false;
     }
+  }
+  /** The same of an operator or a call if its left operand is not looked at. */
+  protected isKnownBeside(e: Expr): boolean {
+    if (e.op !== "call" && e.op !== "builtin") return false;
+    if (e.op === "call" && (!e.sub.pure || e.sub.params.some((param) => param.kind !== "constant"))) return false;
+    for (let i = 1; i < e.args.length; i++) {
+      const arg = e.args[i];
+      if (arg !== null && !this.isKnown(arg)) return false;
+    }
+    return true;
   }
   protected knownValue(e: Expr): number | null {
     if (!this.isKnown(e)) return null;

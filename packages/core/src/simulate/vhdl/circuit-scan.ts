@@ -35,21 +35,22 @@ export function containsWait(stmt: Stmt): boolean {
       return false;
   }
 }
-export function containsEdge(e: Expr): boolean {
-  switch (e.op) {
-    case "call":
-      return (
-        e.sub.name === "rising_edge" ||
-        e.sub.name === "falling_edge" ||
-        e.args.some((arg) => arg !== null && containsEdge(arg))
-      );
-    case "attribute":
-      return e.name === "event";
-    case "builtin":
-      return e.args.some(containsEdge);
-    default:
-      return false;
+export const containsEdge = (e: Expr): boolean =>
+  someOperand(
+    e,
+    (each) =>
+      (each.op === "call" && (each.sub.name === "rising_edge" || each.sub.name === "falling_edge")) ||
+      (each.op === "attribute" && each.name === "event"),
+  );
+/** Whether some operand of operators and calls is such a one, the whole among them. */
+export function someOperand(whole: Expr, isSuch: (e: Expr) => boolean): boolean {
+  // a list of what is still to be seen: sums may have thousands of terms
+  const open = [whole];
+  for (let e = open.pop(); e; e = open.pop()) {
+    if (isSuch(e)) return true;
+    if (e.op === "call" || e.op === "builtin") for (const arg of e.args) if (arg) open.push(arg);
   }
+  return false;
 }
 export function findEdge(stmts: readonly Stmt[]): Loc | null {
   for (const stmt of stmts) {

@@ -19,6 +19,7 @@ import {
   widthOf,
 } from "./circuit-expr.ts";
 import { extendTo, joined, resized } from "./circuit-pieces.ts";
+import { concatenated, operatorChain, ReadyOperands } from "./operand-chain.ts";
 import { type ArrayShape, type Bounds, highOf, lowOf, rightOf, type Shape, shapeText } from "./shapes.ts";
 import { Arr } from "./values.ts";
 
@@ -50,7 +51,11 @@ export abstract class CircuitValue extends CircuitBase {
     return { e: constant(fourStateOf(v, shape), width, loc), shape, cv: typeof v === "number" ? v : undefined };
   }
 
+  private readonly ready = new ReadyOperands<Val>();
+
   protected expr(e: Expr, want?: Shape): Val {
+    const ready = this.ready.take(e);
+    if (ready) return ready;
     const { loc } = e;
     if (this.isKnown(e)) {
       const open = want?.k === "a" && want.dims === null ? null : (want ?? null);
@@ -58,6 +63,16 @@ export abstract class CircuitValue extends CircuitBase {
       if (made.v instanceof Arr) this.refuse(loc, "A value whose length is not known");
       return this.known(made.v, made.shape, loc);
     }
+    const chain = operatorChain(e);
+    if (chain.length < 2) return this.unknown(e, want);
+    // from the innermost operator that constants alone do not decide
+    let last = chain.length - 1;
+    if (!this.isKnown(chain[last])) return this.ready.through(chain, (each) => this.unknown(each));
+    while (last > 0 && this.isKnownBeside(chain[last])) last--;
+    return this.ready.through(chain.slice(0, last + 1), (each) => this.unknown(each));
+  }
+  private unknown(e: Expr, want?: Shape): Val {
+    const { loc } = e;
     switch (e.op) {
       case "object": {
         if (e.decl.kind === "alias") {
@@ -686,8 +701,9 @@ export abstract class CircuitValue extends CircuitBase {
   protected concat(e: Expr & { op: "builtin" }, want?: Shape): Val {
     const emitter = this.owner.emitter(this.scope.frame);
     const plain = emitter.plainShape(e.type) as ArrayShape;
-    const vals = e.args.map((arg) => this.expr(arg));
-    const elem = vals.find((val, i) => e.args[i].type === e.type && val.shape.k === "a");
+    const parts = concatenated(e.args, (part) => part.type !== e.type);
+    const vals = parts.map((part) => this.expr(part));
+    const elem = vals.find((val, i) => parts[i].type === e.type && val.shape.k === "a");
     const inner = elem?.shape.k === "a" ? elem.shape.elem : plain.pack ? plain.elem : vals[0].shape;
     const size = widthOf(inner) ?? 1;
     const width = vals.reduce((sum, val) => sum + val.e.width, 0);

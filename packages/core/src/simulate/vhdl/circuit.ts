@@ -4,7 +4,16 @@ import type { BoundDecl, BoundProcess, Decl, Expr, Stmt } from "../../elaborate/
 import { NoCircuit, Scope } from "./circuit-base.ts";
 import { fourStateOf, widthOf } from "./circuit-expr.ts";
 import { rootName, sameExpr, signalsIn } from "./circuit-pieces.ts";
-import { assigns, containsWait, findEdge, firstTarget, isPassive, isSetFirst } from "./circuit-scan.ts";
+import {
+  assigns,
+  containsEdge,
+  containsWait,
+  findEdge,
+  firstTarget,
+  isPassive,
+  isSetFirst,
+  someOperand,
+} from "./circuit-scan.ts";
 import { CircuitStmt } from "./circuit-stmt.ts";
 import type { VhdlInstance } from "./elaborator-base.ts";
 import { Frame } from "./frames.ts";
@@ -260,6 +269,7 @@ export class CircuitWriter extends CircuitStmt {
 
   /** The clock edge in a condition, and what else the condition asks. */
   private edgeOf(test: Expr): { event: EventModel; also: Expr | null } | null {
+    if (!containsEdge(test) && !someOperand(test, (e) => e.op === "attribute" && e.name === "stable")) return null;
     if (
       test.op === "call" &&
       (test.sub.name === "rising_edge" || test.sub.name === "falling_edge") &&

@@ -15,6 +15,7 @@ import { type Code, js as code, joined, rendered } from "../code.ts";
 import type { Engine } from "./engine.ts";
 import { Frame, type JsFunction, type Place } from "./frames.ts";
 import type { VhdlRuntime } from "./runtime.ts";
+import { isSimple } from "./emit-text.ts";
 import { type ArrayShape, type Bounds, mostWords, rightOf, type Shape, shapeText, wordsOf } from "./shapes.ts";
 import type { Sig } from "./signals.ts";
 import { Arr, Codes } from "./values.ts";
@@ -32,6 +33,8 @@ export interface Val {
   readonly fresh?: boolean;
   /** Of std_logic: how to work it out while all that it is made of is '0' or '1'. */
   readonly plain?: PlainBit;
+  /** Of a condition: code that is true for 1, as long as `js` is still what it was made with. */
+  readonly truth?: { readonly of: string; readonly js: string };
 }
 export interface PlainBit {
   /** Texts that are true if it is so. */
@@ -41,6 +44,8 @@ export interface PlainBit {
   /** Code of the value in any case. */
   readonly any: string;
   readonly operators: number;
+  /** The value's own code: if it is another by now, something was put around it since. */
+  readonly of: string;
 }
 export interface RangeVal {
   readonly l: Val;
@@ -88,7 +93,6 @@ export interface Callee {
   open: boolean;
 }
 
-const simple = /^-?[\w$.]+$/;
 
 /** Objects, functions of the runtime and numbers for names: shared by all that is written into one text. */
 export class CodeUnit {
@@ -188,12 +192,9 @@ export class EmitBase {
     this.fn.temps.push(name);
     return name;
   }
-  isSimple(js: string): boolean {
-    return simple.test(js);
-  }
   /** Code that reads a value once, and a name for it afterwards. */
   once(js: string): { readonly first: string; readonly again: string } {
-    if (this.isSimple(js)) return { first: js, again: js };
+    if (isSimple(js)) return { first: js, again: js };
     const name = this.temp();
     return { first: `(${name}=${js})`, again: name };
   }
@@ -237,12 +238,11 @@ export class EmitBase {
   }
   /** A condition as code that JavaScript tests. */
   boolean(js: string): Val {
-    return { js: `(${js}?1:0)`, shape: this.booleanShape, lo: 0, hi: 1 };
+    const whole = `(${js}?1:0)`;
+    return { js: whole, shape: this.booleanShape, lo: 0, hi: 1, truth: { of: whole, js: `(${js})` } };
   }
-  test(val: Val): string {
-    const match = /^\((.*)\?1:0\)$/s.exec(val.js);
-    if (match && balanced(match[1])) return `(${match[1]})`;
-    return `${val.js}===1`;
+  test({ js, truth }: Val): string {
+    return truth?.of === js ? truth.js : `${js}===1`;
   }
   get booleanShape(): Shape {
     return { k: "s", type: this.world.standard.boolean, lo: null, hi: null };
@@ -454,7 +454,7 @@ export class EmitBase {
 
   /** A value computed once, for a bound that is looked at often. */
   hoist(val: Val): string {
-    if (this.isSimple(val.js)) return val.js;
+    if (isSimple(val.js)) return val.js;
     const name = this.temp();
     this.hoisted.push(`${name}=${val.js};`);
     return name;
@@ -489,13 +489,4 @@ function isDynamic(shape: Shape): boolean {
 export function dynamicRange(shape: Shape): BoundRange | null {
   return shape.k === "a" && "range" in shape ? (shape as ArrayShape & { range: BoundRange }).range : null;
 }
-function balanced(text: string): boolean {
-  let depth = 0;
-  for (const c of text) {
-    if (c === "(") depth++;
-    else if (c === ")" && --depth < 0) return false;
-  }
-  return depth === 0;
-}
-
 export { Codes };

@@ -195,7 +195,7 @@ export abstract class EmitElements extends EmitOperators {
       const any = `(typeof ${value.first}==="number"?2+(${value.again}>>>${wrapped(bit)}&1):${this.rt("getL")}(${value.again},${bit}))`;
       const plain =
         value.first === value.again && /^\d+$/.test(bit)
-          ? { guards: [`typeof ${value.first}==="number"`], bit: `${value.first}>>>${bit}`, any, operators: 0 }
+          ? { guards: [`typeof ${value.first}==="number"`], bit: `${value.first}>>>${bit}`, any, operators: 0, of: any }
           : undefined;
       return { js: any, shape: elem, plain };
     }

@@ -5,13 +5,22 @@ import { EmitAttributes } from "./emit-attributes.ts";
 import { dynamicRange, type Val } from "./emit-base.ts";
 import { type LVal } from "./emit-text.ts";
 import { Frame } from "./frames.ts";
+import { operatorChain, ReadyOperands } from "./operand-chain.ts";
 import { type Shape } from "./shapes.ts";
 
 /** Expressions as code. */
 export abstract class EmitExpr extends EmitAttributes {
   abstract call(sub: Subprogram, args: readonly (Expr | null)[], loc: Loc, on: Expr | undefined): Val;
 
+  private readonly ready = new ReadyOperands<Val>();
+
   override expr(e: Expr, want?: Shape): Val {
+    const ready = this.ready.take(e);
+    if (ready) return ready;
+    const chain = operatorChain(e);
+    return chain.length < 2 ? this.single(e, want) : this.ready.through(chain, (each) => this.single(each));
+  }
+  private single(e: Expr, want?: Shape): Val {
     switch (e.op) {
       case "literal":
         return this.known(e.value, { k: "s", type: e.type, lo: null, hi: null });

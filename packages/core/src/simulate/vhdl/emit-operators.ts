@@ -5,6 +5,7 @@ import { isScalar, type VType } from "../../elaborate/vhdl/types.ts";
 import { type Val } from "./emit-base.ts";
 import { EmitRepr } from "./emit-repr.ts";
 import { isList, logic, wrapped } from "./emit-text.ts";
+import { concatenated } from "./operand-chain.ts";
 import { type ArrayShape, type Bounds, type Shape, shapeText } from "./shapes.ts";
 import { Arr, allOf, type Bits, catL, notL } from "./values.ts";
 
@@ -427,12 +428,7 @@ export abstract class EmitOperators extends EmitRepr {
 
   protected concat(args: readonly Expr[], type: VType, want?: Shape): Val {
     // a & b & c is one: parts of a chain that make the same type
-    const parts: Expr[] = [];
-    const walk = (e: Expr) => {
-      if (e.op === "builtin" && e.name === "&" && e.type === type) for (const arg of e.args) walk(arg);
-      else parts.push(e);
-    };
-    for (const arg of args) walk(arg);
+    const parts = concatenated(args, (e) => e.type !== type);
     const whole = this.plainShape(type) as ArrayShape;
     const vals = parts.map((part) => this.expr(part));
     const isElement = (val: Val, i: number) => parts[i].type !== type || val.shape.k !== "a" || val.shape.type !== type;

@@ -32,17 +32,15 @@ export interface LVal {
 
 export const isList = (shape: Shape): boolean => shape.k === "r" || (shape.k === "a" && shape.pack === null);
 
-export function wrapped(js: string): string {
-  return /^[\w$.]+$/.test(js) || (js.startsWith("(") && js.endsWith(")") && closes(js)) ? js : `(${js})`;
-}
-function closes(js: string): boolean {
-  let depth = 0;
-  for (let i = 0; i < js.length; i++) {
-    if (js[i] === "(") depth++;
-    else if (js[i] === ")" && --depth === 0) return i === js.length - 1;
-  }
-  return false;
-}
+/** Longer code is no name; looking through it at each operator of a long sum would take time. */
+const longestName = 64;
+/** A name or a number, which costs nothing to read twice. */
+export const isSimple = (js: string): boolean => js.length <= longestName && /^-?[\w$.]+$/.test(js);
+
+/** As an operand of any operator. */
+export const wrapped = (js: string): string =>
+  js.length <= longestName && /^[\w$.]+$/.test(js) ? js : `(${js})`;
+
 /** Sum of two offsets, known or as code. */
 export function addText(base: string, known: number | null, more: number | null, text: string): number | string {
   if (known !== null && more !== null) return known + more;

@@ -60,12 +60,22 @@ export abstract class EmitWait extends EmitSubprograms {
   }
 
   /** Signals that an expression reads, by their longest part that is known (10.2). */
-  readsOf(expr: Expr, list: Expr[] = []): Expr[] {
+  readsOf(whole: Expr, list: Expr[] = []): Expr[] {
+    // operators by a list of what is still to be seen, its last first: sums may have thousands of terms
+    const open: (Expr | null)[] = [whole];
+    while (open.length) {
+      const expr = open.pop();
+      if (expr?.op === "call" || expr?.op === "builtin") for (let i = expr.args.length; i-- > 0; ) open.push(expr.args[i]);
+      else if (expr) this.readsOfName(expr, list);
+    }
+    return list;
+  }
+  private readsOfName(expr: Expr, list: Expr[]): void {
     const prefix = this.prefixOf(expr);
     if (prefix) {
       list.push(prefix.known);
       for (const index of prefix.indexes) this.readsOf(index, list);
-      return list;
+      return;
     }
     switch (expr.op) {
       case "index":
@@ -80,12 +90,6 @@ export abstract class EmitWait extends EmitSubprograms {
           this.readsOf(expr.range.left, list);
           this.readsOf(expr.range.right, list);
         }
-        break;
-      case "call":
-        for (const arg of expr.args) if (arg) this.readsOf(arg, list);
-        break;
-      case "builtin":
-        for (const arg of expr.args) this.readsOf(arg, list);
         break;
       case "attribute":
         // of arrays no value is read, of signals their state
@@ -112,7 +116,6 @@ export abstract class EmitWait extends EmitSubprograms {
       default:
         break;
     }
-    return list;
   }
   protected aliasFrame(decl: Decl): Frame | null {
     const place = this.find(decl);

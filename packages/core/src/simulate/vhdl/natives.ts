@@ -4,7 +4,7 @@ import type { Subprogram } from "../../elaborate/vhdl/bound.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
 import type { PlainBit, Val } from "./emit-base.ts";
 import type { EmitExpr } from "./emit-expr.ts";
-import { wrapped } from "./emit-text.ts";
+import { isSimple, wrapped } from "./emit-text.ts";
 import type { ArrayShape, Bounds, Shape } from "./shapes.ts";
 import { maskOf } from "./values.ts";
 
@@ -40,7 +40,6 @@ function operand(c: Call, i: number, signed: boolean): Operand {
   const once = c.e.onceVal(val);
   return { ...once, isInt: false, val, signed };
 }
-const isSimple = (js: string): boolean => /^-?[\w$.]+$/.test(js);
 
 /** Sign-extended number of a payload of `n` known bits. */
 function asNumber(p: string, n: number, signed: boolean): string {
@@ -247,19 +246,19 @@ const longestGuard = 12;
 
 function plainOf(val: Val): PlainBit | null {
   // not if something was put around it since
-  if (val.plain && plainText(val.plain) === val.js) return val.plain;
-  if (val.cv === 2 || val.cv === 3) return { guards: [], bit: String(val.cv - 2), any: val.js, operators: 0 };
+  if (val.plain?.of === val.js) return val.plain;
+  if (val.cv === 2 || val.cv === 3) return { guards: [], bit: String(val.cv - 2), any: val.js, operators: 0, of: val.js };
   if (!/^(c\d+\.v|v\d+)$/.test(val.js)) return null;
-  return { guards: [`(${val.js}&-2)===2`], bit: val.js, any: val.js, operators: 0 };
+  return { guards: [`(${val.js}&-2)===2`], bit: val.js, any: val.js, operators: 0, of: val.js };
 }
-function plainText({ guards, bit, any, operators }: PlainBit): string {
+function plainText({ guards, bit, any, operators }: Omit<PlainBit, "of">): string {
   return operators > 1 && guards.length > 0 ? `(${guards.join("&&")}?2+(${bit}&1):${any})` : any;
 }
-function withPlain(c: Call, plain: PlainBit): Val {
+function withPlain(c: Call, plain: Omit<PlainBit, "of">): Val {
   const { type } = c.sub.result!;
-  return plain.guards.length <= longestGuard
-    ? { ...c.e.scalar(plainText(plain), type), plain }
-    : c.e.scalar(plain.any, type);
+  if (plain.guards.length > longestGuard) return c.e.scalar(plain.any, type);
+  const text = plainText(plain);
+  return { ...c.e.scalar(text, type), plain: { ...plain, of: text } };
 }
 function joinedBits(c: Call, fn: "andL" | "orL" | "xorL", inverted: boolean): Val {
   const { e, args } = c;
@@ -624,7 +623,7 @@ export function nativeFunction(e: EmitExpr, sub: Subprogram, args: readonly Val[
     case "conv_integer":
       if (!isArray(args[0]))
         return first.kind === "enum"
-          ? e.scalar(`(${e.rt("BIT")}[${args[0].js}]===1?1:0)`, type, 0, 1)
+          ? { ...e.boolean(`${e.rt("BIT")}[${args[0].js}]===1`), shape: e.plainShape(type) }
           : { ...args[0], shape: e.plainShape(type) };
       return toInteger(c, signed && (isPlain || isSignedName(first)));
     case "to_unsigned":

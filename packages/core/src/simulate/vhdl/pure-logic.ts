@@ -231,7 +231,12 @@ class Walk {
     }
   }
 
-  expr(e: Expr, done: Set<Assigned>): void {
+  expr(whole: Expr, done: Set<Assigned>): void {
+    // a list of what is still to be seen: sums may have thousands of terms
+    const open = [whole];
+    for (let e = open.pop(); e; e = open.pop()) this.one(e, done, open);
+  }
+  private one(e: Expr, done: Set<Assigned>, open: Expr[]): void {
     switch (e.op) {
       case "literal":
       case "string":
@@ -239,7 +244,7 @@ class Walk {
       case "object": {
         const { decl } = e;
         if (decl.kind === "constant") return;
-        if (decl.kind === "alias") this.expr(decl.of, done);
+        if (decl.kind === "alias") open.push(decl.of);
         else if (decl.kind === "signal") {
           if (this.inFunction) this.pure = false;
         } else if (decl.kind === "variable") {
@@ -248,15 +253,15 @@ class Walk {
         return;
       }
       case "index":
-        this.expr(e.of, done);
-        for (const index of e.indexes) this.expr(index, done);
+        open.push(e.of);
+        open.push(...e.indexes);
         return;
       case "slice":
-        this.expr(e.of, done);
+        open.push(e.of);
         this.range(e.range, done);
         return;
       case "field":
-        this.expr(e.of, done);
+        open.push(e.of);
         return;
       case "call":
         if (e.on || !isPureFunction(e.sub) || e.sub.params.some((param) => param.kind === "signal")) {
@@ -264,29 +269,29 @@ class Walk {
           this.pure = false;
           return;
         }
-        for (const arg of e.args) if (arg) this.expr(arg, done);
+        for (const arg of e.args) if (arg) open.push(arg);
         return;
       case "builtin":
-        for (const arg of e.args) this.expr(arg, done);
+        open.push(...e.args);
         return;
       case "attribute":
         if (!plainAttributes.test(e.name)) {
           this.pure = false;
           return;
         }
-        if (e.of && !boundAttributes.test(e.name)) this.expr(e.of, done);
-        if (e.arg) this.expr(e.arg, done);
+        if (e.of && !boundAttributes.test(e.name)) open.push(e.of);
+        if (e.arg) open.push(e.arg);
         return;
       case "aggregate":
         for (const { choice, value } of e.elements) {
-          if (choice.kind === "value") this.expr(choice.value, done);
+          if (choice.kind === "value") open.push(choice.value);
           if (choice.kind === "range") this.range(choice.range, done);
-          this.expr(value, done);
+          open.push(value);
         }
         return;
       case "convert":
       case "qualified":
-        this.expr(e.arg, done);
+        open.push(e.arg);
         return;
       default:
         this.pure = false;
