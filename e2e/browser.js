@@ -51,7 +51,7 @@ export async function openBrowser(width = 1280, height = 800) {
  * @param {string} id
  * @returns {Promise<import("selenium-webdriver").WebElement>}
  */
-export async function byTestId(driver, id, timeoutMs = 15_000) {
+export async function byTestId(driver, id, timeoutMs = 40_000) {
   const element = await driver.wait(
     async () => {
       const found = await driver.findElements(By.css(`[data-testid="${id}"]`));
@@ -68,7 +68,7 @@ export async function byTestId(driver, id, timeoutMs = 15_000) {
  * @param {import("selenium-webdriver").WebDriver} driver
  * @param {string} id
  */
-export async function clickTestId(driver, id, timeoutMs = 15_000) {
+export async function clickTestId(driver, id, timeoutMs = 40_000) {
   await driver.wait(
     async () => {
       try {
@@ -122,7 +122,7 @@ export async function shownText(driver, id) {
  * @param {string} id
  * @param {RegExp} pattern
  */
-export async function waitForText(driver, id, pattern, timeoutMs = 20_000) {
+export async function waitForText(driver, id, pattern, timeoutMs = 40_000) {
   let last = "";
   const isThere = async () => {
     try {

@@ -100,7 +100,7 @@ describe("the circuit and the fit", () => {
     await (await row.findElement(By.css("button"))).click();
     await waitForText("retarget", /carry over/);
     await clickTestId(driver, "retarget-take");
-    await driver.wait(async () => (await (await byTestId(driver, "settings")).getText()).includes("FE-256"), 10_000);
+    await driver.wait(async () => (await (await byTestId(driver, "settings")).getText()).includes("FE-256"), 30_000);
     await clickTestId(driver, "build");
     await clickTestId(driver, "view-use");
     await waitForText("verdict", /Fits FE-256-P44-1C/, 60_000);

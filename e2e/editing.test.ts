@@ -53,7 +53,7 @@ afterAll(async () => {
 });
 
 const waitForText = (id: string, pattern: RegExp) => inBrowser.waitForText(driver, id, pattern);
-const content = () => driver.wait(until.elementLocated(By.css(".cm-content")), 10_000);
+const content = () => driver.wait(until.elementLocated(By.css(".cm-content")), 30_000);
 const saved = async () => {
   const now = (await (await fetch(`${server.address}/api/designs/${design.id}`)).json()) as Design;
   return now.files[0].text;
@@ -63,12 +63,12 @@ const waitSaved = (pattern: RegExp) =>
 async function putCursorOn(words: string): Promise<void> {
   await (await content()).click();
   await (await content()).sendKeys(Key.chord(Key.CONTROL, Key.HOME), Key.chord(Key.CONTROL, "f"));
-  const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 5_000);
+  const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 30_000);
   await field.clear();
   await field.sendKeys(words, Key.ENTER, Key.ESCAPE);
 }
 const press = async (label: string) =>
-  (await driver.wait(until.elementLocated(By.xpath(`//button[normalize-space()="${label}"]`)), 10_000)).click();
+  (await driver.wait(until.elementLocated(By.xpath(`//button[normalize-space()="${label}"]`)), 30_000)).click();
 
 describe("a file", () => {
   it("is laid out by its structure, and undone as one step", async () => {
@@ -94,8 +94,8 @@ describe("a file", () => {
     await putCursorOn("n <=");
     await (await content()).sendKeys(Key.ARROW_LEFT);
     await press("In waves");
-    await driver.wait(until.urlContains("run=shed_bench"), 5_000);
-    const rows = await driver.wait(until.elementsLocated(By.css('[data-testid="wave-row"]')), 10_000);
+    await driver.wait(until.urlContains("run=shed_bench"), 30_000);
+    const rows = await driver.wait(until.elementsLocated(By.css('[data-testid="wave-row"]')), 30_000);
     const names = await Promise.all(rows.map(async (row) => (await row.getText()).split(/\s/)[0]));
     expect(names).toEqual(["clk", "up", "s.p.n"]);
   });
@@ -111,10 +111,10 @@ describe("the top", () => {
     await waitForText("verdict", /The top is pick/);
     await choose("");
     await waitForText("verdict", /The top is shed/);
-    const button = await driver.wait(until.elementLocated(By.css('[aria-label="Make pick the top"]')), 5_000);
+    const button = await driver.wait(until.elementLocated(By.css('[aria-label="Make pick the top"]')), 30_000);
     // shown while the row has the pointer or the focus
     await driver.executeScript("arguments[0].parentElement.querySelector('button').focus()", button);
-    await driver.wait(until.elementIsVisible(button), 5_000);
+    await driver.wait(until.elementIsVisible(button), 30_000);
     await button.click();
     await waitForText("verdict", /The top is pick/);
     await choose("");
@@ -125,7 +125,7 @@ describe("the top", () => {
 describe("two tabs at one file", () => {
   const open = async () => {
     await driver.get(`${server.address}/designs/${design.id}/sources?file=loom.v`);
-    await driver.wait(async () => (await editorText(driver)).includes("module pick"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("module pick"), 30_000);
   };
   let tabs: string[];
   /** Types into the second tab while it cannot hear of the first one's save. */
@@ -182,7 +182,7 @@ describe("two tabs at one file", () => {
     await letGo();
     await waitForText("conflict", /another tab/);
     await press("Merge both");
-    await driver.wait(until.elementLocated(By.xpath('//*[@role="alert"][contains(., "One place in loom.v")]')), 5_000);
+    await driver.wait(until.elementLocated(By.xpath('//*[@role="alert"][contains(., "One place in loom.v")]')), 30_000);
     await waitSaved(/changed here:[\s\S]*there[\s\S]*elsewhere:[\s\S]*\/\/ here[\s\S]*choose one/);
   });
 });
@@ -195,17 +195,17 @@ describe("an instance", () => {
       body: JSON.stringify({ path: "top.v", kind: "source", text: "module top(input clk, output up);\n\nendmodule\n" }),
     });
     await driver.get(`${server.address}/designs/${design.id}/sources?file=top.v`);
-    await driver.wait(async () => (await editorText(driver)).includes("module top"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("module top"), 30_000);
     await putCursorOn("output up");
     await (await content()).sendKeys(Key.ARROW_DOWN);
     await clickTestId(driver, "insert-instance");
     const item = '//*[@role="menuitem"][normalize-space()="shed"]';
-    await (await driver.wait(until.elementLocated(By.xpath(item)), 5_000)).click();
+    await (await driver.wait(until.elementLocated(By.xpath(item)), 30_000)).click();
     await driver.wait(async () => {
       const now = (await (await fetch(`${server.address}/api/designs/${design.id}`)).json()) as Design;
       return /shed #\(\s*\.LIFT\(LIFT\)\s*\) shed_1 \(\s*\.clk\(clk\),\s*\.up\(up\)\s*\);/.test(
         now.files.find((file) => file.path === "top.v")!.text,
       );
-    }, 10_000);
+    }, 30_000);
   });
 });

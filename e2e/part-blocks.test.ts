@@ -56,7 +56,7 @@ describe("blocks of the part that the source names", () => {
     await waitForText(driver, "station-sources", /1 module/);
     await waitForText(driver, "station-bench", /ready/);
     const shown = async () => (await driver.findElement(By.css("main, body"))).getText();
-    await driver.wait(async () => /clock block/.test(await shown()) && /clock switch/.test(await shown()), 15_000);
+    await driver.wait(async () => /clock block/.test(await shown()) && /clock switch/.test(await shown()), 30_000);
   });
 
   it("give clocks whose goals and figures are listed", async () => {

@@ -5,6 +5,7 @@ import { TestServer } from "../apps/server/test/helpers/test-server.ts";
 import { serveForTests } from "./app.ts";
 import * as inBrowser from "./browser.js";
 import { editorText } from "./browser.js";
+import { evaluateInWorker } from "./in-worker.ts";
 
 /** What a page does when the server is away, when a text is beyond all measure, and when code wants out. */
 let driver: WebDriver;
@@ -24,7 +25,7 @@ async function openDesign(files: Record<string, string>): Promise<Design> {
     files: Object.entries(files).map(([path, text]) => ({ path, kind: "source", text })),
   });
   await driver.get(`${server.address}/designs/${body.id}/sources`);
-  await driver.wait(async () => (await driver.findElements(By.css(".cm-content"))).length > 0, 15_000);
+  await driver.wait(async () => (await driver.findElements(By.css(".cm-content"))).length > 0, 30_000);
   return body;
 }
 const content = async () => driver.findElement(By.css(".cm-content"));
@@ -50,7 +51,7 @@ describe("text that was typed", () => {
     const first = await driver.getWindowHandle();
     await driver.switchTo().newWindow("tab");
     await driver.get(`${server.address}/designs/${design.id}/sources`);
-    await driver.wait(async () => (await editorText(driver)).includes("module shed"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("module shed"), 30_000);
     await server.stop("SIGKILL");
     await (await content()).click();
     await (await content()).sendKeys(Key.chord(Key.CONTROL, Key.END), "// lost with its tab");
@@ -83,14 +84,24 @@ describe("a text", () => {
     await waitForText("verdict", /error/);
   });
 
-  it("with long sums is checked like any other: a thousand terms of Verilog, some hundred of VHDL", async () => {
-    const sum = (terms: number) => Array(terms).fill("a").join(" + ");
+  it("with sums of a thousand terms is checked like any other, in either language", async () => {
+    const terms = (text: string, operator: string) => Array(1000).fill(text).join(` ${operator} `);
     await openDesign({
-      "sum.v": `module sum(input [7:0] a, output [17:0] y);\n  assign y = ${sum(1000)};\nendmodule\n`,
+      "sum.v": `module sum(input [7:0] a, output [17:0] y, output z);\n  assign y = ${terms("a", "+")};\n  assign z = ${terms("a == 3", "||")};\nendmodule\n`,
     });
     await waitForText("verdict", /The sources are sound/);
     await openDesign({
-      "sum.vhd": `entity sum is port (a: in integer range 0 to 3; y: out integer range 0 to 4095); end;\narchitecture rtl of sum is begin\n  y <= ${sum(300)};\nend;\n`,
+      "sum.vhd": `library ieee;
+use ieee.std_logic_1164.all;
+use ieee.numeric_std.all;
+entity sum is port (a: in unsigned(7 downto 0); i: in integer range 0 to 3; y: out integer range 0 to 4095; u: out unsigned(7 downto 0); x, z: out std_logic); end;
+architecture rtl of sum is begin
+  y <= ${terms("i", "+")};
+  u <= ${terms("a", "+")};
+  x <= ${terms("a(1)", "xor")};
+  z <= '1' when ${terms("i = 1", "or")} else '0';
+end;
+`,
     });
     await waitForText("verdict", /The sources are sound/);
   });
@@ -111,13 +122,54 @@ describe("a text", () => {
   });
 });
 
-describe("the script of a page's worker", () => {
-  it("comes with a policy that lets it connect to nothing and load nothing more", async () => {
+describe("a page's worker", () => {
+  it("has a script with a policy that lets it connect to nothing and load nothing more", async () => {
     const policy = await driver.executeAsyncScript<string>(async (done: (found: string) => void) => {
       const entry = [...document.scripts].map(({ src }) => src).find((src) => src.includes("/assets/index-"))!;
       const file = /assets\/check\.worker-[\w-]+\.js/.exec(await (await fetch(entry)).text())![0];
       done((await fetch(`/${file}`)).headers.get("content-security-policy") ?? "");
     });
     expect(policy).toBe("default-src 'none'; script-src 'unsafe-eval' 'wasm-unsafe-eval'; frame-ancestors 'none'");
+  });
+
+  it("leaves code in it nothing to reach: no network, no storage, no page, no other script", async () => {
+    await openDesign({ "shed.v": small });
+    await waitForText("verdict", /sound/);
+    const tried = (text: string) => evaluateInWorker(driver, "check.worker", text);
+    // it is the worker that has checked, and code runs in it: only then do the refusals mean something
+    expect(await tried("[1, 2].map((n) => n * 2).join()")).toBe("2,4");
+    expect(await tried("new Function('return 6 * 7')()")).toBe("42");
+    for (const name of [
+      ..."fetch XMLHttpRequest WebSocket WebSocketStream WebTransport EventSource BroadcastChannel Worker SharedWorker".split(
+        " ",
+      ),
+      ..."indexedDB caches cookieStore localStorage sessionStorage navigator location self importScripts postMessage".split(
+        " ",
+      ),
+      ..."close addEventListener dispatchEvent setTimeout setInterval queueMicrotask MessageChannel Notification crypto".split(
+        " ",
+      ),
+      "document window parent opener chrome".split(" "),
+    ].flat())
+      expect(await tried(`typeof ${name}`), name).toBe("undefined");
+    // from what is left, nothing leads back
+    for (const text of [
+      "Object.getPrototypeOf(globalThis).fetch",
+      "(function () { return this })().fetch",
+      "(0, eval)('typeof fetch') === 'undefined' ? undefined : 1",
+      "Object.getOwnPropertyNames(globalThis).map((name) => globalThis[name]).find((each) => /native code/.test(each) && /fetch|send|open|post/i.test(each.name))",
+    ])
+      expect(await tried(text), text).toBe("undefined");
+    const { address } = server;
+    for (const text of [
+      `import("${address}/assets/none.js")`,
+      `import("data:text/javascript,export default 1")`,
+      "new Error().stack.constructor.constructor('return fetch')()",
+    ])
+      expect(await tried(text), text).toMatch(/^refused: /);
+    // and the page has all of it, so that the test would see it
+    expect(await driver.executeScript("return typeof fetch + typeof indexedDB + typeof Worker")).toBe(
+      "functionobjectfunction",
+    );
   });
 });

@@ -24,7 +24,7 @@ describe("a test bench", () => {
     await waitForText("station-sources", /6 modules/);
     await waitForText("station-simulate", /not run/);
     await clickTestId(driver, "station-simulate");
-    const tabs = await driver.wait(until.elementsLocated(By.css('[data-testid="bench-tab"]')), 10_000);
+    const tabs = await driver.wait(until.elementsLocated(By.css('[data-testid="bench-tab"]')), 30_000);
     expect(await Promise.all(tabs.map((tab) => tab.getText()))).toEqual([
       expect.stringContaining("tb_debounce"),
       expect.stringContaining("tb_pick_counter"),
@@ -54,18 +54,18 @@ describe("a test bench", () => {
 
   it("is out of date after an edit, fails at its first failing line, and passes again after the repair", async () => {
     await clickTestId(driver, "station-sources");
-    const file = await driver.wait(until.elementLocated(By.xpath('//button[normalize-space()="debounce.v"]')), 10_000);
+    const file = await driver.wait(until.elementLocated(By.xpath('//button[normalize-space()="debounce.v"]')), 30_000);
     await file.click();
     const replace = async (find: string, text: string) => {
-      const content = await driver.wait(until.elementLocated(By.css(".cm-content")), 10_000);
+      const content = await driver.wait(until.elementLocated(By.css(".cm-content")), 30_000);
       await content.click();
       await content.sendKeys(Key.chord(Key.CONTROL, Key.HOME), Key.chord(Key.CONTROL, "f"));
-      const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 5_000);
+      const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 30_000);
       await field.clear();
       await field.sendKeys(find, Key.ENTER, Key.ESCAPE);
       await driver.findElement(By.css(".cm-content")).sendKeys(text);
     };
-    await driver.wait(async () => (await editorText(driver)).includes("&waited"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("&waited"), 30_000);
     await replace("(&waited)", "(waited[1])");
     await waitForText("station-simulate", /earlier/);
     await clickTestId(driver, "station-simulate");
@@ -75,9 +75,9 @@ describe("a test bench", () => {
     await waitForText("station-simulate", /1 failed/);
     await clickTestId(driver, "station-sources");
     await driver
-      .wait(until.elementLocated(By.xpath('//button[normalize-space()="debounce.v"]')), 10_000)
+      .wait(until.elementLocated(By.xpath('//button[normalize-space()="debounce.v"]')), 30_000)
       .then((each) => each.click());
-    await driver.wait(async () => (await editorText(driver)).includes("waited[1]"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("waited[1]"), 30_000);
     await replace("(waited[1])", "(&waited)");
     await clickTestId(driver, "station-simulate");
     await waitForText("verdict", /have changed since|passed/);

@@ -15,15 +15,15 @@ beforeAll(async () => {
   await driver.wait(async () => /6 modules/.test(await shownText(driver, "station-sources")), 20_000);
 });
 
-const content = () => driver.wait(until.elementLocated(By.css(".cm-content")), 10_000);
+const content = () => driver.wait(until.elementLocated(By.css(".cm-content")), 30_000);
 async function openFile(name: string): Promise<void> {
-  await (await driver.wait(until.elementLocated(By.xpath(`//button[normalize-space()="${name}"]`)), 10_000)).click();
-  await driver.wait(async () => (await driver.getCurrentUrl()).includes(name), 10_000);
+  await (await driver.wait(until.elementLocated(By.xpath(`//button[normalize-space()="${name}"]`)), 30_000)).click();
+  await driver.wait(async () => (await driver.getCurrentUrl()).includes(name), 30_000);
 }
 async function select(text: string): Promise<void> {
   await (await content()).click();
   await (await content()).sendKeys(Key.chord(Key.CONTROL, Key.HOME), Key.chord(Key.CONTROL, "f"));
-  const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 5_000);
+  const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 30_000);
   await field.clear();
   await field.sendKeys(text, Key.ENTER, Key.ESCAPE);
 }
@@ -43,30 +43,30 @@ describe("names", () => {
   it("show all their uses by Shift+F12", async () => {
     await select("steady");
     await (await content()).sendKeys(Key.chord(Key.SHIFT, Key.F12));
-    await driver.wait(async () => /uses of steady/.test(await listed()), 10_000);
+    await driver.wait(async () => /uses of steady/.test(await listed()), 30_000);
     expect(await listed()).toMatch(/debounce\.v:8[\s\S]*pick_counter\.v:20[\s\S]*tb_debounce\.v/);
   });
   it("are renamed in every file by F2, and the design stays sound", async () => {
     await (await content()).sendKeys(Key.F2);
-    const field = await driver.wait(until.elementLocated(By.css('[data-testid="place-list"] input')), 10_000);
+    const field = await driver.wait(until.elementLocated(By.css('[data-testid="place-list"] input')), 30_000);
     await field.sendKeys(Key.chord(Key.CONTROL, "a"), "settled", Key.ENTER);
-    await driver.wait(async () => (await editorText(driver)).includes("output reg  settled"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("output reg  settled"), 30_000);
     await openFile("pick_counter.v");
-    await driver.wait(async () => (await editorText(driver)).includes(".settled(phase_a)"), 10_000);
-    await driver.wait(async () => /6 modules/.test(await shownText(driver, "station-sources")), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes(".settled(phase_a)"), 30_000);
+    await driver.wait(async () => /6 modules/.test(await shownText(driver, "station-sources")), 30_000);
     await openFile("tb_debounce.v");
-    await driver.wait(async () => (await editorText(driver)).includes(".settled(steady)"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes(".settled(steady)"), 30_000);
   });
   it("are found as plain text in all files", async () => {
     await (await byTestId(driver, "find-all")).sendKeys("settled", Key.ENTER);
-    await driver.wait(async () => /places with “settled”/.test(await listed()), 10_000);
+    await driver.wait(async () => /places with “settled”/.test(await listed()), 30_000);
     expect(await listed()).toMatch(/debounce\.v:\d+[\s\S]*pick_counter\.v:\d+/);
   });
 });
 
 describe("files", () => {
   const row = (name: string) =>
-    driver.wait(until.elementLocated(By.xpath(`//button[normalize-space()="${name}"]`)), 10_000);
+    driver.wait(until.elementLocated(By.xpath(`//button[normalize-space()="${name}"]`)), 30_000);
   it("come back after being removed, by undo", async () => {
     await driver.executeScript("document.querySelector('[aria-label=\"Remove tb_debounce.v\"]').click()");
     await (await byTestId(driver, "undo-remove")).click();
@@ -74,17 +74,17 @@ describe("files", () => {
   });
   it("are moved into a folder, where they are still found by the rest", async () => {
     await driver.executeScript("document.querySelector('[aria-label=\"Rename or move quadrature.v\"]').click()");
-    const field = await driver.wait(until.elementLocated(By.css('[aria-label="New name of quadrature.v"]')), 10_000);
+    const field = await driver.wait(until.elementLocated(By.css('[aria-label="New name of quadrature.v"]')), 30_000);
     await field.sendKeys(Key.chord(Key.CONTROL, "a"), "rtl/quadrature.v", Key.ENTER);
-    await driver.wait(until.elementLocated(By.css('[aria-label="Remove rtl/quadrature.v"]')), 10_000);
-    await driver.wait(async () => /6 modules/.test(await shownText(driver, "station-sources")), 10_000);
+    await driver.wait(until.elementLocated(By.css('[aria-label="Remove rtl/quadrature.v"]')), 30_000);
+    await driver.wait(async () => /6 modules/.test(await shownText(driver, "station-sources")), 30_000);
   });
   it("show what changed since an earlier version, and go back to it", async () => {
     await driver.executeScript("document.querySelector('[aria-label=\"History of debounce.v\"]').click()");
     const history = await byTestId(driver, "file-history");
-    await driver.wait(async () => /Restore version 1/.test(await history.getText()), 15_000);
-    await driver.wait(async () => /steady[\s\S]*settled/.test(await history.getText()), 10_000);
+    await driver.wait(async () => /Restore version 1/.test(await history.getText()), 30_000);
+    await driver.wait(async () => /steady[\s\S]*settled/.test(await history.getText()), 30_000);
     await history.findElement(By.xpath('.//button[contains(., "Restore version")]')).click();
-    await driver.wait(async () => (await editorText(driver)).includes("output reg  steady"), 10_000);
+    await driver.wait(async () => (await editorText(driver)).includes("output reg  steady"), 30_000);
   });
 });

@@ -14,10 +14,10 @@ const server = serveForTests((made) => {
 
 /** Selects the first match of some text in the editor, by its own search, and types over it. */
 async function replaceInEditor(find: string, text: string): Promise<void> {
-  const content = await driver.wait(until.elementLocated(By.css(".cm-content")), 10_000);
+  const content = await driver.wait(until.elementLocated(By.css(".cm-content")), 30_000);
   await content.click();
   await content.sendKeys(Key.chord(Key.CONTROL, Key.HOME), Key.chord(Key.CONTROL, "f"));
-  const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 5_000);
+  const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 30_000);
   await field.clear();
   await field.sendKeys(find, Key.ENTER, Key.ESCAPE);
   await driver.findElement(By.css(".cm-content")).sendKeys(text);
@@ -37,7 +37,7 @@ async function waitForText(id: string, pattern: RegExp, timeoutMs = 30_000): Pro
     throw new Error(`${id} never showed ${pattern}; at the end it showed: ${last}`);
   });
 }
-const waitForAttribute = (id: string, name: string, good: (value: string) => boolean, timeoutMs = 20_000) =>
+const waitForAttribute = (id: string, name: string, good: (value: string) => boolean, timeoutMs = 40_000) =>
   driver.wait(
     async () => {
       try {
@@ -68,9 +68,9 @@ describe("the first day", () => {
     await replaceInEditor("assign lamp[3]   = sw[3];", "assign lamp[3]   = sw[3]");
     await waitForText("verdict", /Missing ';'/);
     expect(await textOf("verdict")).toMatch(/pick_counter\.v:83/);
-    await driver.wait(until.elementLocated(By.css(".cm-lint-marker-error")), 5_000);
+    await driver.wait(until.elementLocated(By.css(".cm-lint-marker-error")), 30_000);
     // the repair puts back what was there before; then what was typed after it stays
-    await (await driver.wait(until.elementLocated(By.xpath("//button[contains(., \"Insert ';'\")]")), 5_000)).click();
+    await (await driver.wait(until.elementLocated(By.xpath("//button[contains(., \"Insert ';'\")]")), 30_000)).click();
     await waitForText("verdict", /sources are sound/);
     await replaceInEditor("assign lamp[3]   = sw[3];", "assign lamp[3]   = ~sw[3];");
     await driver.sleep(300); // a moment in which an older text could come back
@@ -130,7 +130,7 @@ describe("the first day", () => {
     await waitForText("focus-panel", /Driven by/);
     expect(await driver.getCurrentUrl()).toMatch(/layout\?.*focus=net/);
     await (await driver.findElement(By.css('[data-testid="focus-panel"] button.font-mono'))).click();
-    await driver.wait(until.elementLocated(By.css(".cm-focus-line")), 10_000);
+    await driver.wait(until.elementLocated(By.css(".cm-focus-line")), 30_000);
     expect(await driver.getCurrentUrl()).toMatch(/sources\?.*focus=line/);
     await driver.navigate().back();
     await waitForText("focus-panel", /Driven by/);
@@ -156,8 +156,8 @@ describe("the first day", () => {
 
   it("starts a new design that blinks, without a manual", async () => {
     await driver.get(server.address);
-    await driver.wait(until.elementLocated(By.xpath("//button[contains(., 'New design')]")), 10_000).click();
-    await driver.wait(until.elementLocated(By.css("form input")), 5_000).sendKeys("blinker");
+    await driver.wait(until.elementLocated(By.xpath("//button[contains(., 'New design')]")), 30_000).click();
+    await driver.wait(until.elementLocated(By.css("form input")), 30_000).sendKeys("blinker");
     await driver.findElement(By.xpath("//button[. = 'Create']")).click();
     await waitForText("verdict", /sources are sound/);
     await clickTestId(driver, "build");

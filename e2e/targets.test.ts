@@ -48,7 +48,7 @@ describe("targets", () => {
     await clickTestId(driver, "view-targets");
     await clickTestId(driver, "add-target");
     const option = By.css('[data-testid="new-target-part"] option[value="TW-9-P144-1C"]');
-    await (await driver.wait(until.elementLocated(option), 10_000)).click();
+    await (await driver.wait(until.elementLocated(option), 30_000)).click();
     await clickTestId(driver, "new-target-add");
     await waitForText(driver, "target-TW-9-P144-1C", /2 rule files.*not built yet/s);
     await clickTestId(driver, "leave-TW-9-P144-1C");
@@ -56,6 +56,6 @@ describe("targets", () => {
     await driver.wait(async () => {
       const text = await (await byTestId(driver, "targets-table")).getText();
       return !text.includes("TW-9-P144-1C");
-    }, 10_000);
+    }, 30_000);
   });
 });

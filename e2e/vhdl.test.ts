@@ -9,11 +9,11 @@ const server = serveForTests((made) => {
   driver = made;
 });
 
-const content = () => driver.wait(until.elementLocated(By.css(".cm-content")), 10_000);
+const content = () => driver.wait(until.elementLocated(By.css(".cm-content")), 30_000);
 async function select(text: string): Promise<void> {
   await (await content()).click();
   await (await content()).sendKeys(Key.chord(Key.CONTROL, Key.HOME), Key.chord(Key.CONTROL, "f"));
-  const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 5_000);
+  const field = await driver.wait(until.elementLocated(By.css(".cm-search input[name=search]")), 30_000);
   await field.clear();
   await field.sendKeys(text, Key.ENTER, Key.ESCAPE);
 }
@@ -39,7 +39,7 @@ describe("the lamp test, in VHDL", () => {
     await (await content()).sendKeys(Key.DELETE);
     await waitForText(driver, "verdict", /'unsigned' is not visible here: it is declared in ieee\.numeric_std/);
     const repair = By.xpath(`//button[contains(., "Add 'use ieee.numeric_std.all;'")]`);
-    await (await driver.wait(until.elementLocated(repair), 10_000)).click();
+    await (await driver.wait(until.elementLocated(repair), 30_000)).click();
     await waitForText(driver, "verdict", /sources are sound/);
     expect(await editorText(driver)).toMatch(/use ieee\.std_logic_1164\.all;\s*use ieee\.numeric_std\.all;/);
   });
@@ -52,13 +52,13 @@ describe("the lamp test, in VHDL", () => {
       10_000,
     );
     await (await content()).sendKeys(Key.F12);
-    await driver.wait(async () => /focus=line/.test(decodeURIComponent(await driver.getCurrentUrl())), 10_000);
+    await driver.wait(async () => /focus=line/.test(decodeURIComponent(await driver.getCurrentUrl())), 30_000);
     expect(decodeURIComponent(await driver.getCurrentUrl())).toContain("lamp_test.vhd:22");
   });
 
   it("passes its test bench and shows its waves", async () => {
     await clickTestId(driver, "station-simulate");
-    await driver.wait(async () => (await byTestId(driver, "run-bench")).isEnabled(), 10_000);
+    await driver.wait(async () => (await byTestId(driver, "run-bench")).isEnabled(), 30_000);
     await driver.sleep(500);
     await clickTestId(driver, "run-bench");
     await waitForText(driver, "verdict", /tb_lamp_test passed/, 30_000);
@@ -93,7 +93,7 @@ describe("the cloth preview, in both languages", () => {
       /weaves\s+pattern_memory[\s\S]*thread\[3\]\.shown\s+digit_column/,
     );
     await clickTestId(driver, "station-simulate");
-    await driver.wait(async () => (await byTestId(driver, "run-bench")).isEnabled(), 10_000);
+    await driver.wait(async () => (await byTestId(driver, "run-bench")).isEnabled(), 30_000);
     await driver.sleep(500);
     await clickTestId(driver, "run-bench");
     await waitForText(driver, "verdict", /tb_cloth_preview passed/, 30_000);

@@ -66,11 +66,11 @@ const texts = async (selector: string) =>
   Promise.all((await driver.findElements(By.css(selector))).map((each) => each.getText()));
 const rowNames = async () => (await texts('[data-testid="wave-row"]')).map((text) => text.split(/\s/)[0]);
 const labelled = (label: string): Promise<WebElement> =>
-  driver.wait(until.elementLocated(By.css(`[aria-label="${label}"]`)), 10_000);
+  driver.wait(until.elementLocated(By.css(`[aria-label="${label}"]`)), 30_000);
 const nameOf = (name: string) =>
   driver.findElement(By.xpath(`//*[@data-testid="wave-row"]//button[normalize-space()="${name}"]`));
 const choose = async (label: string) =>
-  (await driver.wait(until.elementLocated(By.xpath(`//*[@role="menuitem"][contains(., "${label}")]`)), 5_000)).click();
+  (await driver.wait(until.elementLocated(By.xpath(`//*[@role="menuitem"][contains(., "${label}")]`)), 30_000)).click();
 /** Run button and all that follows, until the verdict. */
 async function run(pattern: RegExp): Promise<void> {
   await clickTestId(driver, "run-bench");
@@ -95,7 +95,7 @@ describe("waves", () => {
     expect(values.find((text) => /^shed\s/.test(text))).toMatch(/9$/);
     expect(values.filter((text) => /^shed\[/.test(text)).map((text) => text.slice(-1))).toEqual(["1", "0", "0", "1"]);
     await field.sendKeys(Key.chord(Key.CONTROL, "a"), "shed = ", Key.ENTER);
-    await driver.wait(async () => (await field.getAttribute("aria-invalid")) === "true", 5_000);
+    await driver.wait(async () => (await field.getAttribute("aria-invalid")) === "true", 30_000);
   });
 
   it("keep times as markers with names", async () => {
@@ -133,7 +133,7 @@ describe("waves", () => {
         kept.some((each) => each.name === "verdict:shuttle_bench") &&
         kept.some((each) => each.name === "waves:shuttle_bench" && /"binary"/.test(JSON.stringify(each.value)))
       );
-    }, 5_000);
+    }, 30_000);
     await driver.navigate().refresh();
     await waitForText("verdict", /195 ns[\s\S]*passed/);
     await waitForText("station-simulate", /1 of 2 passed/);
@@ -155,7 +155,7 @@ describe("waves", () => {
     await run(/passed/);
     await waitForText("waves", /4 signals/);
     await clickTestId(driver, "record");
-    await driver.wait(until.elementLocated(By.xpath('//button[normalize-space()="All"]')), 5_000).click();
+    await driver.wait(until.elementLocated(By.xpath('//button[normalize-space()="All"]')), 30_000).click();
     await driver.actions().sendKeys(Key.ESCAPE).perform();
     await run(/passed/);
     await waitForText("waves", /7 signals/);
@@ -188,7 +188,7 @@ describe("a run that never ends", () => {
     await driver.findElement(By.xpath('//*[@data-testid="server-run"]//button[normalize-space()="Stop"]')).click();
     await waitForText("server-run-list", /stopped by you/);
     await driver
-      .wait(until.elementLocated(By.xpath('//*[@data-testid="server-run"]//button[normalize-space()="Open"]')), 10_000)
+      .wait(until.elementLocated(By.xpath('//*[@data-testid="server-run"]//button[normalize-space()="Open"]')), 30_000)
       .click();
     await waitForText("printed", /on and on/);
     await waitForText("verdict", /endless_bench was stopped by you/);

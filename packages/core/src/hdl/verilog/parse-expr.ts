@@ -62,13 +62,12 @@ export function parseExpr(s: TokenStream): ExprNode {
 }
 
 function tooDeep(s: TokenStream): ExprNode {
-  s.report(
-    "verilog/too-deep",
-    s.current.loc,
-    "This expression is nested too deeply.",
-    "Split it with intermediate nets.",
+  const { loc } = s.current;
+  s.giveUp(
+    `This expression is nested more than ${maxDepth} levels deep; each '?' in a row is one.`,
+    "Split it with intermediate nets, or write a case statement.",
   );
-  return { kind: "bad", loc: s.next().loc };
+  return { kind: "bad", loc };
 }
 
 function parseBinary(s: TokenStream, least: number): ExprNode {

@@ -39,8 +39,10 @@ let depth = 0;
 
 export function parseStmt(s: TokenStream): StmtNode {
   if (depth > maxDepth) {
-    s.report("verilog/too-deep", s.current.loc, "Statements are nested too deeply.", "Split them with a task.");
-    s.next();
+    s.giveUp(
+      `Statements are nested more than ${maxDepth} levels deep; each 'else if' in a row is one.`,
+      "Write a case statement, or split them with a task.",
+    );
     return { kind: "null", loc: s.previous.loc };
   }
   depth++;

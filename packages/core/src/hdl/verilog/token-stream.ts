@@ -15,6 +15,7 @@ export class TokenStream {
   private markAt = 0;
   private lastReported = -1;
   private reported = 0;
+  private isGivenUp = false;
 
   constructor(
     private readonly tokens: readonly Token[],
@@ -62,7 +63,14 @@ export class TokenStream {
 
   /** Goes back to a token that was passed; for choices that only a longer look can make. */
   rewind(index: number): void {
-    this.at = index;
+    if (!this.isGivenUp) this.at = index;
+  }
+
+  /** Tells that a text nests beyond all measure. The rest of the file is left alone: what follows closes what was not opened. */
+  giveUp(message: string, remedy: string): void {
+    this.report("verilog/too-deep", this.current.loc, message, remedy);
+    this.isGivenUp = true;
+    this.at = this.tokens.length - 1;
   }
 
   acceptAny(...texts: string[]): string | null {
@@ -158,7 +166,7 @@ export class TokenStream {
   }
 
   report(code: string, loc: Loc, message: string, remedy: string, insert?: string | TextEdit): void {
-    if (this.lastReported === this.at) return;
+    if (this.isGivenUp || this.lastReported === this.at) return;
     this.lastReported = this.at;
     if (++this.reported > maxSyntaxFindings) return;
     if (this.reported === maxSyntaxFindings) {

@@ -12,10 +12,10 @@ import {
 } from "../../elaborate/vhdl/types.ts";
 import type { World } from "../../elaborate/vhdl/world.ts";
 import { type Code, js as code, joined, rendered } from "../code.ts";
+import { isSimple } from "./emit-text.ts";
 import type { Engine } from "./engine.ts";
 import { Frame, type JsFunction, type Place } from "./frames.ts";
 import type { VhdlRuntime } from "./runtime.ts";
-import { isSimple } from "./emit-text.ts";
 import { type ArrayShape, type Bounds, mostWords, rightOf, type Shape, shapeText, wordsOf } from "./shapes.ts";
 import type { Sig } from "./signals.ts";
 import { Arr, Codes } from "./values.ts";
@@ -92,7 +92,6 @@ export interface Callee {
   /** Still being written: its result is taken as carried. */
   open: boolean;
 }
-
 
 /** Objects, functions of the runtime and numbers for names: shared by all that is written into one text. */
 export class CodeUnit {

@@ -8,6 +8,9 @@ import { Frame } from "./frames.ts";
 import { operatorChain, ReadyOperands } from "./operand-chain.ts";
 import { type Shape } from "./shapes.ts";
 
+/** Operators of a chain that nest in the code. */
+const mostNested = 40;
+
 /** Expressions as code. */
 export abstract class EmitExpr extends EmitAttributes {
   abstract call(sub: Subprogram, args: readonly (Expr | null)[], loc: Loc, on: Expr | undefined): Val;
@@ -18,7 +21,21 @@ export abstract class EmitExpr extends EmitAttributes {
     const ready = this.ready.take(e);
     if (ready) return ready;
     const chain = operatorChain(e);
-    return chain.length < 2 ? this.single(e, want) : this.ready.through(chain, (each) => this.single(each));
+    if (chain.length < 2) return this.single(e, want);
+    // the engine reads nested code by recursion: after some operators, the value so far gets a name. What stands at the
+    // left is always worked out first, so that the names are given their values one after the other.
+    const before: string[] = [];
+    const whole = this.ready.through(
+      chain,
+      (each) => this.single(each),
+      (val, done) => {
+        if (done % mostNested !== 0 || val.cv !== undefined) return val;
+        const name = this.temp();
+        before.push(`${name}=${val.js}`);
+        return { ...val, js: name };
+      },
+    );
+    return before.length ? { ...whole, js: `(${before.join(",")},${whole.js})` } : whole;
   }
   private single(e: Expr, want?: Shape): Val {
     switch (e.op) {

@@ -527,12 +527,7 @@ export abstract class EmitOperators extends EmitRepr {
             shape: { ...shape, dims: [bounds(total)] },
           };
         }
-        let js = live[0].js;
-        let n = live[0].n;
-        for (let i = 1; i < live.length; i++) {
-          js = `${this.rt("catL")}(${js},${n},${live[i].js},${live[i].n})`;
-          n += live[i].n;
-        }
+        const { js } = this.sideBySide(live);
         return { js, shape: { ...shape, dims: [bounds(total)] } };
       }
       const { l, d } = this.leftBounds(type, whole, 0);
@@ -555,6 +550,14 @@ export abstract class EmitOperators extends EmitRepr {
       shape: { ...shape, dims: null },
       fresh: true,
     };
+  }
+  /** Bits beside bits, as a balanced tree: the engine reads nested code by recursion. */
+  private sideBySide(parts: readonly { readonly js: string; readonly n: number }[]): { js: string; n: number } {
+    if (parts.length === 1) return parts[0];
+    const middle = parts.length >> 1;
+    const l = this.sideBySide(parts.slice(0, middle));
+    const r = this.sideBySide(parts.slice(middle));
+    return { js: `${this.rt("catL")}(${l.js},${l.n},${r.js},${r.n})`, n: l.n + r.n };
   }
   /** A scalar as bits of one element. */
   oneBit(val: Val, two: boolean): string {

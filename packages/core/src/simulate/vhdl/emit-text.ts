@@ -38,8 +38,7 @@ const longestName = 64;
 export const isSimple = (js: string): boolean => js.length <= longestName && /^-?[\w$.]+$/.test(js);
 
 /** As an operand of any operator. */
-export const wrapped = (js: string): string =>
-  js.length <= longestName && /^[\w$.]+$/.test(js) ? js : `(${js})`;
+export const wrapped = (js: string): string => (js.length <= longestName && /^[\w$.]+$/.test(js) ? js : `(${js})`);
 
 /** Sum of two offsets, known or as code. */
 export function addText(base: string, known: number | null, more: number | null, text: string): number | string {

@@ -65,7 +65,8 @@ export abstract class EmitWait extends EmitSubprograms {
     const open: (Expr | null)[] = [whole];
     while (open.length) {
       const expr = open.pop();
-      if (expr?.op === "call" || expr?.op === "builtin") for (let i = expr.args.length; i-- > 0; ) open.push(expr.args[i]);
+      if (expr?.op === "call" || expr?.op === "builtin")
+        for (let i = expr.args.length; i-- > 0; ) open.push(expr.args[i]);
       else if (expr) this.readsOfName(expr, list);
     }
     return list;

@@ -247,7 +247,8 @@ const longestGuard = 12;
 function plainOf(val: Val): PlainBit | null {
   // not if something was put around it since
   if (val.plain?.of === val.js) return val.plain;
-  if (val.cv === 2 || val.cv === 3) return { guards: [], bit: String(val.cv - 2), any: val.js, operators: 0, of: val.js };
+  if (val.cv === 2 || val.cv === 3)
+    return { guards: [], bit: String(val.cv - 2), any: val.js, operators: 0, of: val.js };
   if (!/^(c\d+\.v|v\d+)$/.test(val.js)) return null;
   return { guards: [`(${val.js}&-2)===2`], bit: val.js, any: val.js, operators: 0, of: val.js };
 }

@@ -14,7 +14,8 @@ export function operatorChain(e: Expr): Expr[] {
 
 const isOperator = (e: Expr) => (e.op === "builtin" && e.name !== "&") || e.op === "call";
 
-export const leftOperand = (e: Expr): Expr | null => (e.op === "builtin" || e.op === "call" ? (e.args[0] ?? null) : null);
+export const leftOperand = (e: Expr): Expr | null =>
+  e.op === "builtin" || e.op === "call" ? (e.args[0] ?? null) : null;
 
 /** Values of operands that were worked out before the operator above them asks for them, each once. */
 export class ReadyOperands<T> {
@@ -31,11 +32,12 @@ export class ReadyOperands<T> {
    * Works through a chain from its innermost operator.
    * @param chain Operators, outermost first.
    * @param work Makes one operator's value, and takes its left operand from here.
+   * @param handed What an operand is replaced by before the operator above takes it.
    */
-  through(chain: readonly Expr[], work: (e: Expr) => T): T {
+  through(chain: readonly Expr[], work: (e: Expr) => T, handed: (value: T, done: number) => T = (value) => value): T {
     let value = work(chain[chain.length - 1]);
     for (let i = chain.length - 2; i >= 0; i--) {
-      this.values.set(chain[i + 1], value);
+      this.values.set(chain[i + 1], handed(value, chain.length - 1 - i));
       value = work(chain[i]);
       this.values.delete(chain[i + 1]);
     }
