@@ -1,9 +1,10 @@
 import { FileProblem, InsideFiles, sealProcess } from "@gate-clock/sealed/inside";
 import type { Call } from "./call.ts";
-import { build, check, play, report } from "./commands.ts";
+import { build, check, play } from "./commands.ts";
 import { UsageError } from "./load-design.ts";
 import { parts } from "./parts.ts";
 import { proveCall } from "./prove.ts";
+import { report } from "./report.ts";
 import { Session } from "./session.ts";
 import { runSimulation } from "./simulate.ts";
 

@@ -36,11 +36,13 @@ export function readJson(path: string, io: Session): unknown {
   }
 }
 
-function wholeNumber(text: string): number {
-  const value = Number(text);
-  if (!Number.isInteger(value) || value < 0 || value >= 2 ** 31)
-    throw new UsageError(`'${text}' is not a seed: give a whole number from 0 to 2147483647.`);
-  return value;
+function wholeNumber(given: unknown): number {
+  const value = typeof given === "string" ? Number(given) : given;
+  if (!Number.isInteger(value) || (value as number) < 0 || (value as number) >= 2 ** 31)
+    throw new UsageError(
+      `${typeof given === "string" ? `'${given}'` : JSON.stringify(given)} is not a seed: give a whole number from 0 to 2147483647.`,
+    );
+  return value as number;
 }
 
 /** A design's name is that of files in the output folder: it may lead nowhere else. */
@@ -72,7 +74,10 @@ function withIncluded(sources: readonly SourceFile[], folder: string, io: Sessio
 
 /** The settings with what the target says in the place of the design's own part and rules. */
 function forTarget(settings: Record<string, unknown>, name: string, path: string): Record<string, unknown> {
-  const all = Array.isArray(settings["targets"]) ? (settings["targets"] as Record<string, unknown>[]) : [];
+  const listed = settings["targets"] ?? [];
+  if (!Array.isArray(listed) || listed.some((each) => typeof each?.name !== "string"))
+    throw new UsageError(`${path}: 'targets' must be a list of targets, each with a name.`);
+  const all = listed as Record<string, unknown>[];
   const target = all.find((each) => each["name"] === name);
   if (!target) {
     const names = all.map((each) => String(each["name"])).join(", ");
@@ -118,7 +123,7 @@ export function loadDesign(paths: readonly string[], options: LoadOptions, io: S
       pinFiles: readAll(list("pins")),
       timingFiles: readAll(list("timing")),
       recipe: options.recipe ?? text("recipe") ?? "even",
-      seed: overrides.seed ?? (typeof settings["seed"] === "number" ? settings["seed"] : 1),
+      seed: overrides.seed ?? wholeNumber(settings["seed"] ?? 1),
     };
   }
   if (options.target !== undefined)

@@ -1,6 +1,8 @@
 import type { Design, DesignFile, Target, TargetRules } from "@gate-clock/contract";
+import { Random } from "@gate-clock/core";
 import { strToU8, zipSync } from "fflate";
 import { describe, expect, it } from "vitest";
+import { anyJson, damagedBytes, fuzzRuns, fuzzSeed } from "../../../packages/core/test/helpers/damage.ts";
 import { kindOf, packDesign, unpackZip } from "../src/design/design-zip.ts";
 
 const file = (path: string, text: string): DesignFile => ({
@@ -83,5 +85,36 @@ describe("a design as a zip", () => {
   });
   it("is refused in words when it is none", async () => {
     await expect(unpackZip(asFile(strToU8("no zip at all")))).rejects.toThrow(/not a zip file/);
+  });
+  it("is a design or refused in a sentence, whatever was done to its bytes or to what its settings say", async () => {
+    const random = new Random(fuzzSeed);
+    const names = ["name", "part", "board", "sources", "pins", "timing", "targets", "seed", "top", "__proto__"];
+    const texts = ["a.v", "m.pins", "../a.v", "", "a\0b", "gateclock.json", "TW-2-P144-2C"];
+    const whole = zipSync({
+      "a.v": strToU8("module a; endmodule\n"),
+      "m.pins": strToU8(""),
+      "gateclock.json": strToU8("{}"),
+    });
+    let opened = 0;
+    for (let i = 0; i < fuzzRuns(400); i++) {
+      const data = random.below(2)
+        ? damagedBytes(whole, random)
+        : zipSync({
+            "a.v": strToU8("module a; endmodule\n"),
+            [random.below(2) ? "d/m.pins" : "m.pins"]: strToU8(""),
+            "gateclock.json": strToU8(JSON.stringify(anyJson(random, names, texts))),
+          });
+      try {
+        const { files, settings, skipped } = await unpackZip(asFile(data));
+        opened++;
+        for (const file of files) expect(typeof file.path + typeof file.text).toBe("stringstring");
+        for (const key of ["name", "part", "board", "top", "recipe"] as const)
+          expect(["string", "undefined"]).toContain(typeof settings[key]);
+        for (const each of skipped) expect(typeof each).toBe("string");
+      } catch (error) {
+        expect((error as Error).message).toMatch(/not a zip file that can be read|no design is that large/);
+      }
+    }
+    expect(opened).toBeGreaterThan(100);
   });
 });

@@ -1,4 +1,4 @@
-import { readFileSync } from "node:fs";
+import { readdirSync, readFileSync } from "node:fs";
 import { hostname, setPriority } from "node:os";
 import { fileURLToPath } from "node:url";
 import { type Ending, endingText, type Limits, SealedProcess } from "@gate-clock/sealed";
@@ -24,7 +24,7 @@ const patienceMs = 1500;
 /** A job that runs for so long lets another design's one begin beside it, and go before it. */
 const longMs = 5_000;
 /** How far jobs stand back behind the server's own answers, and long ones behind others. */
-const niceness = { short: 10, long: 19 };
+const niceness = { short: 5, long: 19 };
 /** Times that a job is begun, whatever becomes of its servers. */
 const mostAttempts = 4;
 const unlimited = 2 ** 31 - 1;
@@ -178,7 +178,9 @@ export class JobRunner implements OnApplicationShutdown {
 
   private run(claimed: ClaimedJob, kind: JobKind, task: unknown): void {
     this.prepareSpare();
-    const sealed = this.spare!;
+    const { spare: sealed } = this;
+    // the server stops meanwhile: whoever comes next finds the row, and that its owner is gone
+    if (!sealed) return;
     this.spare = null;
     const job: RunningJob = { claimed, kind, sealed, since: Date.now(), notes: [], isStopped: false, isLost: false };
     this.running.set(claimed.id, job);
@@ -359,12 +361,21 @@ export class JobRunner implements OnApplicationShutdown {
   }
 }
 
+/** With all its threads: those that collect memory work as hard as the one that fills it. */
 function standBack({ pid }: SealedProcess, by: number): void {
   if (pid === undefined) return;
+  let threads = [pid];
   try {
-    setPriority(pid, by);
+    threads = readdirSync(`/proc/${pid}/task`).map(Number);
   } catch {
-    // gone already, or not allowed everywhere: what it does stays right
+    // another system, or gone already
+  }
+  for (const thread of threads) {
+    try {
+      setPriority(thread, by);
+    } catch {
+      // gone already, or not allowed everywhere: what it does stays right
+    }
   }
 }
 

@@ -30,8 +30,8 @@ export function readMemoryText(
   for (const match of plain.matchAll(/\S+/g)) {
     const word = match[0];
     if (word.startsWith("@")) {
-      const value = Number.parseInt(word.slice(1), 16);
-      if (!/^@[0-9a-fA-F_]+$/.test(word) || value < low || value > high)
+      const value = Number.parseInt(word.slice(1).replaceAll("_", ""), 16);
+      if (!/^@[0-9a-fA-F][0-9a-fA-F_]*$/.test(word) || value < low || value > high)
         return `line ${line(match.index)}: the address ${word} is outside of [${dim.left}:${dim.right}].`;
       address = value;
       within = 0;

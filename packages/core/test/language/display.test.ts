@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { linesOf, printed } from "../helpers/simulation.ts";
+import { linesOf, printed, runText } from "../helpers/simulation.ts";
 
 /** IEEE 1364-2005 clause 17.1: what `$display` and its kin print. */
 type Row = readonly [call: string, expected: string];
@@ -162,6 +162,10 @@ describe("the tasks beside $display", () => {
       { name: "b.mem", text: "1111_0000 10101010" },
     ];
     expect(linesOf(files)).toEqual(["0a 0b xx xx 1x ff xx xx ", "f0 aa"]);
+    // underscores part the digits of an address too, and none begins with one
+    const [main] = files;
+    expect(linesOf([main, { name: "m.hex", text: "@0_5 77" }, files[2]])[0]).toBe("xx xx xx xx xx 77 xx xx ");
+    expect(runText([main, { name: "m.hex", text: "@_5 77" }, files[2]]).findings.join()).toMatch(/the address @_5/);
   });
 });
 
