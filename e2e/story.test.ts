@@ -8,9 +8,12 @@ import { byTestId, clickTestId } from "./browser.js";
 
 /** What an engineer does on the first day, in the real interface against the real server. */
 let driver: WebDriver;
-const server = serveForTests((made) => {
-  driver = made;
-});
+const server = serveForTests(
+  (made) => {
+    driver = made;
+  },
+  { GATE_CLOCK_BUILD_DEMO: "" },
+);
 
 /** Selects the first match of some text in the editor, by its own search, and types over it. */
 async function replaceInEditor(find: string, text: string): Promise<void> {

@@ -21,26 +21,11 @@ build_web
 was_running=1
 pgrep -f "^.*postgres -D $LOCAL/postgres" >/dev/null 2>&1 || was_running=0
 start_postgres
-server_tests=
-leave() {
-  if [ -n "$server_tests" ]; then kill "$server_tests" 2>/dev/null || true; fi
-  if [ "$was_running" -eq 0 ]; then stop_postgres; fi
-}
-trap leave EXIT
-trap 'exit 130' INT TERM
+if [ "$was_running" -eq 0 ]; then trap stop_postgres EXIT; fi
 export GATE_CLOCK_TEST_POSTGRES=$PG_BASE
 status=0
 # vitest by itself would leave one of two cores idle
 if wanted core; then npx vitest run --project core --maxWorkers="$(($(nproc) > 2 ? $(nproc) - 1 : 2))" || status=$?; fi
-# a good part of both is waiting, so they go side by side
-if wanted server; then
-  npx vitest run --project server >"$LOCAL/server-tests.log" 2>&1 &
-  server_tests=$!
-fi
+if wanted server; then npx vitest run --project server || status=$?; fi
 if wanted e2e; then npx vitest run --project e2e || status=$?; fi
-if wanted server; then
-  wait "$server_tests" || status=$?
-  server_tests=
-  cat "$LOCAL/server-tests.log"
-fi
 exit "$status"

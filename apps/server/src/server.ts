@@ -77,7 +77,7 @@ export async function startServer(config: ServerConfig): Promise<RunningServer> 
   await withDatabase(
     async () => {
       await migrate(app.get(Sequelize));
-      if (config.demoFolder) await loadDemosOnce(config.demoFolder, app);
+      if (config.demoFolder) await loadDemosOnce(config.demoFolder, config.buildsDemo, app);
     },
     (reason) => log.warn(`Waiting for the database: ${reason}`),
   );

@@ -309,8 +309,9 @@ describe("results of stages", () => {
 
 describe("two servers", () => {
   it("that start at once at a new database load the demo once, and share its jobs", async () => {
-    const first = new TestServer();
-    const second = new TestServer({}, first);
+    const builds = { GATE_CLOCK_BUILD_DEMO: "" };
+    const first = new TestServer(builds);
+    const second = new TestServer(builds, first);
     await first.createDatabase();
     try {
       await Promise.all([first.start(), second.start()]);

@@ -4,7 +4,7 @@ import { decodeArtifact, type StoredStage } from "@gate-clock/core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "./helpers/test-server.ts";
 
-const server = new TestServer();
+const server = new TestServer({ GATE_CLOCK_BUILD_DEMO: "" });
 
 const call = server.call.bind(server) as TestServer["call"];
 async function settled(designId: string, trialId: string, timeoutMs = 90_000): Promise<Trial> {

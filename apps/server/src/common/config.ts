@@ -8,6 +8,8 @@ export interface ServerConfig {
   readonly webFolder: string | null;
   /** Folder of the demo designs; null loads none. */
   readonly demoFolder: string | null;
+  /** Whether the demo is built when it is loaded. */
+  readonly buildsDemo: boolean;
   /** Where this server writes that it runs, for a second start to find; null writes nothing. */
   readonly noteFile: string | null;
   /** Jobs at once in this server. */
@@ -38,6 +40,7 @@ export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
     databaseUrl,
     webFolder: env["GATE_CLOCK_WEB"] || null,
     demoFolder: env["GATE_CLOCK_DEMO"] || null,
+    buildsDemo: env["GATE_CLOCK_BUILD_DEMO"] !== "no",
     noteFile: env["GATE_CLOCK_NOTE"] || null,
     workers: Math.floor(number("GATE_CLOCK_WORKERS", Math.max(2, availableParallelism()), 1)),
     jobMemory: number("GATE_CLOCK_JOB_MB", 4096, 128) * 2 ** 20,

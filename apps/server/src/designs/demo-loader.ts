@@ -26,15 +26,16 @@ interface DemoTarget {
   readonly timing: readonly string[];
 }
 
-/** Loads and builds the demo, if there is no design yet. Two servers that start at once take turns. */
-export async function loadDemosOnce(folder: string, app: INestApplicationContext): Promise<void> {
+/** Loads the demo, and builds it if asked to, if there is no design yet. Two servers that start at once take turns. */
+export async function loadDemosOnce(folder: string, builds: boolean, app: INestApplicationContext): Promise<void> {
   const designs = app.get(DesignsService);
   const targets = app.get(TargetsService);
   const sequelize = app.get(Sequelize);
   await sequelize.transaction(async () => {
     await sequelize.query("SELECT pg_advisory_xact_lock(726402)");
     if ((await designs.count()) > 0) return;
-    for (const id of await loadDemos(folder, designs)) await targets.startTrial(id, await designs.targetOf(id));
+    const loaded = await loadDemos(folder, designs);
+    if (builds) for (const id of loaded) await targets.startTrial(id, await designs.targetOf(id));
   });
 }
 

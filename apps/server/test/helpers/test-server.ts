@@ -48,6 +48,8 @@ export class TestServer {
         GATE_CLOCK_DATABASE: this.databaseUrl,
         GATE_CLOCK_PORT: "0",
         GATE_CLOCK_DEMO: path("../../../../designs"),
+        // what a test needs built it builds itself
+        GATE_CLOCK_BUILD_DEMO: "no",
         GATE_CLOCK_WEB: path("../../../web/dist"),
         ...this.settings,
       },
