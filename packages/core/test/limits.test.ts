@@ -1,5 +1,6 @@
-import { describe, expect, it } from "vitest";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { type Finding, formatFinding } from "../src/common/index.ts";
+import { useWorkClock } from "../src/common/work-clock.ts";
 import { elaborate } from "../src/elaborate/index.ts";
 import { checkDesign, MemoryStore, runFlow } from "../src/flow/index.ts";
 import { prepare } from "../src/simulate/index.ts";
@@ -102,6 +103,60 @@ describe("sizes", () => {
 });
 
 describe("computations at elaboration and in the run", () => {
+  // eight times as fast as time: the same limits, sooner
+  beforeAll(() => useWorkClock(() => 8 * Date.now()));
+  afterAll(() => useWorkClock(() => Date.now()));
+
+  it("of constants that do not end are found, whatever they spend their time on", () => {
+    const value = (decl: string) => vhdl(decl);
+    for (const text of [
+      // quick turns, slow turns, no loop at all, loops that end but not in a lifetime
+      value(
+        "function f return integer is variable i: integer := 0; begin loop i := (i + 1) mod 7; end loop; end; constant c: integer := f;",
+      ),
+      value(
+        "function f return integer is variable n: integer := 0; variable s: string(1 to 9); begin while true loop n := (n * 3 + 1) mod 7; s(1 + n) := 'x'; end loop; return n; end; constant c: integer := f;",
+      ),
+      value(
+        "function f(n: integer) return integer is begin if n < 2 then return 1; end if; return f(n - 1) + f(n - 2); end; signal q: integer := f(80);",
+      ),
+      value(
+        "function g(n: integer) return integer; function f(n: integer) return integer is begin if n < 2 then return 1; end if; return g(n - 1) + g(n - 2); end; function g(n: integer) return integer is begin return f(n); end; constant c: integer := g(80);",
+      ),
+      value(
+        `function f return integer is variable n: integer := 0; begin ${"for i in 1 to 100 loop ".repeat(8)} n := (n + 1) mod 9; ${"end loop; ".repeat(8)} return n; end; constant c: integer := f;`,
+      ),
+      value(
+        `${["a", "b", "c", "d", "e", "g"].map((name, i, all) => `function ${name} return integer is variable n: integer := 0; begin for i in 1 to 200 loop n := (n + ${i ? all[i - 1] : "1"}) mod 9; end loop; return n; end;`).join("\n")} constant k: integer := g;`,
+      ),
+    ]) {
+      const begun = Date.now();
+      const [first] = errors("t.vhd", text);
+      expect(first, text).toMatchObject({ code: "vhdl/endless", place: { file: "t.vhd" } });
+      expect(first.place.line, text).toBeGreaterThan(2);
+      // no measure of speed: without the limit it would be years
+      expect(Date.now() - begun).toBeLessThan(60_000);
+    }
+    for (const body of [
+      "function automatic integer f(input integer n); f = n < 2 ? 1 : f(n - 1) + f(n - 2); endfunction localparam P = f(80);",
+      `function integer f(input integer n); integer a, b, c, d; begin f = n; for (a = 0; a < 1000; a = a + 1) for (b = 0; b < 1000; b = b + 1) for (c = 0; c < 1000; c = c + 1) f = f ^ c; end endfunction localparam P = f(3);`,
+    ])
+      expect(errors("t.v", `module t;\n  ${body}\nendmodule\n`)[0]).toMatchObject({
+        code: "verilog/endless-loop",
+        place: { file: "t.v", line: 2 },
+      });
+    // and what is long, but ends, has its value
+    expect(
+      errors(
+        "t.vhd",
+        vhdl(
+          "function f return integer is variable n: integer := 0; begin for i in 1 to 300 loop for j in 1 to 300 loop n := (n + i * j) mod 1000; end loop; end loop; return n; end; constant c: integer := f;",
+          `assert c = ${Array.from({ length: 90_000 }, (_, k) => (Math.floor(k / 300) + 1) * ((k % 300) + 1)).reduce((sum, each) => (sum + each) % 1000, 0)} severity failure;`,
+        ),
+      ),
+    ).toEqual([]);
+  }, 120_000);
+
   it("that do not end are found, with the place", () => {
     const verilog = (body: string) => `module t;\n  ${body}\nendmodule\n`;
     for (const [text, code] of [

@@ -2,7 +2,7 @@ import dgram from "node:dgram";
 import dns from "node:dns";
 import net from "node:net";
 import vm from "node:vm";
-import { sealGlobals, useCompiler } from "@gate-clock/core";
+import { sealGlobals, useCompiler, useWorkClock } from "@gate-clock/core";
 
 /** What a sealed program keeps of its process. */
 export interface Inside {
@@ -48,6 +48,10 @@ export function sealProcess(): Inside {
   // whoever started it is gone: so is the reason for the work
   if (process.send) process.on("disconnect", () => process.exit(0));
   for (const name of Object.keys(process.env)) delete process.env[name];
+  useWorkClock(() => {
+    const { user, system } = process.cpuUsage();
+    return (user + system) / 1000;
+  });
   useCompiler((parameters, text) => vm.compileFunction(text, [...parameters]) as (...args: unknown[]) => unknown);
   const left = sealGlobals();
   if (left.length) throw new Error(`These could not be taken away: ${left.join(", ")}.`);

@@ -16,3 +16,4 @@ export {
 export { type Compiler, compileGenerated, quoted, sealGlobals, useCompiler } from "./generated-code.ts";
 export { Random } from "./random.ts";
 export { type Loc, type SourceFile, type SourcePosition, SourceSet } from "./source.ts";
+export { useWorkClock } from "./work-clock.ts";

@@ -1,6 +1,7 @@
 import type { Finding, Severity } from "../common/finding.ts";
 import type { Loc, SourceSet } from "../common/source.ts";
 import { isVhdl } from "../hdl/languages.ts";
+import { ConstantWork } from "./constant-work.ts";
 
 /** Of one severity: more of them help nobody. */
 const mostFindings = 2000;
@@ -10,6 +11,7 @@ const mostFindings = 2000;
  */
 export class Report {
   readonly findings: Finding[] = [];
+  readonly work = new ConstantWork();
   private readonly seen = new Set<string>();
   /** [findings] */
   private readonly ids: string[] = [];

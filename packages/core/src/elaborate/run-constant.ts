@@ -1,3 +1,4 @@
+import { mostMsForValue } from "./constant-work.ts";
 import { evaluateAny, truthOf } from "./evaluate.ts";
 import type { AnyValue, Expr, Signal, Stmt, Subroutine, Target, Value } from "./model.ts";
 import type { Host } from "./verilog/host.ts";
@@ -21,7 +22,7 @@ type Jump = "break" | "continue" | "return" | null;
 export function runConstant(expr: Expr & { op: "call" }, host: Host): AnyValue | null {
   const state: State = { steps: 0, depth: 0 };
   try {
-    return call(expr.func, expr.args, new Map(), state, host);
+    return host.report.work.run(() => call(expr.func, expr.args, new Map(), state, host));
   } catch (error) {
     if (error instanceof NotConstant) return null;
     if (error instanceof RangeError) {
@@ -150,12 +151,16 @@ function assign(target: Target, value: AnyValue, frame: Frame, state: State, hos
 }
 
 function tick(state: State, host: Host, stmt: Stmt): void {
-  if (++state.steps <= maxSteps) return;
+  state.steps++;
+  const isLong = (state.steps & 255) === 0 && host.report.work.isOver;
+  if (state.steps <= maxSteps && !isLong) return;
   if ("loc" in stmt && stmt.loc)
     host.report.error(
       "verilog/endless-loop",
       stmt.loc,
-      `A constant function has taken ${maxSteps} steps here.`,
+      isLong
+        ? `A constant function has worked for more than ${mostMsForValue / 1000} s when it comes here.`
+        : `A constant function has taken ${maxSteps} steps here.`,
       "Check the loop's condition and step.",
     );
   throw new NotConstant();

@@ -1,4 +1,5 @@
 import type { Loc } from "../../common/source.ts";
+import { mostMsForValue } from "../../elaborate/constant-work.ts";
 import type { Report } from "../../elaborate/report.ts";
 import type {
   ArchitectureDecl,
@@ -175,7 +176,8 @@ export abstract class ElaboratorBase {
     const made = plain(fitted.shape);
     if (fitted.cv !== undefined) return unbox(copy(fitted.cv), made);
     try {
-      const v = emitter.link(`${emitter.hoisted.join("")}return ${fitted.js};`);
+      this.engine.beginValue();
+      const v = this.report.work.run(() => emitter.link(`${emitter.hoisted.join("")}return ${fitted.js};`));
       return unbox(copy(v), made);
     } catch (error) {
       if (error instanceof VhdlError) {
@@ -190,9 +192,9 @@ export abstract class ElaboratorBase {
           isLoop ? "vhdl/endless" : "vhdl/large-value",
           loc,
           isLoop
-            ? "This value is computed by a loop that does not come to an end."
+            ? `This value is computed by a loop or a recursion that does not come to an end within ${mostMsForValue / 1000} s.`
             : `This value has grown beyond what can be held (${(error as Error).message}).`,
-          isLoop ? "Check where the loop stops." : "Check the lengths that it is made of.",
+          isLoop ? "Check where it stops." : "Check the lengths that it is made of.",
         );
         return { v: zeroOf(made), shape: made };
       }

@@ -91,6 +91,8 @@ export interface Callee {
   readonly generator: boolean;
   /** Still being written: its result is taken as carried. */
   open: boolean;
+  /** It calls itself, by others perhaps: its calls are counted like a loop's turns. */
+  recursive?: boolean;
 }
 
 /** Objects, functions of the runtime and numbers for names: shared by all that is written into one text. */
@@ -186,6 +188,8 @@ export class EmitBase {
   fresh(prefix: string): string {
     return this.unit.fresh(prefix);
   }
+  /** Loops and calls of subprograms that were written so far. */
+  protected repeated = 0;
   temp(): string {
     const name = this.fresh("t");
     this.fn.temps.push(name);

@@ -10,6 +10,9 @@ import { Frame } from "./frames.ts";
 import { highOf, lowOf, type Shape } from "./shapes.ts";
 import { type Bits, Codes } from "./values.ts";
 
+/** Turns of a loop that need not be counted, if nothing is repeated within. */
+const mostUncounted = 256;
+
 /** Statements as code. */
 export abstract class EmitStmt extends EmitWait {
   // ---- statements -----------------------------------------------------------------------------------------------
@@ -288,7 +291,12 @@ export abstract class EmitStmt extends EmitWait {
       : this.loopShape(stmt.param.subtype.type, l, r);
     const frame = new Frame(this.frame, this.fn);
     frame.places.set(stmt.param, { k: "var", js: name, shape });
-    const body = this.within(frame, () => this.stmts(stmt.body));
+    const turns = known ? Math.abs((l.cv as number) - (r.cv as number)) + 1 : null;
+    const { repeated } = this;
+    const inner = this.within(frame, () => this.stmts(stmt.body));
+    const isShort = turns !== null && turns <= mostUncounted && this.repeated === repeated;
+    const body = isShort ? inner : code`E.tick();${inner}`;
+    this.repeated++;
     // the parameter keeps its value for each turn, whatever is done with it within
     if (range.dynamicDir !== undefined) {
       const end = this.temp();

@@ -243,7 +243,9 @@ export abstract class EmitSubprograms extends EmitExpr {
       table.set(sub, map);
     }
     const fullKey = owner && owner !== this.top ? `${key}@${this.numberOf(owner)}` : key;
+    this.repeated++;
     const known = map.get(fullKey);
+    if (known?.open) known.recursive = true;
     if (known) return known;
     if (!sub.body) {
       this.error("no-body", sub.loc, `'${sub.name}' has no body.`, "Write one.");
@@ -264,7 +266,7 @@ export abstract class EmitSubprograms extends EmitExpr {
       const emitter = this.another(this.program.root);
       const { params, body } = emitter.writeSub(sub, shapes, callee, this.program.root, isMethod);
       callee.holder!.f = emitter.link(
-        code`return function${generator ? "*" : ""} (${params}){${body}};`,
+        code`return function${generator ? "*" : ""} (${params}){${counted(callee)}${body}};`,
       ) as Callee["holder"] extends infer H ? (H extends { f: infer F } ? F : never) : never;
       callee.open = false;
       return callee;
@@ -278,7 +280,9 @@ export abstract class EmitSubprograms extends EmitExpr {
     };
     map.set(fullKey, callee);
     const { params, body } = this.writeSub(sub, shapes, callee, home ?? this.program.root, isMethod);
-    (owner ?? this.top).inner.push(code`function${generator ? "*" : ""} ${callee.name}(${params}){${body}}`);
+    (owner ?? this.top).inner.push(
+      code`function${generator ? "*" : ""} ${callee.name}(${params}){${counted(callee)}${body}}`,
+    );
     callee.open = false;
     return callee;
   }
@@ -489,3 +493,5 @@ export function plain(shape: Shape): Shape {
   const { k, type, pack, dims, elem } = shape as ArrayShape;
   return { k, type, pack, dims, elem };
 }
+
+const counted = ({ recursive }: Callee): string => (recursive ? "E.tick();" : "");

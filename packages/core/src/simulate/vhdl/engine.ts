@@ -336,9 +336,17 @@ export class Engine {
     });
   }
   private loopTurns = 0;
-  /** A turn of a loop within a process: one that never ends is told. */
+  /** Whether the value that is computed before the run has taken too long. */
+  isOver: () => boolean = () => false;
+  /** The next value begins: its turns count by themselves. */
+  beginValue(): void {
+    this.loopTurns = 0;
+  }
+  /** A turn of a loop within a process, or of a recursion: one that never ends is told. */
   tick(): void {
-    if (++this.loopTurns > this.maxTurns * 10) throw new RunawaySignal(-1 - (this.currentProcess?.number ?? 0), true);
+    if ((++this.loopTurns & 255) !== 0) return;
+    if (this.loopTurns > this.maxTurns * 10 || this.isOver())
+      throw new RunawaySignal(-1 - (this.currentProcess?.number ?? 0), true);
   }
 
   private without(queue: Transaction[], mask: Uint8Array | null, gone: (each: Transaction) => boolean): Transaction[] {

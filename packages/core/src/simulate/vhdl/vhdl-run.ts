@@ -42,6 +42,7 @@ export class VhdlRun {
     files: DesignFiles,
   ) {
     this.engine = new Engine(this.kernel);
+    this.engine.isOver = () => report.work.isOver;
     const loc = (at: number): Loc => this.places[at] ?? nowhere;
     const host: Host = {
       print: (text, at) => this.listener?.print(text, loc(at)),
