@@ -1,7 +1,14 @@
 #!/usr/bin/env bash
-# Benchmarks, as ratios within one run.
+# Benchmarks, as ratios within one run. `npm run bench -- clients` asks the server alone: fifty clients with ten builds.
 . "$(dirname "$0")/common.sh"
 install_modules
+if [ "${1:-}" = clients ]; then
+  install_postgres
+  build_node
+  start_postgres
+  GATE_CLOCK_TEST_POSTGRES=$PG_BASE node bench/clients.js "${@:2}"
+  exit
+fi
 npx tsc -b packages/core
 node bench/language.js
 echo
