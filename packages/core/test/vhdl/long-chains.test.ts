@@ -63,6 +63,27 @@ end loop; report "through";`,
     ).toEqual(["through"]);
   });
 
+  it("has its value wherever it stands, before the run and in it", () => {
+    const count = 300;
+    const sum = Array.from({ length: count }, (_, i) => `f(${i})`).join(" + ");
+    const all = Array.from({ length: count }, (_, i) => `f(${i}) = ${i}`).join(" and ");
+    const total = (count * (count - 1)) / 2;
+    expect(
+      vhdlLines({
+        arch: `function f(n : integer) return integer is begin return n; end;
+function g(n : integer) return integer is variable k : integer := ${sum}; begin return k + n; end;
+constant c : integer := ${sum};
+type row is array (0 to ${sum}) of bit;
+signal s : integer := ${sum}; signal w : integer := 0; signal z : row; signal holds : boolean := ${all};`,
+        stmts: `w <= ${sum} + s after 1 ns;
+deep : if ${sum} > 3 generate begin process begin report "made"; wait; end process; end generate;`,
+        body: `wait until w = ${sum} + c for 2 ns; assert now = 1 ns;
+report integer'image(c) & " " & integer'image(z'length) & " " & integer'image(g(1)) & " " & boolean'image(holds);
+if ${sum} = s then report "same"; end if;`,
+      }).sort(),
+    ).toEqual([`${total} ${total + 1} ${total + 1} true`, "made", "same"]);
+  });
+
   it("becomes the circuit that simulation shows", () => {
     // the reference settles slowly
     const length = 150;
