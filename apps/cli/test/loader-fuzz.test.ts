@@ -61,7 +61,7 @@ const texts = [
   "w".repeat(300),
 ];
 
-describe("what the command line loads", () => {
+describe("what the command line loads", { timeout: 600_000 }, () => {
   it("is a design, or the call is refused with a sentence", () => {
     let loaded = 0;
     for (let i = 0; i < fuzzRuns(1500); i++) {

@@ -86,7 +86,9 @@ describe("a design as a zip", () => {
   it("is refused in words when it is none", async () => {
     await expect(unpackZip(asFile(strToU8("no zip at all")))).rejects.toThrow(/not a zip file/);
   });
-  it("is a design or refused in a sentence, whatever was done to its bytes or to what its settings say", async () => {
+  it("is a design or refused in a sentence, whatever was done to its bytes or to what its settings say", {
+    timeout: 600_000,
+  }, async () => {
     const random = new Random(fuzzSeed);
     const names = ["name", "part", "board", "sources", "pins", "timing", "targets", "seed", "top", "__proto__"];
     const texts = ["a.v", "m.pins", "../a.v", "", "a\0b", "gateclock.json", "TW-2-P144-2C"];

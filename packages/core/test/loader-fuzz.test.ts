@@ -32,7 +32,7 @@ function each(count: number, make: () => unknown, tries: (given: never) => void)
   }
 }
 
-describe("loaders", () => {
+describe("loaders", { timeout: 600_000 }, () => {
   it("of artifacts give a value or an error", () => {
     const good = encodeArtifact({
       bytes: Uint8Array.of(1, 2, 3),
