@@ -5,11 +5,13 @@ import { fileURLToPath } from "node:url";
 import pg from "pg";
 
 /**
- * The server with many at once: clients that read the list of designs, save a file and follow events, each every half a
+ * The server with many at once: clients that read the list of designs, save a file and follow events, each every
  * second, while builds run. Times of an answer in ms, against one client with nothing beside it.
  */
 const clients = Number(process.argv[2] ?? 50);
 const builds = Number(process.argv[3] ?? 10);
+/** Between a client's rounds. */
+const everyMs = Number(process.argv[4] ?? 1000);
 const seconds = 20;
 const at = (path) => fileURLToPath(new URL(path, import.meta.url));
 const base = process.env["GATE_CLOCK_TEST_POSTGRES"];
@@ -27,6 +29,7 @@ const server = spawn(process.execPath, [at("../apps/server/dist/main.js")], {
   env: { ...process.env, GATE_CLOCK_DATABASE: `${base}/${name}`, GATE_CLOCK_PORT: "0", GATE_CLOCK_DEMO: "" },
   stdio: ["ignore", "pipe", "inherit"],
 });
+process.on("exit", () => server.kill());
 try {
   const address = await new Promise((done, fail) => {
     server.stdout.on("data", (data) => {
@@ -62,13 +65,12 @@ try {
   let isOver = false;
   const client = async (design, times) => {
     const file = design.files.find(({ path }) => path === "notes.v");
-    let { version } = file;
     const control = new AbortController();
     const events = await fetch(`${address}/api/events`, { signal: control.signal });
     void (async () => {
       for await (const _ of events.body);
     })().catch(() => {});
-    await pause(Math.random() * 500);
+    await pause(Math.random() * everyMs);
     while (!isOver) {
       let begun = performance.now();
       await call("/api/designs");
@@ -76,11 +78,11 @@ try {
       begun = performance.now();
       const saved = await call(`/api/designs/${design.id}/files/${file.id}`, "PUT", {
         text: `${text}\n// ${begun} ${"weft ".repeat(20_000)}\n`,
-        baseVersion: version,
+        baseVersion: file.version,
       });
       times.save.push(performance.now() - begun);
-      ({ version } = saved);
-      await pause(500);
+      file.version = saved.version;
+      await pause(everyMs);
     }
     control.abort();
   };

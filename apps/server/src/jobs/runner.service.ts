@@ -24,7 +24,7 @@ const patienceMs = 1500;
 /** A job that runs for so long lets another design's one begin beside it, and go before it. */
 const longMs = 5_000;
 /** How far jobs stand back behind the server's own answers, and long ones behind others. */
-const niceness = { short: 5, long: 19 };
+const niceness = { short: 15, long: 19 };
 /** Times that a job is begun, whatever becomes of its servers. */
 const mostAttempts = 4;
 const unlimited = 2 ** 31 - 1;
