@@ -11,6 +11,7 @@ import { AppModule } from "./app.module.ts";
 import { ArtifactsService } from "./artifacts/artifacts.service.ts";
 import { checkBody } from "./common/body.middleware.ts";
 import type { ServerConfig } from "./common/config.ts";
+import { DeadlockInterceptor } from "./common/deadlock.interceptor.ts";
 import { setHeaders } from "./common/headers.middleware.ts";
 import { refuseForeign } from "./common/loopback.middleware.ts";
 import { ProblemFilter } from "./common/problem.filter.ts";
@@ -52,6 +53,7 @@ export async function startServer(config: ServerConfig): Promise<RunningServer> 
   app.use(checkBody);
   app.useGlobalPipes(new ValidationPipe({ whitelist: true, forbidNonWhitelisted: true, transform: true }));
   app.useGlobalFilters(new ProblemFilter());
+  app.useGlobalInterceptors(new DeadlockInterceptor());
   app.enableShutdownHooks();
   const document = SwaggerModule.createDocument(
     app,

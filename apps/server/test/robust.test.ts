@@ -104,7 +104,7 @@ describe("a request", () => {
   });
 
   it("that races with a deletion is told that it is gone", async () => {
-    for (let i = 0; i < 8; i++) {
+    for (let i = 0; i < 20; i++) {
       const design = await newDesign();
       const [file] = design.files;
       const at = `/api/designs/${design.id}`;

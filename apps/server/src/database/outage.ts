@@ -20,6 +20,13 @@ export function isOutage(error: unknown): boolean {
   return false;
 }
 
+/** True if the database has undone a transaction because it and another waited for each other. */
+export function isDeadlock(error: unknown): boolean {
+  for (let at = error as { code?: unknown; parent?: unknown } | null | undefined; at; at = at.parent as typeof at)
+    if (at.code === "40P01" || at.code === "40001") return true;
+  return false;
+}
+
 /** Tries again for as long as the database cannot be reached. @param tell Called before each pause, with the reason. */
 export async function withDatabase<T>(run: () => Promise<T>, tell: (reason: string) => void): Promise<T> {
   for (let pauseMs = 200; ; pauseMs = Math.min(5000, pauseMs * 2)) {
