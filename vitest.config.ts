@@ -7,7 +7,7 @@ export default defineConfig({
       {
         test: {
           name: "core",
-          // a file's tests find the modules as the file before left them: nothing in the core keeps a state of its own
+          // a file's tests find the modules as the file before left them: who sets the compiler or the clock sets it back
           isolate: false,
           setupFiles: ["packages/core/test/setup.ts"],
           include: ["packages/*/test/**/*.test.ts", "apps/cli/test/**/*.test.ts", "apps/web/test/**/*.test.ts"],
