@@ -302,6 +302,15 @@ class DesignLowering implements LoweredDesign {
     }
     for (const latch of lowering.combinational(item)) {
       if (item.kind === "always_latch") continue;
+      if (latch.isLate) {
+        this.report.error(
+          "vhdl/keeps-value",
+          latch.signal.loc,
+          `Variable '${latch.signal.plainName}' is read before it is assigned: what it holds depends on how often the process ran, which is no circuit.`,
+          "Assign it first, or make it a register with a clock.",
+        );
+        continue;
+      }
       const branch = unassignedBranch(item.body, latch.signal);
       this.report.warn(
         "verilog/latch",

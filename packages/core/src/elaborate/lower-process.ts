@@ -16,6 +16,8 @@ import type { RtlBuilder } from "./rtl-builder.ts";
 export interface Latch {
   readonly signal: Signal;
   readonly loc: Loc;
+  /** A variable that is always assigned, but looked at before: what it holds then depends on how often the process ran. */
+  readonly isLate?: boolean;
 }
 export interface Edge {
   readonly signal: Signal;
@@ -42,7 +44,16 @@ export class ProcessLowering extends StatementLowering {
     this.exec(process.body, false);
     for (const signal of this.writePorts.keys()) this.memories!.refuse(signal, "it is written without a clock");
     const latches: Latch[] = [];
-    for (const [signal, slot] of this.changed()) {
+    const changed = this.changed();
+    const kept = this.keptOf(process, changed);
+    for (const signal of process.own ?? []) {
+      if (!kept.has(signal)) changed.delete(signal);
+      else if (!changed.get(signal) || changed.get(signal)!.assigned.every((bit) => bit === bit1)) {
+        latches.push({ signal, loc: process.loc, isLate: true });
+        changed.delete(signal);
+      }
+    }
+    for (const [signal, slot] of changed) {
       if (this.released.has(signal)) {
         const value = slot.value.map((bit) => (bit < 0 ? bitX : bit));
         this.drive(signal, 0, value, process.loc, slot.assigned);
@@ -91,14 +102,64 @@ export class ProcessLowering extends StatementLowering {
     const clockNet = this.bitsOf(clock.signal)[clock.bit];
     this.finishMemories(clockNet, clock.rising, asyncReset?.net ?? bit0);
     const slots = this.changed();
+    const kept = this.keptOf(process, slots);
+    for (const signal of process.own ?? []) if (!kept.has(signal)) slots.delete(signal);
     for (const signal of asyncReset?.branch.keys() ?? []) {
-      if (!slots.has(signal))
+      if (!slots.has(signal) && (kept.has(signal) || !process.own?.includes(signal)))
         slots.set(signal, {
           value: new Array(hardwareBits(signal)).fill(-1),
           assigned: new Array(hardwareBits(signal)).fill(bit0),
         });
     }
-    for (const [signal, slot] of slots) this.flipFlops(signal, slot, clockNet, clock.rising, asyncReset, process.loc);
+    const stops = process.resetLast !== true;
+    for (const [signal, slot] of slots)
+      this.flipFlops(signal, slot, clockNet, clock.rising, asyncReset, process.loc, stops);
+  }
+
+  /** Of a process's own variables, those whose old values something else is made of. */
+  private keptOf(process: Process, slots: Slots): Set<Signal> {
+    const kept = new Set<Signal>();
+    const open = (process.own ?? []).filter((signal) => this.olds.has(signal));
+    if (open.length === 0) return kept;
+    const ownerOf = new Map<number, Signal>();
+    for (const signal of open) for (const net of this.bitsOf(signal)) ownerOf.set(net, signal);
+    const makers = new Map<number, number>();
+    const { cells } = this.rtl;
+    for (let i = this.firstCell; i < cells.length; i++) for (const net of cells[i].output) makers.set(net, i);
+    const seen = new Set<number>();
+    const waiting: number[] = [];
+    const look = (net: number) => {
+      if (net < 0 || seen.has(net)) return;
+      seen.add(net);
+      const owner = ownerOf.get(net);
+      if (owner && !kept.has(owner)) {
+        kept.add(owner);
+        lookAt(owner);
+      }
+      const maker = makers.get(net);
+      if (maker !== undefined) waiting.push(maker);
+    };
+    const lookAt = (signal: Signal) => {
+      const slot = slots.get(signal);
+      for (const each of [slot, slot?.reset?.otherwise]) {
+        each?.value.forEach(look);
+        each?.assigned.forEach(look);
+      }
+      if (slot?.reset) look(slot.reset.condition);
+    };
+    const own = new Set(process.own);
+    for (const signal of slots.keys()) if (!own.has(signal)) lookAt(signal);
+    for (const ports of this.writePorts.values()) {
+      for (const port of ports)
+        for (const signal of [port.data, port.address]) {
+          const slot = this.env.find(signal, port.blocking);
+          slot?.value.forEach(look);
+          slot?.assigned.forEach(look);
+        }
+    }
+    for (let cell = waiting.pop(); cell !== undefined; cell = waiting.pop())
+      for (const input of cells[cell].inputs) input.forEach(look);
+    return kept;
   }
 
   private finishMemories(clock: number, rising: boolean, reset: number): void {
@@ -133,6 +194,8 @@ export class ProcessLowering extends StatementLowering {
     rising: boolean,
     asyncReset: { net: number; branch: Slots } | null,
     loc: Loc,
+    /** Registers that the reset does not set stand still while it is on. */
+    stops: boolean,
   ): void {
     const width = hardwareBits(signal);
     const own = this.bitsOf(signal);
@@ -172,7 +235,7 @@ export class ProcessLowering extends StatementLowering {
       if (assigned || hasReset[from]) {
         this.rtl.hint = signal.name;
         this.rtl.loc = loc;
-        if (asyncReset && !hasReset[from]) enable = this.rtl.and([enable], this.rtl.not([asyncReset.net]))[0];
+        if (asyncReset && stops && !hasReset[from]) enable = this.rtl.and([enable], this.rtl.not([asyncReset.net]))[0];
         const value = Array.from({ length: to - from }, (_, i) => (assigned ? data.value[from + i] : own[from + i]));
         const cut = (text: string) => text.slice(width - to, width - from);
         const q = this.rtl.add(

@@ -55,7 +55,13 @@ export abstract class TargetLowering {
     protected readonly report: Report,
     /** Arrays that stay memories; null where there are none. */
     protected readonly memories: MemoryPlan | null = null,
-  ) {}
+  ) {
+    this.firstCell = rtl.cells.length;
+  }
+  /** Cells from here on were made for what is lowered. */
+  protected readonly firstCell: number;
+  /** Signals whose values from before were looked at. */
+  protected readonly olds = new Set<Signal>();
 
   unsynthesizable(loc: Loc, what: string): void {
     this.report.error(
@@ -74,10 +80,14 @@ export abstract class TargetLowering {
       return new Array<number>(hardwareBits(signal)).fill(bitX);
     }
     const slot = this.env.find(signal, true);
-    if (!slot)
-      return signal.kind === "local" ? new Array<number>(hardwareBits(signal)).fill(bitX) : this.bitsOf(signal);
+    if (!slot) {
+      if (signal.kind === "local") return new Array<number>(hardwareBits(signal)).fill(bitX);
+      this.olds.add(signal);
+      return this.bitsOf(signal);
+    }
     if (slot.assigned.every((bit) => bit === bit1)) return slot.value;
     const nets = signal.kind === "local" ? null : this.bitsOf(signal);
+    this.olds.add(signal);
     return slot.value.map((value, i) => {
       if (slot.assigned[i] === bit1) return value;
       const old = nets ? nets[i] : bitX;

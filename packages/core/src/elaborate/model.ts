@@ -315,6 +315,10 @@ export interface Process {
   readonly eventLoc: Loc;
   /** Name for findings and schematics: the first target, or the place in order. */
   readonly name: string;
+  /** Variables that nothing else sees: they stand for hardware only as far as an old value of them is used. */
+  readonly own?: readonly Signal[];
+  /** The asynchronous reset comes after the clock: registers that it does not set go on while it is on. */
+  readonly resetLast?: boolean;
 }
 
 export interface ContinuousAssignment {

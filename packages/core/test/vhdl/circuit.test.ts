@@ -218,7 +218,7 @@ describe("findings about circuits in VHDL", () => {
       told(
         entity(
           "signal s : std_logic;",
-          "process (clk, a) begin if a = '1' then if rising_edge(clk) then s <= b; end if; end if; end process; y <= s;",
+          "process (clk, a) begin if a = '1' then s <= '0'; else s <= '1'; if rising_edge(clk) then s <= b; end if; end if; end process; y <= s;",
         ),
       ),
     ).toMatch(/An edge in this place makes no circuit/);

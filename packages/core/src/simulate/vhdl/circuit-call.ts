@@ -1,41 +1,23 @@
 import type { Loc } from "../../common/source.ts";
-import type { Expr as ModelExpr, Stmt as ModelStmt, Subroutine, Target } from "../../elaborate/model.ts";
+import type { Expr as ModelExpr } from "../../elaborate/model.ts";
 import type { Expr, Subprogram } from "../../elaborate/vhdl/bound.ts";
-import { type Val } from "./circuit-base.ts";
-import { binary, choose, concat, extend, not, number, slice } from "./circuit-expr.ts";
+import { knownOf, type Val } from "./circuit-base.ts";
+import { binary, choose, extend, not, number, slice, unary } from "./circuit-expr.ts";
 import { extendTo, joined } from "./circuit-pieces.ts";
 import { CircuitValue } from "./circuit-value.ts";
 import { type Bounds, type Shape } from "./shapes.ts";
 
 /** Functions of the packages that ship with the product, as circuits. */
 export abstract class CircuitCall extends CircuitValue {
-  /** A call of a subprogram with a body, and the statements that belong to it. */
-  protected abstract invoke(
-    sub: Subprogram,
-    args: readonly (Expr | null)[],
-    loc: Loc,
-  ): { sub: Subroutine; args: (ModelExpr | Target)[]; before: ModelStmt[]; after: ModelStmt[]; shape: Shape | null };
+  /** A call of a subprogram with a body, written out in its place; null for a procedure. */
+  protected abstract invoke(sub: Subprogram, args: readonly (Expr | null)[], loc: Loc): Val | null;
 
   // ---- calls ----------------------------------------------------------------------------------------------------
 
   protected call(e: Expr & { op: "call" }): Val {
     const { sub, loc } = e;
     if (sub.native && !sub.body) return this.native(e, loc);
-    const made = this.invoke(sub, e.args, loc);
-    this.before.push(...made.before);
-    if (made.after.length) this.refuse(loc, "A function with outputs");
-    if (!made.sub.result || !made.shape) return this.refuse(loc, `'${sub.name}'`);
-    return this.typed(
-      {
-        op: "call",
-        func: made.sub,
-        args: made.args,
-        width: made.sub.result.width,
-        signed: made.sub.result.signed,
-        loc,
-      },
-      made.shape,
-    );
+    return this.invoke(sub, e.args, loc) ?? this.refuse(loc, `'${sub.name}'`);
   }
 
   /** Functions of the packages that ship with the product (IEEE 1076-2008 clause 16). */
@@ -72,8 +54,7 @@ export abstract class CircuitCall extends CircuitValue {
       case "to_bitvector":
       case "to_stdlogicvector":
       case "to_stdulogicvector":
-        if (a.shape.k === "a") return made(a.e);
-        break;
+        return a.shape.k === "a" ? made(a.e) : made(extendTo(a.e, this.sizeOf(b), a.e.signed));
       case "is_x":
         return this.boolean(number(0, 1, loc));
       case "??":
@@ -88,7 +69,8 @@ export abstract class CircuitCall extends CircuitValue {
       case "nand":
       case "nor":
       case "xnor": {
-        const done = this.logic(plainName, args, type, loc);
+        if (args.length === 1) return this.reduction(plainName, a, type, loc);
+        const done = this.logic2(plainName, a, b, type, loc);
         return done.shape.k === "a" ? made(done.e, home !== "std_logic_1164") : done;
       }
       case "?=":
@@ -122,6 +104,7 @@ export abstract class CircuitCall extends CircuitValue {
       }
       case "to_integer":
       case "conv_integer": {
+        if (this.isInteger(a)) return { ...a, shape: { k: "s", type, lo: null, hi: null } };
         const signed = a.shape.k === "a" && isSigned(0);
         const w = Math.min(a.e.width, signed ? 32 : 31);
         const bits = slice(a.e, 0, w);
@@ -142,12 +125,36 @@ export abstract class CircuitCall extends CircuitValue {
       case "rol":
       case "ror":
         return made(
-          this.shift(plainName, a, b, vectorSigned && !/^s[lr]l$/.test(plainName), loc).e,
+          this.shift(
+            plainName,
+            a,
+            b,
+            { left: "zero", right: vectorSigned && !/^s[lr]l$/.test(plainName) ? "end" : "zero" },
+            loc,
+          ).e,
           home !== "std_logic_1164",
         );
       case "shl":
-      case "shr":
-        return made(this.shift(plainName, a, { ...b, e: b.e, lo: 0 }, vectorSigned, loc).e);
+      case "shr": {
+        const hi = 2 ** Math.min(31, b.e.width) - 1;
+        const count: Val = { e: b.e, shape: { k: "s", type: this.world.standard.integer, lo: null, hi: null }, lo: 0, hi };
+        return made(this.shift(plainName, a, count, { left: "zero", right: vectorSigned ? "end" : "zero" }, loc).e);
+      }
+      case "find_leftmost":
+      case "find_rightmost": {
+        // the first from that end, counted from the right; -1 if there is none (IEEE 1076-2008, clause 16.8)
+        const integer: Shape = { k: "s", type, lo: null, hi: null };
+        let found = this.whole(-1, integer, loc);
+        const order = Array.from({ length: a.e.width }, (_, i) => i);
+        if (plainName === "find_rightmost") order.reverse();
+        for (const i of order) {
+          const hit = binary("eq", slice(a.e, i, 1), b.e, 1, false, loc);
+          const [x, y, signed] = this.aligned(this.whole(i, integer, loc), found);
+          const e = { ...choose(hit, x, y), signed } as ModelExpr;
+          found = { e, shape: integer, lo: -1, hi: Math.max(i, found.hi ?? 0) };
+        }
+        return found;
+      }
       case "+":
       case "-":
       case "*":
@@ -182,7 +189,7 @@ export abstract class CircuitCall extends CircuitValue {
                   : op === ">"
                     ? "gt"
                     : "ge";
-        const test = binary(kind, x, y, 1, signed, loc);
+        const test = x.width ? binary(kind, x, y, 1, signed, loc) : number(0, 1, loc);
         if (op === "minimum" || op === "maximum") {
           const n = Math.max(a.shape.k === "a" ? a.e.width : 0, b.shape.k === "a" ? b.e.width : 0);
           return made(extendTo(choose(test, op === "minimum" ? x : y, op === "minimum" ? y : x), n, signed));
@@ -193,27 +200,11 @@ export abstract class CircuitCall extends CircuitValue {
     return this.refuse(loc, `'${sub.name.replaceAll('"', "")}' of ${home}`);
   }
 
-  protected match(a: Val, b: Val, loc: Loc): ModelExpr {
-    const [pattern, value] = a.e.op === "const" ? [a.e, b.e] : [b.e, a.e];
-    if (pattern.op === "const" && pattern.value.b !== 0n) {
-      const tests: ModelExpr[] = [];
-      for (let i = 0; i < pattern.width; i++) {
-        const bit = 1n << BigInt(i);
-        if (pattern.value.b & bit) continue;
-        const own = slice(value, i, 1);
-        tests.push(pattern.value.a & bit ? own : not(own));
-      }
-      if (tests.length === 0) return number(1, 1, loc);
-      return { op: "unary", kind: "redand", arg: concat(tests, loc), width: 1, signed: false, loc };
-    }
-    if (a.e.width !== b.e.width) return number(0, 1, loc);
-    return binary("eq", a.e, b.e, 1, false, loc);
-  }
-
   protected sizeOf(val: Val): number {
     if (val.shape.k === "a") return val.e.width;
-    if (val.cv === undefined) this.refuse(val.e.loc, "A length that is computed");
-    return val.cv;
+    const known = knownOf(val);
+    if (known === null) this.refuse(val.e.loc, "A length that is computed");
+    return known;
   }
   protected resize(e: ModelExpr, n: number, signed: boolean): ModelExpr {
     if (n >= e.width || !signed) return extendTo(e, n, signed);
@@ -246,7 +237,7 @@ export abstract class CircuitCall extends CircuitValue {
     if (args.length === 1) {
       const n = a.e.width;
       if (name === "+") return a.e;
-      const negative: ModelExpr = { op: "unary", kind: "neg", arg: a.e, width: n, signed: true, loc };
+      const negative = unary("neg", a.e, n, true, loc);
       return name === "-" ? negative : choose(slice(a.e, n - 1, 1), negative, a.e);
     }
     const isBit = (i: number) => args[i].shape.k === "s" && sub.params[i].subtype.type.kind === "enum";
@@ -271,16 +262,21 @@ export abstract class CircuitCall extends CircuitValue {
     }
     if (n === 0) return number(0, 0, loc);
     if (name === "+" || name === "-" || name === "*") {
-      const x = extendTo(a.e, n, signOf(0));
-      const y = extendTo(b.e, n, signOf(1));
+      // a whole number is cut to the other operand's length first
+      const own = (i: number) =>
+        isVector(i) || isBit(i) || name !== "*" ? args[i].e : extendTo(args[i].e, sizes[1 - i], signOf(i));
+      const x = extendTo(own(0), n, signOf(0));
+      const y = extendTo(own(1), n, signOf(1));
       return binary(name === "+" ? "add" : name === "-" ? "sub" : "mul", x, y, n, signed, loc);
     }
     // a quotient needs both operands whole
     const [x, y, wideSigned] = this.numbers(a, b, signOf(0), signOf(1));
     const { width } = x;
-    if (name === "/") return extendTo(binary("div", x, y, width, wideSigned, loc), n, signed);
+    const fitted = (e: ModelExpr) =>
+      isVector(0) && isVector(1) ? extendTo(e, n, signed) : this.resize(e, n, signed);
+    if (name === "/") return fitted(binary("div", x, y, width, wideSigned, loc));
     const remainder = binary("mod", x, y, width, wideSigned, loc);
     const whole = name === "mod" && wideSigned ? this.floorMod(remainder, y, width, loc) : remainder;
-    return extendTo(whole, n, signed);
+    return fitted(whole);
   }
 }

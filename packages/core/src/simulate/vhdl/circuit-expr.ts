@@ -1,6 +1,7 @@
 import type { Loc } from "../../common/source.ts";
 import type { Expr as ModelExpr, Signal, Value } from "../../elaborate/model.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
+import { evaluate } from "../../elaborate/evaluate.ts";
 import type { Shape } from "./shapes.ts";
 import { type Bits, Codes, codesOf } from "./values.ts";
 
@@ -96,7 +97,7 @@ export function isUnknown(v: unknown): boolean {
   return false;
 }
 
-// ---- expressions ------------------------------------------------------------------------------------------------
+// ---- expressions: what constants alone decide is worked out at once -------------------------------------------------
 
 export function constant(value: Value, width: number, loc: Loc, signed = false): ModelExpr {
   return { op: "const", value, width, signed, loc };
@@ -104,12 +105,32 @@ export function constant(value: Value, width: number, loc: Loc, signed = false):
 export function number(v: number | bigint, width: number, loc: Loc, signed = false): ModelExpr {
   return constant({ a: BigInt.asUintN(width, BigInt(v)), b: 0n }, width, loc, signed);
 }
+/** Either value, whichever is smaller. */
+export function either(width: number, loc: Loc): ModelExpr {
+  const ones = (1n << BigInt(width)) - 1n;
+  return constant({ a: ones, b: ones }, width, loc);
+}
+const isConst = (e: ModelExpr): boolean => e.op === "const";
+function folded(e: ModelExpr): ModelExpr {
+  if (e.width === 0) return number(0, 0, e.loc);
+  const value = evaluate(e);
+  return value ? constant(value, e.width, e.loc, e.signed) : e;
+}
+/** The number that a constant is, by its sign; null if it is none, or has unknown bits. */
+export function numberOf(e: ModelExpr): number | null {
+  if (e.op !== "const" || e.value.b !== 0n || e.width > 52) return null;
+  return Number(e.signed ? BigInt.asIntN(e.width, e.value.a) : e.value.a);
+}
 export function read(signal: Signal, loc: Loc): ModelExpr {
   return { op: "signal", signal, width: signal.width, signed: signal.signed, loc };
 }
 export function slice(arg: ModelExpr, lsb: number, width: number): ModelExpr {
   if (lsb === 0 && width === arg.width)
-    return arg.signed ? { op: "slice", arg, lsb, width, signed: false, loc: arg.loc } : arg;
+    return arg.signed
+      ? isConst(arg)
+        ? ({ ...arg, signed: false } as ModelExpr)
+        : { op: "slice", arg, lsb, width, signed: false, loc: arg.loc }
+      : arg;
   if (arg.op === "const") {
     const mask = (1n << BigInt(width)) - 1n;
     return constant({ a: (arg.value.a >> BigInt(lsb)) & mask, b: (arg.value.b >> BigInt(lsb)) & mask }, width, arg.loc);
@@ -118,14 +139,15 @@ export function slice(arg: ModelExpr, lsb: number, width: number): ModelExpr {
   return { op: "slice", arg, lsb, width, signed: false, loc: arg.loc };
 }
 export function extend(arg: ModelExpr, width: number, bySign: boolean): ModelExpr {
-  if (width === arg.width)
-    return arg.signed === bySign ? arg : { op: "extend", arg, bySign, width, signed: bySign, loc: arg.loc };
-  if (width < arg.width) return slice(arg, 0, width);
-  if (arg.op === "const" && arg.value.b === 0n) {
-    const v = bySign ? BigInt.asIntN(arg.width, arg.value.a) : arg.value.a;
-    return number(v, width, arg.loc, bySign);
+  if (width === arg.width) {
+    if (arg.signed === bySign) return arg;
+    if (arg.op === "const") return { ...arg, signed: bySign };
+    return { op: "extend", arg, bySign, width, signed: bySign, loc: arg.loc };
   }
-  return { op: "extend", arg, bySign, width, signed: bySign, loc: arg.loc };
+  if (width < arg.width) return slice(arg, 0, width);
+  if (arg.width === 0) return number(0, width, arg.loc, bySign);
+  const made: ModelExpr = { op: "extend", arg, bySign, width, signed: bySign, loc: arg.loc };
+  return isConst(arg) ? folded(made) : made;
 }
 export function binary(
   kind: (ModelExpr & { op: "binary" })["kind"],
@@ -135,10 +157,44 @@ export function binary(
   operandSigned: boolean,
   loc: Loc,
 ): ModelExpr {
-  return { op: "binary", kind, left, right, width, signed: operandSigned, operandSigned, loc };
+  const made: ModelExpr = { op: "binary", kind, left, right, width, signed: operandSigned, operandSigned, loc };
+  if (isConst(left) && isConst(right)) return folded(made);
+  if (width === 1 && left.width === 1 && right.width === 1 && (kind === "and" || kind === "or")) {
+    for (const [one, other] of [
+      [left, right],
+      [right, left],
+    ]) {
+      const known = numberOf(slice(one, 0, 1));
+      if (known === null) continue;
+      if (known === (kind === "and" ? 0 : 1)) return number(known, 1, loc);
+      return slice(other, 0, 1);
+    }
+  }
+  return made;
+}
+export function unary(
+  kind: (ModelExpr & { op: "unary" })["kind"],
+  arg: ModelExpr,
+  width: number,
+  signed: boolean,
+  loc: Loc,
+): ModelExpr {
+  const made: ModelExpr = { op: "unary", kind, arg, width, signed, loc };
+  return isConst(arg) ? folded(made) : made;
 }
 export function not(arg: ModelExpr): ModelExpr {
-  return { op: "unary", kind: "not", arg, width: arg.width, signed: false, loc: arg.loc };
+  return unary("not", arg, arg.width, false, arg.loc);
+}
+export function repeat(arg: ModelExpr, count: number, loc: Loc): ModelExpr {
+  const made: ModelExpr = { op: "repeat", count, arg, width: count * arg.width, signed: false, loc };
+  return isConst(arg) || count === 0 ? folded(made) : made;
+}
+/** Bits from a computed offset on; those outside of `arg` are unknown. */
+export function stretch(arg: ModelExpr, offset: ModelExpr, width: number, loc: Loc): ModelExpr {
+  const at = numberOf(offset);
+  if (at !== null && at >= 0 && at + width <= arg.width) return slice(arg, at, width);
+  const made: ModelExpr = { op: "dynslice", arg, offset, width, signed: false, loc };
+  return isConst(arg) && isConst(offset) ? folded(made) : made;
 }
 export function concat(parts: readonly ModelExpr[], loc: Loc): ModelExpr {
   const live = parts.filter((part) => part.width > 0);

@@ -1,6 +1,7 @@
 import type { Loc } from "../../common/source.ts";
 import type { Stmt as ModelStmt } from "../../elaborate/model.ts";
-import type { Decl, Expr, Stmt } from "../../elaborate/vhdl/bound.ts";
+import type { Decl, Expr, Stmt, Subprogram, SubprogramBody } from "../../elaborate/vhdl/bound.ts";
+import type { BoundRange } from "../../elaborate/vhdl/types.ts";
 import { rootName } from "./circuit-pieces.ts";
 
 /** What statements hold, looked at before a circuit is made of them. */
@@ -14,10 +15,24 @@ export function isPassive(stmt: Stmt): boolean {
     case "if":
       return stmt.yes.every(isPassive) && (stmt.no?.every(isPassive) ?? true) && !containsEdge(stmt.test);
     case "call":
-      return stmt.sub.native !== null && !stmt.sub.body && /^(textio|std_logic_textio)\./.test(stmt.sub.native);
+      if (stmt.sub.body) return printsOnly(stmt.sub);
+      return stmt.sub.native !== null && /^(textio|std_logic_textio)\./.test(stmt.sub.native);
     default:
       return false;
   }
+}
+const prints = new WeakMap<Subprogram, boolean>();
+/** A procedure that changes nothing. */
+function printsOnly(sub: Subprogram): boolean {
+  let made = prints.get(sub);
+  if (made === undefined) {
+    prints.set(sub, false);
+    made =
+      sub.params.every((param) => param.kind === "constant" || (param.kind === "signal" && param.mode === "in")) &&
+      sub.body!.stmts.every(isPassive);
+    prints.set(sub, made);
+  }
+  return made;
 }
 export function containsWait(stmt: Stmt): boolean {
   switch (stmt.op) {
@@ -40,7 +55,7 @@ export const containsEdge = (e: Expr): boolean =>
     e,
     (each) =>
       (each.op === "call" && (each.sub.name === "rising_edge" || each.sub.name === "falling_edge")) ||
-      (each.op === "attribute" && each.name === "event"),
+      (each.op === "attribute" && (each.name === "event" || each.name === "stable")),
   );
 /** Whether some operand of operators and calls is such a one, the whole among them. */
 export function someOperand(whole: Expr, isSuch: (e: Expr) => boolean): boolean {
@@ -89,9 +104,6 @@ export function mentions(stmts: readonly Stmt[], label: string): boolean {
     }
   });
 }
-export function endsInReturn(stmts: readonly Stmt[]): boolean {
-  return stmts.some((stmt) => stmt.op === "return");
-}
 export function assigns(stmts: readonly Stmt[], name: string): boolean {
   return stmts.some((stmt) => {
     switch (stmt.op) {
@@ -126,96 +138,246 @@ export function firstTarget(body: readonly ModelStmt[]): string | null {
   return null;
 }
 
-/** Whether the first statement that knows a variable gives it a whole value without reading it. */
-export function isSetFirst(stmts: readonly Stmt[], decl: Decl): boolean {
-  for (const stmt of stmts) {
-    if (stmt.op === "assign" && stmt.target.op === "object" && stmt.target.decl === decl)
-      return !readsDecl(stmt.value, decl);
-    if (stmt.op === "if" && !readsDecl(stmt.test, decl)) {
-      const inYes = knows(stmt.yes, decl);
-      const inNo = stmt.no ? knows(stmt.no, decl) : false;
-      if (!inYes && !inNo) continue;
-      const after = knows(stmts.slice(stmts.indexOf(stmt) + 1), decl);
-      const yes = !inYes || isSetFirst(stmt.yes, decl);
-      const no = !inNo || isSetFirst(stmt.no ?? [], decl);
-      if (!yes || !no) return false;
-      // set in one branch only: it matters whether it is looked at afterwards
-      return !after || (inYes && inNo);
+/** Every expression of statements, with all that is in it. */
+export function eachExpr(stmts: readonly Stmt[], run: (e: Expr) => void): void {
+  const open: Expr[] = [];
+  const see = (e: Expr | null | undefined) => {
+    if (e) open.push(e);
+    for (let at = open.pop(); at; at = open.pop()) {
+      run(at);
+      partsOf(at, open);
     }
-    if (knowsStmt(stmt, decl)) return false;
-  }
-  return true;
+  };
+  const range = (each: BoundRange | null | undefined) => {
+    const list: Expr[] = [];
+    if (each) inRange(each, list);
+    list.forEach(see);
+  };
+  const walk = (stmt: Stmt): void => {
+    switch (stmt.op) {
+      case "signal":
+        see(stmt.target);
+        for (const { value, after } of stmt.waveform.elements) {
+          see(value);
+          see(after);
+        }
+        return;
+      case "assign":
+        see(stmt.target);
+        see(stmt.value);
+        return;
+      case "if":
+        see(stmt.test);
+        stmt.yes.forEach(walk);
+        stmt.no?.forEach(walk);
+        return;
+      case "case":
+        see(stmt.subject);
+        for (const branch of stmt.branches) {
+          for (const choice of branch.choices) {
+            see(choice.value);
+            range(choice.range);
+          }
+          branch.body.forEach(walk);
+        }
+        return;
+      case "while":
+        see(stmt.test);
+        stmt.body.forEach(walk);
+        return;
+      case "for":
+        range(stmt.range);
+        stmt.body.forEach(walk);
+        return;
+      case "block":
+        stmt.body.forEach(walk);
+        return;
+      case "exit":
+      case "next":
+        see(stmt.test);
+        return;
+      case "return":
+        see(stmt.value);
+        return;
+      case "wait":
+        stmt.on?.forEach(see);
+        see(stmt.until);
+        see(stmt.delay);
+        return;
+      case "assert":
+        see(stmt.test);
+        see(stmt.message);
+        return;
+      case "call":
+      case "builtin":
+        stmt.args.forEach(see);
+    }
+  };
+  stmts.forEach(walk);
 }
-export function knows(stmts: readonly Stmt[], decl: Decl): boolean {
-  return stmts.some((stmt) => knowsStmt(stmt, decl));
+function inRange(range: BoundRange, list: Expr[]): void {
+  if (range.kind === "bounds") list.push(range.left, range.right);
+  else if (range.kind === "of") list.push(range.attribute);
 }
-export function knowsStmt(stmt: Stmt, decl: Decl): boolean {
-  switch (stmt.op) {
-    case "assign":
-      return readsDecl(stmt.target, decl) || readsDecl(stmt.value, decl);
-    case "signal":
-      return (
-        readsDecl(stmt.target, decl) ||
-        stmt.waveform.elements.some(({ value }) => value !== null && readsDecl(value, decl))
-      );
-    case "if":
-      return readsDecl(stmt.test, decl) || knows(stmt.yes, decl) || (stmt.no !== null && knows(stmt.no, decl));
-    case "case":
-      return readsDecl(stmt.subject, decl) || stmt.branches.some((branch) => knows(branch.body, decl));
-    case "for":
-    case "block":
-      return knows(stmt.body, decl);
-    case "while":
-      return (stmt.test !== null && readsDecl(stmt.test, decl)) || knows(stmt.body, decl);
-    case "exit":
-    case "next":
-      return stmt.test !== null && readsDecl(stmt.test, decl);
-    case "return":
-      return stmt.value !== null && readsDecl(stmt.value, decl);
-    case "call":
-      return (
-        stmt.args.some((arg) => arg !== null && readsDecl(arg, decl)) || (stmt.sub.nested && stmt.sub.body !== null)
-      );
-    default:
-      return false;
-  }
-}
-export function readsDecl(e: Expr, decl: Decl): boolean {
+function partsOf(e: Expr, list: Expr[]): void {
   switch (e.op) {
     case "object":
-      return e.decl === decl || (e.decl.kind === "alias" && readsDecl(e.decl.of, decl));
+      if (e.decl.kind === "alias") list.push(e.decl.of);
+      return;
     case "index":
-      return readsDecl(e.of, decl) || e.indexes.some((index) => readsDecl(index, decl));
+      list.push(e.of, ...e.indexes);
+      return;
     case "slice":
-      return (
-        readsDecl(e.of, decl) ||
-        (e.range.kind === "bounds" && (readsDecl(e.range.left, decl) || readsDecl(e.range.right, decl)))
-      );
+      list.push(e.of);
+      inRange(e.range, list);
+      return;
     case "field":
     case "deref":
-      return readsDecl(e.of, decl);
+      list.push(e.of);
+      return;
     case "call":
-      return (
-        e.args.some((arg) => arg !== null && readsDecl(arg, decl)) ||
-        (e.sub.nested && e.sub.body !== null && !e.sub.pure)
-      );
     case "builtin":
-      return e.args.some((arg) => readsDecl(arg, decl));
+      for (const arg of e.args) if (arg) list.push(arg);
+      return;
     case "attribute":
-      return (
-        (e.of !== null &&
-          !/^(left|right|high|low|length|range|reverse_range)$/.test(e.name) &&
-          readsDecl(e.of, decl)) ||
-        (e.arg !== null && readsDecl(e.arg, decl))
-      );
+      if (e.of) list.push(e.of);
+      if (e.arg) list.push(e.arg);
+      return;
     case "aggregate":
-      return e.elements.some(
-        ({ choice, value }) => readsDecl(value, decl) || (choice.kind === "value" && readsDecl(choice.value, decl)),
-      );
+      for (const { choice, value } of e.elements) {
+        list.push(value);
+        if (choice.kind === "value") list.push(choice.value);
+        if (choice.kind === "range") inRange(choice.range, list);
+      }
+      return;
     case "convert":
     case "qualified":
-      return readsDecl(e.arg, decl);
-    default:
-      return false;
+      list.push(e.arg);
   }
+}
+
+/** Variables that statements assign, and, if they are asked for, signals; with what the subprograms do that they call. */
+export function assignedBy(stmts: readonly Stmt[], signals = false, into = new Set<Decl>(), seen = new Set<Subprogram>()): Set<Decl> {
+  const root = (e: Expr): void => {
+    switch (e.op) {
+      case "object":
+        if (e.decl.kind === "alias") root(e.decl.of);
+        else if (e.decl.kind === "variable" || (signals && e.decl.kind === "signal")) into.add(e.decl);
+        return;
+      case "index":
+      case "slice":
+      case "field":
+        root(e.of);
+        return;
+      case "convert":
+      case "qualified":
+        root(e.arg);
+        return;
+      case "aggregate":
+        for (const { value } of e.elements) root(value);
+    }
+  };
+  const enter = (sub: Subprogram) => {
+    if (!sub.body || seen.has(sub)) return;
+    seen.add(sub);
+    assignedBy(sub.body.stmts, signals, into, seen);
+  };
+  eachStmt(stmts, (stmt) => {
+    if (stmt.op === "assign" || (stmt.op === "signal" && signals)) root(stmt.target);
+    if (stmt.op === "call") {
+      stmt.sub.params.forEach((param, i) => {
+        const arg = stmt.args[i];
+        if (!arg || (param.kind !== "variable" && !(signals && param.kind === "signal"))) return;
+        if (param.mode !== "in") root(arg);
+      });
+      enter(stmt.sub);
+    }
+  });
+  eachExpr(stmts, (e) => {
+    if (e.op === "call") enter(e.sub);
+  });
+  return into;
+}
+/** Variables that statements look at, also as parts of targets; with what the subprograms do that they call. */
+export function readBy(stmts: readonly Stmt[], into = new Set<Decl>(), seen = new Set<Subprogram>()): Set<Decl> {
+  const enter = (sub: Subprogram) => {
+    if (!sub.body || seen.has(sub)) return;
+    seen.add(sub);
+    readBy(sub.body.stmts, into, seen);
+  };
+  eachExpr(stmts, (e) => {
+    if (e.op === "object" && e.decl.kind === "variable") into.add(e.decl);
+    if (e.op === "call") enter(e.sub);
+  });
+  eachStmt(stmts, (stmt) => {
+    if (stmt.op === "call") enter(stmt.sub);
+  });
+  return into;
+}
+/** Statements, with those within. */
+function eachStmt(stmts: readonly Stmt[], run: (stmt: Stmt) => void): void {
+  for (const stmt of stmts) {
+    run(stmt);
+    switch (stmt.op) {
+      case "if":
+        eachStmt(stmt.yes, run);
+        if (stmt.no) eachStmt(stmt.no, run);
+        break;
+      case "case":
+        for (const branch of stmt.branches) eachStmt(branch.body, run);
+        break;
+      case "for":
+      case "while":
+      case "block":
+        eachStmt(stmt.body, run);
+    }
+  }
+}
+
+const known = new WeakMap<Subprogram, boolean>();
+
+/** Whether a subprogram, or one that it calls, looks at signals or variables that are not its own. */
+export function readsState(sub: Subprogram): boolean {
+  const before = known.get(sub);
+  if (before !== undefined) return before;
+  // one that is being looked at, by recursion, adds nothing of its own
+  known.set(sub, false);
+  let found = false;
+  if (sub.body) {
+    const own = new Set<Decl>();
+    const subs: Subprogram[] = [];
+    const inits: Expr[] = [];
+    const enter = (body: SubprogramBody) => {
+      for (const param of body.params) own.add(param);
+      for (const decl of body.decls) {
+        if (decl.kind === "variable" || decl.kind === "constant") {
+          own.add(decl);
+          if (decl.init) inits.push(decl.init);
+        } else if (decl.kind === "file") own.add(decl);
+        else if (decl.kind === "alias") inits.push(decl.of);
+        else if (decl.kind === "sub" && decl.body) {
+          subs.push(decl);
+          enter(decl.body);
+        }
+      }
+    };
+    enter(sub.body);
+    const look = (e: Expr) => {
+      if (e.op === "object" && (e.decl.kind === "signal" || e.decl.kind === "variable") && !own.has(e.decl))
+        found = true;
+      if (e.op === "call" && !own.has(e.sub) && !subs.includes(e.sub) && readsState(e.sub)) found = true;
+    };
+    for (const body of [sub.body, ...subs.map((each) => each.body!)]) {
+      eachExpr(body.stmts, look);
+      eachStmt(body.stmts, (stmt) => {
+        if (stmt.op === "call" && !subs.includes(stmt.sub) && readsState(stmt.sub)) found = true;
+      });
+    }
+    eachExpr(
+      inits.map((value): Stmt => ({ op: "return", value, loc: value.loc })),
+      look,
+    );
+  }
+  known.set(sub, found);
+  return found;
 }

@@ -1,150 +1,218 @@
 import type { Loc } from "../../common/source.ts";
-import type {
-  Expr as ModelExpr,
-  Stmt as ModelStmt,
-  Signal,
-  Subroutine,
-  Target,
-  TargetPart,
-} from "../../elaborate/model.ts";
-import type { Decl, Expr, ParamDecl, Stmt, Subprogram } from "../../elaborate/vhdl/bound.ts";
-import { type Home, mostTurns, NoCircuit, type Place, Scope, type Val } from "./circuit-base.ts";
+import type { Expr as ModelExpr, Stmt as ModelStmt, Signal } from "../../elaborate/model.ts";
+import type { BoundChoice, BoundDecl, Decl, Expr, ParamDecl, Stmt, Subprogram } from "../../elaborate/vhdl/bound.ts";
+import { fromFourState } from "./border.ts";
+import { Facts, knownOf, mostTurns, NoCircuit, type Ref, Scope, type Val } from "./circuit-base.ts";
 import { CircuitCall } from "./circuit-call.ts";
-import { binary, constant, extend, fourStateOf, not, number, read, slice, widthOf } from "./circuit-expr.ts";
-import { fitsIn, keyOfValue, moved, whole } from "./circuit-pieces.ts";
-import { endsInReturn, mentions } from "./circuit-scan.ts";
+import { binary, constant, either, fourStateOf, integerLimits, not, number, numberOf, read, slice, widthOf } from "./circuit-expr.ts";
+import { limitsOf } from "./circuit-operators.ts";
+import { mentions } from "./circuit-scan.ts";
 import { Frame } from "./frames.ts";
-import { type Bounds, highOf, lowOf, rightOf, type Shape, shapeKey } from "./shapes.ts";
+import { lowOf, type Shape, shapeText } from "./shapes.ts";
 
-/** Sequential statements and subprograms as circuits. */
+/** Calls within calls. */
+const mostCalls = 200;
+/** Turns of one loop that only signals end. */
+const mostOpenTurns = 1024;
+/** Statements of one process, with loops and calls written out. */
+const mostStatements = 1 << 22;
+
+/** Where control goes that leaves a loop, a turn of it, or a subprogram. */
+interface Jump {
+  /** Bit that is set where control has gone there. */
+  readonly mark: Signal;
+  /** What is known on each of these ways. */
+  readonly ways: Facts[];
+}
+interface Loop {
+  readonly label: string;
+  readonly exit: Jump;
+  next: Jump;
+}
+interface Call {
+  readonly sub: Subprogram;
+  readonly back: Jump;
+  readonly result: { signal: Signal | null; shape: Shape | null; val: Val | null; lo: number; hi: number };
+  /** Branches that the call stands in: a return in no more of them always happens. */
+  readonly branches: number;
+}
+
+/**
+ * Sequential statements as a circuit: they are run once, on values that may be known or computed. Loops are written
+ * out turn by turn, calls in their place; where control jumps depending on signals, what follows is done only if it did
+ * not. Constants that variables hold are followed, so that they can count loops and choose elements.
+ */
 export abstract class CircuitStmt extends CircuitCall {
-  protected abstract bindSignal(decl: Decl, signal: Signal, shape: Shape): void;
+  /** False where no way leads: what follows is never done. */
+  private alive = true;
+  /** Marks that may be set here. */
+  private open = new Set<Signal>();
+  private readonly loops: Loop[] = [];
+  private readonly calls: Call[] = [];
+  private branches = 0;
+  private statements = 0;
 
-  // ---- statements -----------------------------------------------------------------------------------------------
-
-  protected block(stmts: readonly Stmt[]): ModelStmt {
-    return { op: "block", body: this.stmts(stmts) };
-  }
-
-  protected stmts(list: readonly Stmt[]): ModelStmt[] {
-    const made: ModelStmt[] = [];
-    for (let i = 0; i < list.length; i++) {
-      const stmt = list[i];
-      const outer = this.before;
-      this.before = [];
-      const own = this.stmt(stmt);
-      made.push(...this.before, ...own);
-      this.before = outer;
-      if ((stmt.op === "exit" || stmt.op === "next") && !stmt.test) break;
-      // nothing behind it is ever reached, and recursion may end by that
-      if (this.alwaysReturns(stmt)) break;
-      const jumps = this.jumpsOf(stmt);
-      if (jumps.length && i + 1 < list.length) {
-        // what follows is done only if the loop was not left
-        const marks = jumps.map((signal) => read(signal, stmt.loc));
-        const any = marks.reduce((l, r) => binary("or", l, r, 1, false, stmt.loc));
-        made.push({ op: "if", test: not(any), yes: this.block(list.slice(i + 1)), no: null, loc: stmt.loc });
-        return made;
-      }
+  protected override emit(stmt: ModelStmt): void {
+    if (++this.statements > mostStatements) {
+      this.error(
+        "too-large",
+        this.calls[0]?.sub.loc ?? this.model.top.loc,
+        "Loops and calls of this process, written out, pass what a circuit can be made of.",
+        "Check the bounds of its loops.",
+      );
+      throw new NoCircuit();
     }
-    return made;
-  }
-  protected alwaysReturns(stmt: Stmt): boolean {
-    if (stmt.op === "return") return true;
-    const all = (list: readonly Stmt[] | null): boolean => list?.some((each) => this.alwaysReturns(each)) ?? false;
-    if (stmt.op !== "if") return false;
-    const known = this.knownValue(stmt.test);
-    return known === 1 ? all(stmt.yes) : known === 0 ? all(stmt.no) : all(stmt.yes) && all(stmt.no);
-  }
-  protected readonly loops: { readonly label: string; readonly left: Signal; readonly skipped: Signal }[] = [];
-
-  /** Marks that a statement may set: it may leave a loop, or end a turn of it. */
-  protected jumpsOf(stmt: Stmt): Signal[] {
-    const found = new Set<Signal>();
-    const walk = (each: Stmt) => {
-      switch (each.op) {
-        case "exit":
-        case "next": {
-          const at = this.loops.findIndex((loop) => loop.label === each.label);
-          if (at < 0) return;
-          found.add(each.op === "exit" ? this.loops[at].left : this.loops[at].skipped);
-          // inner loops are left too
-          for (const inner of this.loops.slice(at + 1)) found.add(inner.left);
-          return;
-        }
-        case "if":
-          each.yes.forEach(walk);
-          each.no?.forEach(walk);
-          return;
-        case "case":
-          for (const branch of each.branches) branch.body.forEach(walk);
-          return;
-        case "for":
-        case "while":
-        case "block":
-          each.body.forEach(walk);
-      }
-    };
-    walk(stmt);
-    return [...found];
+    super.emit(stmt);
   }
 
-  protected set(signal: Signal, value: ModelExpr, loc: Loc): ModelStmt {
-    return { op: "assign", target: whole(signal, loc), value, blocking: true, intra: null, loc };
+  protected override begin(): void {
+    this.facts = new Facts();
+    this.alive = true;
+    this.open = new Set();
+    this.loops.length = 0;
+    this.calls.length = 0;
+    this.branches = 0;
+    this.statements = 0;
+  }
+  /** Assignments of signals are passed over: another process makes them. */
+  protected muted = false;
+
+  // ---- ways through the text --------------------------------------------------------------------------------------
+
+  protected stmts(list: readonly Stmt[]): void {
+    for (let i = 0; i < list.length && this.alive; i++) {
+      this.stmt(list[i]);
+      if (!this.alive || this.open.size === 0 || i + 1 === list.length) continue;
+      this.unlessLeft(list[i].loc, () => this.stmts(list.slice(i + 1)));
+      return;
+    }
+  }
+  /** What is done only if no jump has led away from here. */
+  private unlessLeft(loc: Loc, run: () => void): void {
+    const marks = [...this.open];
+    const outer = this.open;
+    this.open = new Set();
+    this.branches++;
+    const body = this.within(run);
+    this.branches--;
+    const any = marks.map((mark) => read(mark, loc)).reduce((l, r) => binary("or", l, r, 1, false, loc));
+    if (body.length) super.emit({ op: "if", test: not(any), yes: { op: "block", body }, no: null, loc });
+    for (const mark of outer) this.open.add(mark);
+  }
+  /** Statements of each branch; what is known afterwards is what all that come to their end agree on. */
+  private fork<T>(items: readonly T[], run: (item: T) => void): ModelStmt[] {
+    const { facts, open } = this;
+    const all = new Set(open);
+    const ways: Facts[] = [];
+    const bodies: ModelStmt[] = [];
+    this.branches++;
+    for (const item of items) {
+      this.facts = facts.fork();
+      this.open = new Set();
+      this.alive = true;
+      bodies.push({ op: "block", body: this.within(() => run(item)) });
+      if (this.alive) ways.push(this.facts);
+      for (const mark of this.open) all.add(mark);
+    }
+    this.branches--;
+    this.alive = ways.length > 0;
+    this.facts = Facts.common(ways);
+    this.open = all;
+    return bodies;
   }
 
-  protected stmt(stmt: Stmt): ModelStmt[] {
+  private jump(name: string, loc: Loc): Jump {
+    const mark = this.mark(name, loc);
+    this.set(mark, number(0, 1, loc), loc);
+    return { mark, ways: [] };
+  }
+  private mark(name: string, loc: Loc): Signal {
+    return this.local(name, { k: "s", type: this.world.standard.boolean, lo: null, hi: null }, loc);
+  }
+  private leave(jump: Jump, loc: Loc): void {
+    this.set(jump.mark, number(1, 1, loc), loc);
+    jump.ways.push(this.facts.fork());
+    this.open.add(jump.mark);
+    this.alive = false;
+  }
+  /** Where the ways meet again that jumped here. */
+  private arrive(jump: Jump): void {
+    const ways = this.alive ? [this.facts, ...jump.ways] : jump.ways;
+    this.open.delete(jump.mark);
+    this.alive = ways.length > 0;
+    this.facts = Facts.common(ways);
+  }
+  private when(test: ModelExpr, loc: Loc, yes: () => void, no: (() => void) | null): void {
+    const known = test.op === "const" ? (numberOf(slice(test, 0, 1)) ?? 0) : null;
+    if (known !== null) {
+      if (known === 1) yes();
+      else no?.();
+      return;
+    }
+    const [then, other] = this.fork([yes, no ?? (() => {})], (run) => run());
+    super.emit({ op: "if", test, yes: then, no: no ? other : null, loc });
+  }
+
+  // ---- statements -------------------------------------------------------------------------------------------------
+
+  private stmt(stmt: Stmt): void {
     const { loc } = stmt;
     switch (stmt.op) {
       case "null":
       case "assert":
-        return [];
+        return;
       case "block":
-        return this.stmts(stmt.body);
+        this.stmts(stmt.body);
+        return;
       case "assign":
-        return this.assign(stmt.target, stmt.value, true, loc);
+        this.assign(stmt.target, stmt.value, true, loc);
+        return;
       case "signal": {
         if (stmt.force) this.refuse(loc, "Forcing a signal");
+        if (this.muted) return;
         const [first] = stmt.waveform.elements;
-        if (!first) return [];
+        if (!first) return;
         if (!first.value) this.refuse(loc, "A disconnection");
-        return this.assign(stmt.target, first.value, false, loc);
+        this.assign(stmt.target, first.value, false, loc);
+        return;
       }
-      case "if": {
-        const known = this.knownValue(stmt.test);
-        if (known !== null) return known === 1 ? this.stmts(stmt.yes) : stmt.no ? this.stmts(stmt.no) : [];
-        const test = this.condition(stmt.test);
-        return [{ op: "if", test, yes: this.block(stmt.yes), no: stmt.no ? this.block(stmt.no) : null, loc }];
-      }
+      case "if":
+        this.when(
+          this.condition(stmt.test),
+          loc,
+          () => this.stmts(stmt.yes),
+          stmt.no && (() => this.stmts(stmt.no!)),
+        );
+        return;
       case "case":
-        return this.caseStmt(stmt);
+        this.caseStmt(stmt);
+        return;
       case "for":
-        return this.forStmt(stmt);
+        this.forStmt(stmt);
+        return;
       case "while":
-        return this.whileStmt(stmt);
+        this.whileStmt(stmt);
+        return;
       case "exit":
       case "next": {
-        const at = this.loops.findIndex((loop) => loop.label === stmt.label);
-        if (at < 0) return [{ op: stmt.op === "exit" ? "break" : "continue", loc }];
-        const one = number(1, 1, loc);
-        const marks = [
-          stmt.op === "exit" ? this.loops[at].left : this.loops[at].skipped,
-          ...this.loops.slice(at + 1).map((loop) => loop.left),
-        ];
-        const sets = marks.map((signal) => this.set(signal, one, loc));
-        if (!stmt.test) return sets;
-        return [{ op: "if", test: this.condition(stmt.test), yes: { op: "block", body: sets }, no: null, loc }];
+        const loop = this.loops.findLast((each) => each.label === stmt.label);
+        if (!loop) return this.refuse(loc, `'${stmt.op}' in this place`);
+        const go = () => this.leave(stmt.op === "exit" ? loop.exit : loop.next, loc);
+        if (stmt.test) this.when(this.condition(stmt.test), loc, go, null);
+        else go();
+        return;
       }
-      case "return": {
-        const made: ModelStmt[] = [];
-        if (stmt.value && this.current?.sub.result && this.current.shape) {
-          const val = this.fit(this.expr(stmt.value, this.current.shape), this.current.shape, stmt.value.loc);
-          made.push(this.set(this.current.sub.result, val.e, loc));
-        }
-        return [...made, { op: "return", loc }];
-      }
+      case "return":
+        this.returnStmt(stmt.value, loc);
+        return;
       case "call":
-        return this.callStmt(stmt);
+        if (stmt.sub.native && !stmt.sub.body) {
+          // what only prints makes no circuit
+          if (/^(textio|std_logic_1164|std_logic_textio|env)\./.test(stmt.sub.native)) return;
+          this.refuse(loc, `'${stmt.sub.name}'`);
+        }
+        this.invoke(stmt.sub, stmt.args, loc);
+        return;
       case "wait":
         return this.refuse(
           loc,
@@ -156,339 +224,274 @@ export abstract class CircuitStmt extends CircuitCall {
     }
   }
 
-  protected assign(target: Expr, value: Expr, blocking: boolean, loc: Loc): ModelStmt[] {
+  private assign(target: Expr, value: Expr, blocking: boolean, loc: Loc): void {
     if (target.op === "aggregate") {
       const val = this.expr(value);
-      const held = this.local("value", val.shape, loc);
-      const made: ModelStmt[] = [this.set(held, val.e, loc)];
-      let at = held.width;
-      for (const { value: part } of target.elements) {
-        const place = this.place(part);
-        const width = widthOf(place.shape) ?? 0;
-        at -= width;
-        made.push(
-          ...this.store(part, { e: slice(read(held, loc), Math.max(0, at), width), shape: place.shape }, blocking, loc),
-        );
+      const own = val.e.op === "const" ? val : this.held(val, "value", loc);
+      this.spread(target, own, (ref, e) => this.store(ref, e, blocking, loc));
+      return;
+    }
+    const ref = this.ref(target);
+    if (ref.shape.k === "a" && ref.shape.dims === null)
+      this.refuse(target.loc, "An array whose length is not known");
+    this.give(ref, this.fit(this.expr(value, ref.shape), ref.shape, value.loc), blocking, loc);
+  }
+  /** As `store`, of a value that may have limits. */
+  private give(ref: Ref, val: Val, blocking: boolean, loc: Loc): void {
+    this.store(ref, val.e, blocking, loc, this.isInteger(val) ? limitsOf(val) : null);
+  }
+  private caseStmt(stmt: Stmt & { op: "case" }): void {
+    const subject = this.expr(stmt.subject);
+    const { shape, e } = subject;
+    const labelsOf = (choice: BoundChoice): ModelExpr[] => {
+      if (choice.kind === "range") {
+        const b = this.bounds(choice.range!);
+        if (b.n > 4096) this.refuse(choice.loc, `A choice of ${b.n} values`, "Use 'if' with comparisons.");
+        return Array.from({ length: b.n }, (_, i) => lowOf(b) + i)
+          .filter((v) => fitsIn(v, subject))
+          .map((v) => number(v, e.width, choice.loc, e.signed));
       }
-      return made;
+      const value = this.owner.evaluate(choice.value!, shape, this.scope.frame);
+      if (this.isInteger(subject)) {
+        const v = value.v as number;
+        return fitsIn(v, subject) ? [number(v, e.width, choice.loc, e.signed)] : [];
+      }
+      const made = fourStateOf(value.v, value.shape);
+      if (stmt.matching) return [constant({ a: made.b ? made.a & ~made.b : made.a, b: made.b }, e.width, choice.loc)];
+      // a value with more than 0 and 1 in it never comes
+      return made.b === 0n ? [constant(made, e.width, choice.loc)] : [];
+    };
+    const branches = stmt.branches.map((branch) => ({
+      body: branch.body,
+      loc: branch.loc,
+      isOthers: branch.choices.some((choice) => choice.kind === "others"),
+      labels: branch.choices.flatMap((choice) => (choice.kind === "others" ? [] : labelsOf(choice))),
+    }));
+    if (e.op === "const") {
+      const bits = e.value;
+      const hit =
+        branches.find(({ labels }) =>
+          labels.some((label) => label.op === "const" && ((label.value.a ^ bits.a) & ~label.value.b) === 0n),
+        ) ?? branches.find(({ isOthers }) => isOthers);
+      if (hit && bits.b === 0n) this.stmts(hit.body);
+      else if (bits.b !== 0n) this.stmts(branches[branches.length - 1].body);
+      return;
     }
-    const shape = this.shapeOfTarget(target);
-    const val = this.fit(this.expr(value, shape), shape, value.loc);
-    return this.store(target, val, blocking, loc);
-  }
-
-  protected shapeOfTarget(target: Expr): Shape {
-    const chain = this.dynamicIndex(target);
-    return chain ? chain.shape : this.place(target).shape;
-  }
-
-  /** Writing an element whose index the circuit computes: each element looks whether it is meant. */
-  protected store(target: Expr, val: Val, blocking: boolean, loc: Loc): ModelStmt[] {
-    const chain = this.dynamicIndex(target);
-    if (!chain) {
-      const place = this.place(target);
-      return [this.put(place, val.e, blocking, loc)];
-    }
-    const { at, bounds, make } = chain;
-    const words = this.wordTarget(target, at);
-    const index = this.expr(at);
-    const held = this.local(
-      "index",
-      index.shape.k === "s" && index.shape.type.kind === "int"
-        ? { ...index.shape, lo: index.lo ?? 0, hi: index.hi ?? highOf(bounds) }
-        : index.shape,
-      loc,
+    const live = branches.filter(({ isOthers, labels }) => isOthers || labels.length > 0);
+    if (live.length === 0) return;
+    // every value has a branch, as VHDL demands: the last one needs no test
+    const bodies = this.fork(live, ({ body }) => this.stmts(body));
+    const last = Math.max(
+      0,
+      live.findIndex(({ isOthers }) => isOthers) >= 0 ? live.findIndex(({ isOthers }) => isOthers) : live.length - 1,
     );
-    const made: ModelStmt[] = [this.set(held, extend(index.e, held.width, index.e.signed), loc)];
-    const low = Math.max(lowOf(bounds), index.lo ?? lowOf(bounds));
-    const high = Math.min(highOf(bounds), index.hi ?? highOf(bounds));
-    for (let i = low; i <= high; i++) {
-      const known: Expr = { op: "literal", value: i, type: at.type, loc: at.loc };
-      const test = binary("eq", read(held, loc), number(i, held.width, loc, held.signed), 1, held.signed, loc);
-      made.push({
-        op: "if",
-        test,
-        yes: { op: "block", body: this.store(make(known), val, blocking, loc) },
-        no: null,
-        loc,
+    const items = live.flatMap(({ labels, loc }, i) => (i === last ? [] : [{ labels, body: bodies[i], loc }]));
+    super.emit({
+      op: "case",
+      flavour: stmt.matching ? "casez" : "case",
+      subject: e,
+      items,
+      fallback: bodies[last],
+      loc: stmt.loc,
+    });
+  }
+
+  // ---- loops ------------------------------------------------------------------------------------------------------
+
+  /** Turns one by one, until one surely leaves. @param turn False: there is no further one. */
+  private loop(label: string, jumps: boolean, loc: Loc, turn: (i: number) => boolean): void {
+    const loop: Loop | null = jumps
+      ? { label, exit: this.jump("left", loc), next: { mark: this.mark("skipped", loc), ways: [] } }
+      : null;
+    if (loop) this.loops.push(loop);
+    for (let i = 0, more = true; more && this.alive; i++) {
+      const once = () => {
+        if (loop) {
+          loop.next = { mark: loop.next.mark, ways: [] };
+          this.set(loop.next.mark, number(0, 1, loc), loc);
+        }
+        more = turn(i);
+        if (loop) this.arrive(loop.next);
+      };
+      if (this.open.size) this.unlessLeft(loc, once);
+      else once();
+    }
+    if (!loop) return;
+    this.loops.pop();
+    this.arrive(loop.exit);
+  }
+
+  private forStmt(stmt: Stmt & { op: "for" }): void {
+    const { loc } = stmt;
+    const b = this.boundsOrNull(stmt.range);
+    const jumps = mentions(stmt.body, stmt.label);
+    const outer = this.scope;
+    const body = (v: number) => {
+      const frame = new Frame(outer.frame, outer.frame.fn);
+      const shape: Shape = { k: "s", type: stmt.param.subtype.type, lo: null, hi: null };
+      frame.places.set(stmt.param, { k: "const", v, shape });
+      this.scope = new Scope(outer, frame);
+      try {
+        this.stmts(stmt.body);
+      } finally {
+        this.scope = outer;
+      }
+    };
+    if (b) {
+      if (b.n > mostTurns) this.refuse(loc, `A loop of ${b.n} turns`);
+      if (b.n === 0) return;
+      this.loop(stmt.label, jumps, loc, (i) => {
+        body(b.d ? b.l - i : b.l + i);
+        return i + 1 < b.n;
       });
+      return;
     }
-    if (!words) return made;
-    const first = this.place(make({ op: "literal", value: lowOf(bounds), type: at.type, loc: at.loc }));
-    const { signal } = words;
-    const elemWidth = signal.width / bounds.n;
-    const below = bounds.d ? 0 : (bounds.n - 1) * elemWidth;
-    if (typeof first.offset !== "number") return made;
-    const part = { signal, width: val.e.width, index: [this.wordIndex(at, bounds)], offset: first.offset - below, loc };
-    const element: ModelStmt = {
-      op: "assign",
-      target: { parts: [part], width: val.e.width, loc },
-      value: val.e,
-      blocking,
-      intra: null,
-      loc,
-    };
-    return [this.wordArrays.write(signal, element, made)];
-  }
-
-  /** The array of words that a target with this one computed index means. */
-  private wordTarget(target: Expr, at: Expr): { signal: Signal; bounds: Bounds } | null {
-    switch (target.op) {
-      case "index":
-        if (target.indexes.length === 1 && target.indexes[0] === at) return this.wordsOf(target.of);
-        return target.indexes.every((index) => this.knownValue(index) !== null) ? this.wordTarget(target.of, at) : null;
-      case "slice":
-      case "field":
-        return this.wordTarget(target.of, at);
-      default:
-        return null;
+    // ends that signals decide: every turn that there may be, each under the condition that there is it
+    const { range } = stmt;
+    if (range.kind !== "bounds") {
+      this.bounds(range);
+      return;
     }
-  }
-  protected put(place: Place, value: ModelExpr, blocking: boolean, loc: Loc): ModelStmt {
-    const part: TargetPart = { signal: place.signal, width: value.width, index: [], offset: place.offset, loc };
-    return { op: "assign", target: { parts: [part], width: value.width, loc }, value, blocking, intra: null, loc };
-  }
-
-  /** The outermost index of a target that is not known; `make` writes the target with another index. */
-  protected dynamicIndex(target: Expr): { at: Expr; bounds: Bounds; shape: Shape; make: (index: Expr) => Expr } | null {
-    const find = (e: Expr): { at: Expr; bounds: Bounds; make: (index: Expr) => Expr } | null => {
-      switch (e.op) {
-        case "index": {
-          const inner = find(e.of);
-          if (inner) return { ...inner, make: (index) => ({ ...e, of: inner.make(index) }) };
-          for (let i = 0; i < e.indexes.length; i++) {
-            if (this.knownValue(e.indexes[i]) !== null) continue;
-            const shape = this.place(e.of).shape;
-            if (shape.k !== "a" || !shape.dims) return null;
-            return {
-              at: e.indexes[i],
-              bounds: shape.dims[i],
-              make: (index) => ({ ...e, indexes: e.indexes.map((each, k) => (k === i ? index : each)) }),
-            };
-          }
-          return null;
-        }
-        case "slice":
-        case "field": {
-          const inner = find(e.of);
-          return inner && { ...inner, make: (index) => ({ ...e, of: inner.make(index) }) };
-        }
-        case "object":
-          if (e.decl.kind === "alias") return find(e.decl.of);
-          return null;
-        default:
-          return null;
-      }
-    };
-    const found = find(target);
-    if (!found) return null;
-    const probe = found.make({ op: "literal", value: lowOf(found.bounds), type: found.at.type, loc: found.at.loc });
-    return { ...found, shape: this.shapeOfTarget(probe) };
-  }
-
-  /** The stretch of a signal or variable that a name with known indexes means. */
-  protected place(e: Expr): Place {
-    switch (e.op) {
-      case "object": {
-        const { decl } = e;
-        if (decl.kind === "alias") {
-          const inner = this.place(decl.of);
-          const shape = decl.subtype.ofObject ? inner.shape : this.shape(decl.subtype, decl.loc);
-          return {
-            ...inner,
-            shape:
-              shape.k === "a" && inner.shape.k === "a"
-                ? { ...shape, dims: shape.dims ?? inner.shape.dims, elem: inner.shape.elem }
-                : inner.shape,
-          };
-        }
-        const home = this.home(decl, e.loc);
-        if (home.k === "signal") return { signal: home.signal, offset: 0, shape: home.shape };
-        if (home.k === "place") return home.place;
-        const place = this.treePlace(home.tree, home.shape);
-        if (!place)
-          this.refuse(
-            e.loc,
-            `'${decl.name}', whose parts belong to several signals,`,
-            "Connect the port to one signal.",
-          );
-        return place;
-      }
-      case "field": {
-        const of = this.place(e.of);
-        if (of.shape.k !== "r") this.refuse(e.loc, "This name");
-        let below = 0;
-        for (let i = e.field + 1; i < of.shape.fields.length; i++) below += widthOf(of.shape.fields[i]) ?? 0;
-        return { signal: of.signal, offset: moved(of.offset, below), shape: of.shape.fields[e.field] };
-      }
-      case "index": {
-        let at = this.place(e.of);
-        for (const index of e.indexes) {
-          const { shape } = at;
-          if (shape.k !== "a" || !shape.dims) this.refuse(e.loc, "This index");
-          const [b, ...rest] = shape.dims;
-          const inner: Shape = rest.length ? { ...shape, dims: rest } : shape.elem;
-          const width = widthOf(inner) ?? 0;
-          const known = this.knownValue(index);
-          if (known === null) this.refuse(index.loc, "An index in this place");
-          const k = this.position(known, b, index.loc);
-          at = { signal: at.signal, offset: moved(at.offset, (b.n - 1 - k) * width), shape: inner };
-        }
-        return at;
-      }
-      case "slice": {
-        const of = this.place(e.of);
-        const { shape } = of;
-        if (shape.k !== "a" || !shape.dims) this.refuse(e.loc, "This slice");
-        const cut = this.bounds(e.range);
-        const [b] = shape.dims;
-        const made: Shape = { ...shape, dims: [cut] };
-        if (cut.n === 0) return { signal: of.signal, offset: of.offset, shape: made };
-        const k = this.position(cut.l, b, e.loc);
-        this.position(rightOf(cut), b, e.loc);
-        return {
-          signal: of.signal,
-          offset: moved(of.offset, (b.n - k - cut.n) * (widthOf(shape.elem) ?? 0)),
-          shape: made,
-        };
-      }
-      case "convert":
-      case "qualified": {
-        const of = this.place(e.arg);
-        return of;
-      }
-      default:
-        return this.refuse(e.loc, "This target");
-    }
-  }
-  protected position(index: number, b: Bounds, loc: Loc): number {
-    const k = b.d ? b.l - index : index - b.l;
-    if (k < 0 || k >= b.n) {
+    const left = this.held(this.expr(range.left), "first", loc);
+    const right = this.held(this.expr(range.right), "last", loc);
+    const [low, high] = range.descending ? [right, left] : [left, right];
+    const [least, most] = [limitsOf(low)[0], limitsOf(high)[1]];
+    if (most - least + 1 > mostOpenTurns) {
       this.error(
-        "index",
-        loc,
-        `Index ${index} is outside of ${b.l} ${b.d ? "downto" : "to"} ${rightOf(b)}.`,
-        "Check the index and the array's bounds.",
+        "not-constant",
+        range.loc,
+        "The number of turns of this loop depends on signals, and has no small limit.",
+        "Give the signals a range, or loop over constants and test the signals inside.",
       );
       throw new NoCircuit();
     }
-    return k;
+    if (most < least) return;
+    this.loop(stmt.label, jumps, loc, (i) => {
+      const v = range.descending ? most - i : least + i;
+      const index = this.whole(v, low.shape, loc);
+      const test = binary(
+        "and",
+        this.compare(">=", index, low, loc).e,
+        this.compare("<=", index, high, loc).e,
+        1,
+        false,
+        loc,
+      );
+      this.when(test, loc, () => body(v), null);
+      return i < most - least;
+    });
   }
 
-  protected caseStmt(stmt: Stmt & { op: "case" }): ModelStmt[] {
-    const subject = this.expr(stmt.subject);
-    const { shape, e } = subject;
-    const items: { labels: ModelExpr[]; body: ModelStmt; loc: Loc }[] = [];
-    let fallback: ModelStmt | null = null;
-    const bySign = e.signed;
-    for (const branch of stmt.branches) {
-      const labels: ModelExpr[] = [];
-      let isOthers = false;
-      for (const choice of branch.choices) {
-        if (choice.kind === "others") isOthers = true;
-        else if (choice.kind === "range") {
-          const b = this.bounds(choice.range!);
-          if (b.n > 4096) this.refuse(choice.loc, `A choice of ${b.n} values`, "Use 'if' with comparisons.");
-          for (let v = lowOf(b); v <= highOf(b); v++) {
-            if (shape.k === "s" && shape.type.kind === "int" && !fitsIn(v, subject)) continue;
-            labels.push(number(v, e.width, choice.loc, bySign));
-          }
-        } else {
-          const value = this.owner.evaluate(choice.value!, shape, this.scope.frame);
-          if (shape.k === "s" && shape.type.kind === "int") {
-            if (fitsIn(value.v as number, subject)) labels.push(number(value.v as number, e.width, choice.loc, bySign));
-            continue;
-          }
-          const made = fourStateOf(value.v, value.shape);
-          // a value with more than 0 and 1 in it never comes
-          if (made.b !== 0n && !stmt.matching) continue;
-          if (stmt.matching)
-            labels.push(constant({ a: made.b ? made.a & ~made.b : made.a, b: made.b }, e.width, choice.loc));
-          else labels.push(constant(made, e.width, choice.loc));
-        }
-      }
-      const body = this.block(branch.body);
-      if (isOthers) fallback = body;
-      else if (labels.length) items.push({ labels, body, loc: branch.loc });
-    }
-    // every value has a branch, as VHDL demands: the last one needs no test
-    if (!fallback && items.length) fallback = items.pop()!.body;
-    return [{ op: "case", flavour: stmt.matching ? "casez" : "case", subject: e, items, fallback, loc: stmt.loc }];
-  }
-
-  protected forStmt(stmt: Stmt & { op: "for" }): ModelStmt[] {
-    const b = this.bounds(stmt.range);
-    if (b.n > mostTurns) this.refuse(stmt.loc, `A loop of ${b.n} turns`);
+  private whileStmt(stmt: Stmt & { op: "while" }): void {
     const { loc } = stmt;
-    const bit: Shape = { k: "s", type: this.world.standard.boolean, lo: null, hi: null };
-    const hasExit = mentions(stmt.body, stmt.label);
-    const left = hasExit ? this.local("left", bit, loc) : null;
-    const skipped = hasExit ? this.local("skipped", bit, loc) : null;
-    const zero = number(0, 1, loc);
-    const made: ModelStmt[] = left ? [this.set(left, zero, loc)] : [];
-    if (left && skipped) this.loops.push({ label: stmt.label, left, skipped });
-    const outer = this.scope;
-    for (let i = 0; i < b.n; i++) {
-      const v = b.d ? b.l - i : b.l + i;
-      const frame = new Frame(outer.frame, outer.frame.fn);
-      frame.places.set(stmt.param, {
-        k: "const",
-        v,
-        shape: { k: "s", type: stmt.param.subtype.type, lo: null, hi: null },
-      });
-      this.scope = new Scope(outer, frame);
-      const body = this.stmts(stmt.body);
-      if (left && skipped)
-        made.push({
-          op: "if",
-          test: not(read(left, loc)),
-          yes: { op: "block", body: [this.set(skipped, zero, loc), ...body] },
-          no: null,
-          loc,
-        });
-      else made.push(...body);
+    let openTurns = 0;
+    this.loop(stmt.label, true, loc, (i) => {
+      const loop = this.loops[this.loops.length - 1];
+      const test = stmt.test ? this.condition(stmt.test) : number(1, 1, loc);
+      if (test.op !== "const") openTurns++;
+      if (i >= mostTurns || openTurns > mostOpenTurns) this.endless(stmt);
+      this.when(
+        test,
+        loc,
+        () => this.stmts(stmt.body),
+        () => this.leave(loop.exit, loc),
+      );
+      if (loop.exit.ways.length > mostOpenTurns) this.endless(stmt);
+      return true;
+    });
+  }
+  private endless(stmt: Stmt & { op: "while" }): never {
+    this.error(
+      "loop-bound",
+      stmt.test?.loc ?? stmt.loc,
+      "The number of turns of this loop depends on signals.",
+      "Loop over constants, and test the signals inside.",
+    );
+    throw new NoCircuit();
+  }
+
+  // ---- subprograms ------------------------------------------------------------------------------------------------
+
+  /** A variable, or what stands for one, of the writer's own. */
+  protected bind(decl: Decl, signal: Signal, shape: Shape): void {
+    this.scope.homes.set(decl, { k: "ref", ref: { k: "signal", signal, offset: 0, shape } });
+    // for its bounds
+    this.scope.frame.places.set(decl, { k: "var", js: "0", shape });
+  }
+  private bindRef(decl: Decl, ref: Ref): void {
+    this.scope.homes.set(decl, { k: "ref", ref });
+    this.scope.frame.places.set(decl, { k: "var", js: "0", shape: ref.shape });
+  }
+  /** A constant whose value the circuit knows here, or computes. */
+  private bindValue(decl: Decl, val: Val, loc: Loc): void {
+    const { frame } = this.scope;
+    if (val.e.op === "const" && (val.e.value.b === 0n || val.sure)) {
+      const v = this.isInteger(val) ? knownOf(val) : fromFourState(val.e.value, val.shape);
+      frame.places.set(decl, { k: "const", v, shape: val.shape });
+      return;
     }
-    this.scope = outer;
-    if (left) this.loops.pop();
-    return made;
-  }
-
-  /** Unrolled by the lowering, while constants decide its test. */
-  protected whileStmt(stmt: Stmt & { op: "while" }): ModelStmt[] {
-    const before = this.loops.splice(0);
-    const test = stmt.test ? this.condition(stmt.test) : number(1, 1, stmt.loc);
-    const made: ModelStmt = {
-      op: "loop",
-      init: null,
-      test,
-      after: false,
-      step: null,
-      body: this.block(stmt.body),
-      loc: stmt.loc,
-    };
-    this.loops.push(...before);
-    return [made];
-  }
-
-  // ---- subprograms ----------------------------------------------------------------------------------------------
-
-  protected callStmt(stmt: Stmt & { op: "call" }): ModelStmt[] {
-    if (stmt.sub.native && !stmt.sub.body) {
-      // what only prints makes no circuit
-      if (/^(textio|std_logic_1164|std_logic_textio|env)\./.test(stmt.sub.native)) return [];
-      this.refuse(stmt.loc, `'${stmt.sub.name}'`);
+    if (val.e.width === 0) {
+      this.scope.homes.set(decl, { k: "value", val });
+      frame.places.set(decl, { k: "var", js: "0", shape: val.shape });
+      return;
     }
-    const made = this.invoke(stmt.sub, stmt.args, stmt.loc);
-    return [...made.before, { op: "call", sub: made.sub, args: made.args, loc: stmt.loc }, ...made.after];
+    const signal = this.local(decl.name, val.shape, loc);
+    this.set(signal, this.fit(val, val.shape, loc).e, loc);
+    this.bind(decl, signal, val.shape);
   }
 
-  protected invoke(
-    sub: Subprogram,
-    args: readonly (Expr | null)[],
-    loc: Loc,
-  ): { sub: Subroutine; args: (ModelExpr | Target)[]; before: ModelStmt[]; after: ModelStmt[]; shape: Shape | null } {
-    if (!sub.body) this.refuse(loc, `'${sub.name}'`);
-    if (this.depth > 60) {
+  /** Declarations of a subprogram or process, but for a process's own variables. */
+  protected declareAll(decls: readonly BoundDecl[], variable: (decl: BoundDecl & { kind: "variable" }) => void): void {
+    const { frame } = this.scope;
+    for (const decl of decls) if (decl.kind === "sub") frame.subs.add(decl);
+    for (const decl of decls) {
+      if (decl.kind === "alias") {
+        const ref = this.aliasRef(decl);
+        this.bindRef(decl, ref);
+      } else if (decl.kind === "constant" && decl.init) {
+        const shape = this.shape(decl.subtype, decl.loc, true);
+        if (this.isKnown(decl.init)) {
+          const open = shape.k === "a" && shape.dims === null;
+          const made = this.owner.evaluate(decl.init, open ? null : shape, frame);
+          frame.places.set(decl, { k: "const", v: made.v, shape: made.shape });
+          continue;
+        }
+        this.bindValue(decl, this.fit(this.expr(decl.init, shape), shape, decl.init.loc), decl.loc);
+      } else if (decl.kind === "variable") variable(decl);
+      else if (decl.kind === "file") this.refuse(decl.loc, "A file");
+    }
+  }
+  /** A variable of one call. */
+  private declareVariable(decl: BoundDecl & { kind: "variable" }): void {
+    const shape = this.shape(decl.subtype, decl.loc, true);
+    const init = decl.init ? this.fit(this.expr(decl.init, shape), shape, decl.init.loc) : null;
+    const own = shape.k === "a" && shape.dims === null && init ? init.shape : shape;
+    if (own.k === "a" && own.dims === null) this.refuse(decl.loc, "An array whose length is not known");
+    const width = widthOf(own);
+    if (width === null) this.refuse(decl.loc, `A variable of type ${shapeText(own)}`);
+    if (width === 0) {
+      const e = number(0, 0, decl.loc);
+      this.bindRef(decl, { k: "value", val: { e, shape: own }, shape: own });
+      return;
+    }
+    const signal = this.local(decl.name, own, decl.loc);
+    this.bind(decl, signal, own);
+    // without a value given, it begins with the least of its type, as far as a circuit has that (6.4.2.4)
+    const first = init?.e ?? this.firstOf(own, decl.loc);
+    if (first) this.store({ k: "signal", signal, offset: 0, shape: own }, first, true, decl.loc);
+  }
+  /** What a variable holds before it is assigned; null for logic levels, which are unknown then. */
+  private firstOf(shape: Shape, loc: Loc): ModelExpr | null {
+    const { v } = this.owner.defaultOf(shape, this.scope.frame, loc);
+    const value = fourStateOf(v, shape);
+    const width = widthOf(shape) ?? 0;
+    if (value.b === (1n << BigInt(width)) - 1n) return null;
+    return constant(value, width, loc, shape.k === "s" && integerLimits(shape)[0] < 0);
+  }
+
+  protected invoke(sub: Subprogram, args: readonly (Expr | null)[], loc: Loc): Val | null {
+    if (!sub.body) return this.refuse(loc, `'${sub.name}'`);
+    if (this.calls.length > mostCalls) {
       this.error(
         "recursion",
         loc,
@@ -498,276 +501,171 @@ export abstract class CircuitStmt extends CircuitCall {
       throw new NoCircuit();
     }
     const home = this.scope.frame.homeOf(sub) ?? this.owner.program.root;
-    const key: string[] = [];
-    const given: {
-      param: ParamDecl;
-      place: Home | null;
-      constant: { v: unknown; shape: Shape } | null;
-      shape: Shape;
-      value: ModelExpr | null;
-      target: Target | null;
-    }[] = [];
-    const before: ModelStmt[] = [];
-    const after: ModelStmt[] = [];
-    sub.params.forEach((param, i) => {
-      const expr = args[i] ?? sub.defaults[i]!;
-      const formal = this.within(home, () => this.shape(param.subtype, param.loc, true));
-      if (param.kind === "signal") {
-        const place = this.place(expr);
-        key.push(
-          `@${place.signal.id}:${typeof place.offset === "number" ? place.offset : "?"}:${shapeKey(place.shape)}`,
-        );
-        given.push({
-          param,
-          place: { k: "place", place, deferred: true },
-          constant: null,
-          shape: place.shape,
-          value: null,
-          target: null,
-        });
-        return;
-      }
-      if (param.kind === "file") this.refuse(loc, "A file");
-      if (param.kind === "variable" && param.mode !== "in") {
-        const inner = expr.op === "convert" ? expr.arg : expr;
-        const dynamic = this.dynamicIndex(inner);
-        const shape = this.shapeOfTarget(inner);
-        const fixed = formal.k === "a" && formal.dims === null ? shape : formal.k === "s" ? formal : shape;
-        if (dynamic) {
-          // through a local, since the element is found by decoding
-          const held = this.local(param.name, fixed, loc);
-          before.push(this.set(held, this.fit(this.expr(inner), fixed, loc).e, loc));
-          after.push(...this.store(inner, { e: read(held, loc), shape: fixed }, true, loc));
-          given.push({ param, place: null, constant: null, shape: fixed, value: null, target: whole(held, loc) });
-        } else {
-          const place = this.place(inner);
-          const width = widthOf(place.shape) ?? 0;
-          given.push({
-            param,
-            place: null,
-            constant: null,
-            shape: fixed,
-            value: null,
-            target: { parts: [{ signal: place.signal, width, index: [], offset: place.offset, loc }], width, loc },
-          });
-        }
-        key.push(shapeKey(fixed));
-        return;
-      }
-      const isKnown = this.isKnown(expr);
-      if (isKnown) {
-        const made = this.owner.evaluate(
-          expr,
-          formal.k === "a" && formal.dims === null ? null : formal,
-          args[i] ? this.scope.frame : home,
-        );
-        key.push(`=${shapeKey(made.shape)}${keyOfValue(made.v)}`);
-        given.push({ param, place: null, constant: made, shape: made.shape, value: null, target: null });
-        return;
-      }
-      const val = this.expr(expr, formal.k === "a" && formal.dims === null ? undefined : formal);
-      const shape =
-        formal.k === "a" && formal.dims === null
-          ? val.shape
-          : formal.k === "s" && formal.lo === null && val.shape.k === "s" && val.lo !== undefined
-            ? { ...formal, lo: val.lo, hi: val.hi ?? null }
-            : formal;
-      key.push(shapeKey(shape));
-      given.push({ param, place: null, constant: null, shape, value: this.fit(val, shape, expr.loc).e, target: null });
-    });
-    const text = key.join(";");
-    let map = this.subroutines.get(sub);
-    if (!map) {
-      map = new Map();
-      this.subroutines.set(sub, map);
-    }
-    // subprograms of a process see its variables: they are written for each
-    const isLocal = home.fn !== null;
-    const fullKey = isLocal ? `${text}#${home.path.join(".")}` : text;
-    let made = map.get(fullKey);
-    if (!made) {
-      made = this.writeSub(sub, given, home, loc);
-      map.set(fullKey, made);
-    }
-    const list = given
-      .filter((each) => each.place === null && each.constant === null)
-      .map((each) => each.value ?? each.target!);
-    return { sub: made, args: list, before, after, shape: this.results.get(made) ?? null };
-  }
-  protected readonly results = new Map<Subroutine, Shape>();
-
-  protected writeSub(
-    sub: Subprogram,
-    given: readonly {
-      param: ParamDecl;
-      place: Home | null;
-      constant: { v: unknown; shape: Shape } | null;
-      shape: Shape;
-      value: ModelExpr | null;
-      target: Target | null;
-    }[],
-    home: Frame,
-    loc: Loc,
-  ): Subroutine {
-    const outer = { scope: this.scope, current: this.current, loops: this.loops.splice(0), before: this.before };
+    const outer = this.scope;
+    const around = outer.of(home) ?? new Scope(null, home);
     const frame = new Frame(home, { inner: [], temps: [], generator: false });
-    // homes of the surroundings stay visible to what is declared within them
-    this.scope = new Scope(home.fn ? outer.scope : null, frame);
-    this.before = [];
-    this.depth++;
-    try {
-      const args: Subroutine["args"][number][] = [];
-      sub.body!.params.forEach((param, i) => {
-        const { place, constant: known, shape } = given[i];
-        if (known) {
-          frame.places.set(param, { k: "const", v: known.v, shape: known.shape });
-          return;
-        }
-        if (place) {
-          this.scope.homes.set(param, place);
-          frame.places.set(param, { k: "var", js: "0", shape });
-          return;
-        }
-        const signal = this.local(param.name, shape, param.loc);
-        const direction =
-          param.kind === "variable" && param.mode === "out"
-            ? "output"
-            : param.kind === "variable" && param.mode === "inout"
-              ? "inout"
-              : "input";
-        args.push({ signal, direction });
-        this.bindSignal(param, signal, shape);
-      });
-      const locals: Signal[] = [];
-      const start: ModelStmt[] = [];
-      for (const decl of sub.body!.decls) if (decl.kind === "sub") frame.subs.add(decl);
-      for (const decl of sub.body!.decls) {
-        if (decl.kind === "alias") frame.places.set(decl, { k: "alias", frame });
-        if (decl.kind === "constant" && decl.init) {
-          const shape = this.shape(decl.subtype, decl.loc, true);
-          if (this.isKnown(decl.init)) {
-            const made = this.owner.evaluate(decl.init, shape.k === "a" && shape.dims === null ? null : shape, frame);
-            frame.places.set(decl, { k: "const", v: made.v, shape: made.shape });
-            continue;
-          }
-          const val = this.expr(decl.init, shape);
-          const fixed = shape.k === "a" && shape.dims === null ? val.shape : shape;
-          const signal = this.local(decl.name, fixed, decl.loc);
-          locals.push(signal);
-          start.push(...this.before.splice(0), this.set(signal, this.fit(val, fixed, decl.loc).e, decl.loc));
-          this.bindSignal(decl, signal, fixed);
-        }
-        if (decl.kind === "variable") {
-          const shape = this.shape(decl.subtype, decl.loc);
-          const width = widthOf(shape);
-          if (width === 0) {
-            frame.places.set(decl, { k: "var", js: "0", shape });
-            continue;
-          }
-          const signal = this.local(decl.name, shape, decl.loc);
-          locals.push(signal);
-          if (decl.init) {
-            const val = this.fit(this.expr(decl.init, shape), shape, decl.init.loc);
-            start.push(...this.before.splice(0), this.set(signal, val.e, decl.loc));
-          }
-          this.bindSignal(decl, signal, shape);
-        }
-      }
-      let shape: Shape | null = null;
-      if (sub.result) {
-        shape = this.shape(sub.result, loc, true);
-        if (shape.k === "a" && shape.dims === null) shape = this.resultShape(sub.body!.stmts) ?? shape;
-        if (shape.k === "a" && shape.dims === null)
-          this.refuse(sub.loc, `Function '${sub.name}', whose result has no known length,`);
-      }
-      const result = shape ? this.local(`${sub.name.replaceAll('"', "")}`, shape, sub.loc) : null;
-      const made: Subroutine = {
-        name: sub.name,
-        task: !sub.isFunction,
-        automatic: true,
-        args,
-        result,
-        locals,
-        body: { op: "block", body: [] },
-        suspends: false,
-        id: { name: sub.name, disabled: false },
-        instance: this.instance,
-        loc: sub.loc,
-      };
-      if (shape) this.results.set(made, shape);
-      this.current = { sub: made, shape };
-      made.body = { op: "block", body: [...start, ...this.stmts(sub.body!.stmts)] };
-      this.model.subroutines.push(made);
-      return made;
-    } finally {
-      this.scope = outer.scope;
-      this.current = outer.current;
-      this.loops.push(...outer.loops);
-      this.before = outer.before;
-      this.depth--;
+    const inner = new Scope(around, frame);
+    const locals = this.model.signals.length;
+    const back: { ref: Ref; from: Signal; shape: Shape }[] = [];
+    // formals, in the callee's scope, from actuals, in the caller's
+    sub.body.params.forEach((param, i) => {
+      this.scope = outer;
+      const given = args[i];
+      const expr = given ?? sub.defaults[i];
+      if (param.kind === "file") return this.refuse(loc, "A file");
+      if (!expr) return this.refuse(loc, `'${param.name}', which is left open,`);
+      this.scope = inner;
+      const formal = this.shape(param.subtype, param.loc, true);
+      this.scope = given ? outer : inner;
+      const back1 = this.parameter(param, expr, formal, inner, outer, loc);
+      if (back1) back.push(back1);
+    });
+    this.scope = inner;
+    const call: Call = {
+      sub,
+      back: this.jump("returned", sub.loc),
+      result: { signal: null, shape: sub.result ? this.shape(sub.result, loc, true) : null, val: null, lo: Infinity, hi: -Infinity },
+      branches: this.branches,
+    };
+    this.calls.push(call);
+    const loops = this.loops.splice(0);
+    this.declareAll(sub.body.decls, (decl) => this.declareVariable(decl));
+    this.stmts(sub.body.stmts);
+    this.arrive(call.back);
+    this.loops.push(...loops);
+    this.calls.pop();
+    this.scope = outer;
+    for (const { ref, from, shape } of back) {
+      const val = this.load({ k: "signal", signal: from, offset: 0, shape }, loc);
+      this.give(ref, this.fit(val, ref.shape, loc), true, loc);
     }
+    const { result } = call;
+    let made: Val | null = null;
+    if (sub.result) {
+      if (result.val) made = result.val;
+      else if (result.signal) {
+        made = this.load({ k: "signal", signal: result.signal, offset: 0, shape: result.shape! }, loc);
+        if (this.isInteger(made) && made.cv === undefined)
+          made = this.limited(made.e, made.shape, result.lo, result.hi, loc);
+      }
+      else if (result.shape && widthOf(result.shape)) {
+        // no way comes to a return: the simulation ends there
+        made = { e: either(widthOf(result.shape)!, loc), shape: result.shape };
+        this.alive = true;
+      } else return this.refuse(loc, `'${sub.name}', which returns nothing here,`);
+    }
+    // what was the call's own is not looked at any more
+    for (let i = locals; i < this.model.signals.length; i++) this.facts.forget(this.model.signals[i]);
+    return made;
   }
 
-  /** Shape of what a function returns, by the first return that tells. */
-  protected resultShape(stmts: readonly Stmt[]): Shape | null {
-    for (const stmt of stmts) {
-      if (stmt.op === "return" && stmt.value) {
-        const shape = this.shapeOfExpr(stmt.value);
-        if (shape) return shape;
-      }
-      if (stmt.op === "if") {
-        const known = this.knownValue(stmt.test);
-        const found =
-          known === 1
-            ? this.resultShape(stmt.yes)
-            : known === 0
-              ? stmt.no
-                ? this.resultShape(stmt.no)
-                : null
-              : (this.resultShape(stmt.yes) ?? (stmt.no ? this.resultShape(stmt.no) : null));
-        if (found) return found;
-        if (known === 1 && endsInReturn(stmt.yes)) return null;
-      }
-      if (stmt.op === "case")
-        for (const branch of stmt.branches) {
-          const found = this.resultShape(branch.body);
-          if (found) return found;
-        }
-      if (stmt.op === "for" && this.boundsOrNull(stmt.range)) {
-        const frame = new Frame(this.scope.frame, this.scope.frame.fn);
-        const b = this.boundsOrNull(stmt.range)!;
-        frame.places.set(stmt.param, {
-          k: "const",
-          v: b.l,
-          shape: { k: "s", type: stmt.param.subtype.type, lo: null, hi: null },
-        });
-        const outer = this.scope;
-        this.scope = new Scope(outer, frame);
-        const found = this.resultShape(stmt.body);
-        this.scope = outer;
-        if (found) return found;
-      }
+  private parameter(
+    param: ParamDecl,
+    expr: Expr,
+    formal: Shape,
+    inner: Scope,
+    outer: Scope,
+    loc: Loc,
+  ): { ref: Ref; from: Signal; shape: Shape } | null {
+    const isOpen = formal.k === "a" && formal.dims === null;
+    if (param.kind === "signal" || (param.kind === "variable" && param.mode !== "in" && this.isWhole(expr, formal))) {
+      const ref = this.ref(expr);
+      const shape = formal.k === "a" && formal.dims && ref.shape.k === "a" ? { ...formal, elem: ref.shape.elem } : ref.shape;
+      if (widthOf(shape) !== widthOf(ref.shape)) this.fit({ e: number(0, widthOf(ref.shape) ?? 0, loc), shape: ref.shape }, shape, loc);
+      this.scope = inner;
+      this.bindRef(param, { ...ref, shape } as Ref);
+      this.scope = outer;
+      return null;
     }
+    if (param.kind === "variable" && param.mode !== "in") {
+      // copied in, and back at the end
+      const ref = this.ref(expr);
+      const shape = isOpen || formal.k === "r" ? ref.shape : formal;
+      const width = widthOf(shape);
+      if (!width) return this.refuse(loc, `'${param.name}' of type ${shapeText(shape)}`);
+      const fixed = this.fixedRef(ref, loc);
+      const before = param.mode === "inout" ? this.fit(this.load(fixed, loc), shape, expr.loc).e : null;
+      this.scope = inner;
+      const signal = this.local(param.name, shape, param.loc);
+      this.bind(param, signal, shape);
+      const first = before ?? this.firstOf(shape, loc);
+      if (first) this.store({ k: "signal", signal, offset: 0, shape }, first, true, loc);
+      this.scope = outer;
+      return { ref: fixed, from: signal, shape };
+    }
+    if (this.isKnown(expr)) {
+      const made = this.owner.evaluate(expr, isOpen || formal.k === "r" ? null : formal, this.scope.frame);
+      inner.frame.places.set(param, { k: "const", v: made.v, shape: made.shape });
+      return null;
+    }
+    const val = this.expr(expr, isOpen ? undefined : formal);
+    let shape: Shape = isOpen || formal.k === "r" ? val.shape : formal;
+    if (shape.k === "s" && shape.type.kind === "int") {
+      // no wider than the value, which says how often loops turn and what indexes there are
+      const [lo, hi] = limitsOf(val);
+      const [least, most] = [typeof shape.lo === "number" ? shape.lo : lo, typeof shape.hi === "number" ? shape.hi : hi];
+      if (knownOf(val) === null && Math.max(lo, least) <= Math.min(hi, most))
+        shape = { ...shape, lo: Math.max(lo, least), hi: Math.min(hi, most) };
+    }
+    const fitted = this.fit(val, shape, expr.loc);
+    this.scope = inner;
+    if (param.kind === "variable") {
+      const signal = this.local(param.name, shape, param.loc);
+      this.bind(param, signal, shape);
+      this.give({ k: "signal", signal, offset: 0, shape }, fitted, true, loc);
+    } else this.bindValue(param, { ...fitted, shape }, param.loc);
+    this.scope = outer;
     return null;
   }
-  protected shapeOfExpr(e: Expr): Shape | null {
-    const before = this.before;
-    this.before = [];
-    try {
-      const { shape } = this.expr(e);
-      return shape;
-    } finally {
-      this.before = before;
+  /** An array or record that is handed on as it is, without a copy. */
+  private isWhole(expr: Expr, formal: Shape): boolean {
+    return (formal.k === "a" || formal.k === "r") && expr.op === "object";
+  }
+  /** Computed indexes of a name keep what they are now. */
+  private fixedRef(ref: Ref, loc: Loc): Ref {
+    switch (ref.k) {
+      case "element":
+        return { ...ref, of: this.fixedRef(ref.of, loc), index: this.held(ref.index, "index", loc) };
+      case "stretch": {
+        const low = this.held({ e: ref.low, shape: ref.shape }, "offset", loc).e;
+        return { ...ref, of: this.fixedRef(ref.of, loc), low };
+      }
+      case "part":
+        return { ...ref, of: this.fixedRef(ref.of, loc) };
+      default:
+        return ref;
     }
   }
 
-  protected within<T>(frame: Frame, run: () => T): T {
-    const outer = this.scope;
-    this.scope = new Scope(frame.fn ? outer : null, frame);
-    try {
-      return run();
-    } finally {
-      this.scope = outer;
+  private returnStmt(value: Expr | null, loc: Loc): void {
+    const call = this.calls[this.calls.length - 1];
+    if (!call) return this.refuse(loc, "A return in this place");
+    if (value && call.sub.result) {
+      const { result } = call;
+      const open = result.shape?.k === "a" && result.shape.dims === null;
+      const val = this.expr(value, open ? undefined : (result.shape ?? undefined));
+      const shape = open || result.shape?.k === "r" ? val.shape : (result.shape ?? val.shape);
+      const fitted = this.fit(val, shape, value.loc);
+      result.shape = shape;
+      // the only way out: no variable is needed for the value
+      if (this.branches === call.branches && call.back.ways.length === 0) {
+        result.val = fitted.e.width === 0 ? fitted : this.held(fitted, call.sub.name.replaceAll('"', ""), loc);
+        call.back.ways.push(this.facts);
+        this.alive = false;
+        return;
+      }
+      const [lo, hi] = this.isInteger(fitted) ? limitsOf(fitted) : [0, 0];
+      result.lo = Math.min(result.lo, lo);
+      result.hi = Math.max(result.hi, hi);
+      if (fitted.e.width > 0) {
+        result.signal ??= this.local(call.sub.name.replaceAll('"', ""), shape, call.sub.loc);
+        this.store({ k: "signal", signal: result.signal, offset: 0, shape }, fitted.e, true, loc);
+      } else result.val = fitted;
     }
+    this.leave(call.back, loc);
   }
+}
+
+function fitsIn(v: number, val: Val): boolean {
+  return val.e.signed ? v >= -(2 ** (val.e.width - 1)) && v < 2 ** (val.e.width - 1) : v >= 0 && v < 2 ** val.e.width;
 }

@@ -55,6 +55,8 @@ export interface VhdlInstance {
     readonly loc: Loc;
   }[];
   readonly generics: { readonly name: string; readonly value: string }[];
+  /** Of a block: the condition of its guarded assignments, the signal that tells it, and where its names are found. */
+  guard?: { readonly signal: SignalDecl; readonly expr: Expr; readonly frame: Frame };
   readonly frame: Frame;
   readonly path: readonly string[];
   readonly loc: Loc;
@@ -210,7 +212,7 @@ export abstract class ElaboratorBase {
       throw error;
     }
   }
-  protected defaultOf(shape: Shape, frame: Frame, loc: Loc): { v: unknown; shape: Shape } {
+  defaultOf(shape: Shape, frame: Frame, loc: Loc): { v: unknown; shape: Shape } {
     const emitter = this.emitter(frame);
     return this.finish(emitter, emitter.defaultValue(shape), loc);
   }

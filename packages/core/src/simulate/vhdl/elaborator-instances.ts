@@ -267,6 +267,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
             made,
           );
         if (each.guard && each.guardSignal) {
+          made.guard = { signal: each.guardSignal, expr: each.guard, frame };
           const sig = this.makeTree(
             "guard",
             { k: "s", type: this.world.standard.boolean, lo: null, hi: null },

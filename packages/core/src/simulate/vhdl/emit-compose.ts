@@ -159,7 +159,10 @@ export abstract class EmitCompose extends EmitElements {
       dims: plain.dims && plain.dims.length > 1 ? [b, ...plain.dims.slice(1)] : [b],
       elem: plain.elem,
     };
-    const k = (index: number): number => (positional ? index : b.d ? b.l - index : index - b.l);
+    // choices without 'others' are bounds of their own, in the target's direction: place goes to place (9.3.3.3)
+    const isOwn = !positional && !others && !dynamic && size === b.n;
+    const left = isOwn ? (b.d ? most : least) : b.l;
+    const k = (index: number): number => (positional ? index : b.d ? left - index : index - left);
     const items: (Val | undefined)[] = new Array(Math.min(b.n, 1 << 22));
     const stretches: { at: number; val: Val; n: number }[] = [];
     for (const slot of slots) {

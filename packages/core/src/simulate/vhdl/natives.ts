@@ -124,6 +124,7 @@ function arithmetic(c: Call, op: string, signed: boolean, size: "numeric" | "ari
     nJs = n !== null ? String(n) : `${e.rt("widest")}(${a.n},${b.n})`;
   }
   const place = e.at(loc);
+  const divides = op === "/" || op === "mod" || op === "rem";
   // a whole number takes part with the length of the other operand, which is what numeric_std says
   const wide = (o: Operand, other: Operand): { first: string; p: string; n: string } => {
     if (!o.isInt) {
@@ -133,13 +134,28 @@ function arithmetic(c: Call, op: string, signed: boolean, size: "numeric" | "ari
       const js = (p: string) => `${e.rt("resizeL")}(${p},${o.n},${n},false)`;
       return { first: js(o.first), p: js(o.p), n };
     }
-    const size = other.known !== null ? String(other.known) : other.n;
+    // but for division, which takes it whole
+    const size =
+      other.known !== null
+        ? String(divides ? Math.max(other.known, 33) : other.known)
+        : divides
+          ? `Math.max(${other.n},33)`
+          : other.n;
     const js = `${e.rt("intBits")}(${o.val.js},${size})`;
     return { first: js, p: js, n: size };
   };
   const slow = (): string => {
     const x = wide(a, b);
     const y = wide(b, a);
+    if (divides && (a.isInt || b.isInt)) {
+      const most = n !== null ? String(Math.max(n, 33)) : `Math.max(${nJs},33)`;
+      const made = (p: string) => `${e.rt("resizeL")}(${p},${most},${nJs},${signed})`;
+      if (a.isInt && b.known === null)
+        return `${e.rt("flip")}(${b.first},${b.n},(p)=>${made(`${e.rt("arith")}(${quoted(op)},${x.p},${x.n},p,${y.n},${most},${signed},${place})`)})`;
+      return made(
+        `${e.rt("arith")}(${quoted(op)},${x.first},${x.n},${y.first},${y.n},${most},${signed},${place})`,
+      );
+    }
     if (a.isInt && b.known === null)
       return `${e.rt("flip")}(${b.first},${b.n},(p)=>${e.rt("arith")}(${quoted(op)},${x.p},${x.n},p,${y.n},${nJs},${signed},${place}))`;
     return `${e.rt("arith")}(${quoted(op)},${x.first},${x.n},${y.first},${y.n},${nJs},${signed},${place})`;
@@ -155,7 +171,12 @@ function arithmetic(c: Call, op: string, signed: boolean, size: "numeric" | "ari
     const x = e.once(a.first);
     const y = e.once(b.first);
     const number = (o: Operand, js: string, i: number): string => {
-      if (o.isInt) return wrapped(js);
+      if (o.isInt) {
+        const { known } = o === a ? b : a;
+        if (op !== "*" || known === null || known >= 32) return wrapped(js);
+        // cut to the other operand's length, which sums are anyway
+        return signed ? `(${wrapped(js)}<<${32 - known}>>${32 - known})` : `(${wrapped(js)}&${maskOf(known)})`;
+      }
       const isUnsigned = !signed || extra(o, i) === 1 || !o.signed;
       return isUnsigned ? (o.known! >= 32 ? `(${js}>>>0)` : js) : o.known! < n! ? asNumber(js, o.known!, true) : js;
     };

@@ -1,3 +1,4 @@
+import type { Loc } from "../../common/source.ts";
 import type { DesignModel, Expr, Signal, Stmt } from "../../elaborate/model.ts";
 import { exprsOf, statementsOf } from "../../elaborate/walk.ts";
 
@@ -33,16 +34,15 @@ export class WordArrays {
     return true;
   }
 
-  read(signal: Signal, index: Expr, instead: Expr): Expr {
-    const { width } = this.words.get(signal)!;
-    const made: Expr = { op: "element", signal, index: [index], width, signed: false, loc: instead.loc };
-    this.accesses.push({ signal, undo: () => replace(made, instead) });
+  read(signal: Signal, index: Expr, width: number, loc: Loc, instead: () => Expr): Expr {
+    const made: Expr = { op: "element", signal, index: [index], width, signed: false, loc };
+    this.accesses.push({ signal, undo: () => replace(made, instead()) });
     return made;
   }
 
-  write(signal: Signal, stmt: Stmt, instead: readonly Stmt[]): Stmt {
+  write(signal: Signal, stmt: Stmt, instead: () => readonly Stmt[]): Stmt {
     const made: Stmt = { op: "block", body: [stmt] };
-    this.accesses.push({ signal, undo: () => replace(made, { op: "block", body: instead }) });
+    this.accesses.push({ signal, undo: () => replace(made, { op: "block", body: instead() }) });
     return made;
   }
 
