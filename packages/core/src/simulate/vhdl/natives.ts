@@ -4,7 +4,7 @@ import type { Subprogram } from "../../elaborate/vhdl/bound.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
 import type { PlainBit, Val } from "./emit-base.ts";
 import type { EmitExpr } from "./emit-expr.ts";
-import { isSimple, wrapped } from "./emit-text.ts";
+import { wrapped } from "./emit-text.ts";
 import type { ArrayShape, Bounds, Shape } from "./shapes.ts";
 import { maskOf } from "./values.ts";
 
@@ -344,10 +344,13 @@ function logical(c: Call, op: string, descending: boolean): Val {
       const body = tests.length ? `(${tests.join("&&")}?${plain}:${long})` : `(${plain})`;
       js = before.length ? `(${before.join(",")},${body})` : body;
     } else {
-      const inner = `${e.rt(fn)}(${a.first},${b.first},${a.known ?? a.n})`;
+      const l = e.once(a.first);
+      const r = e.once(b.first);
+      const open = a.known === null || b.known === null;
+      const inner = `${e.rt(fn)}(${open ? l.again : l.first},${open ? r.again : r.first},${a.known ?? a.n})`;
       js = inverted ? `${e.rt("notL")}(${inner},${a.known ?? a.n})` : inner;
-      if (a.known === null || b.known === null)
-        js = `(${e.rt("ln")}(${e.once(x.js).first === x.js && a.known === null ? `${x.js}.n` : a.n},${b.known === null && isSimple(y.js) ? `${y.js}.n` : a.n},${e.at(loc)}),${js})`;
+      // the lengths are known once both operands are
+      if (open) js = `(${l.first},${r.first},${e.rt("ln")}(${a.n},${b.n},${e.at(loc)}),${js})`;
     }
     return vector(c, a.known, a.n, js, descending);
   }
