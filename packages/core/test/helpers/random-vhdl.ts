@@ -405,7 +405,8 @@ class Writer {
         if (of === "slv") return `(${this.expr({ k: "bit" }, depth - 1)} ${this.pick(["and", "or", "xor"])} ${sub()})`;
         return `(${sub()} ${this.pick(["+", "-"])} ${this.chance(0.5) ? sub() : this.number(of === "signed" ? this.below(9) - 4 : this.below(9))})`;
       case 7:
-        if (of === "slv") return `${mark}(to_unsigned(${this.fitted({ k: "int", lo: 0, hi: 2 ** n - 1 }, depth - 1)}, ${n}))`;
+        if (of === "slv")
+          return `${mark}(to_unsigned(${this.fitted({ k: "int", lo: 0, hi: 2 ** n - 1 }, depth - 1)}, ${n}))`;
         return of === "signed"
           ? `to_signed(${this.fitted({ k: "int", lo: -(2 ** (n - 1)), hi: 2 ** (n - 1) - 1 }, depth - 1)}, ${n})`
           : `to_unsigned(${this.fitted({ k: "int", lo: 0, hi: 2 ** n - 1 }, depth - 1)}, ${n})`;
@@ -528,7 +529,9 @@ class Writer {
     const count = this.pick(counters);
     const outer = this.things;
     const inside = this.inLoop;
-    this.things = outer.map((thing) => (thing === count ? { ...thing, write: null } : thing)).filter((thing) => !thing.name.startsWith("count") || thing.name === count.name);
+    this.things = outer
+      .map((thing) => (thing === count ? { ...thing, write: null } : thing))
+      .filter((thing) => !thing.name.startsWith("count") || thing.name === count.name);
     this.inLoop = [];
     const step = 1 + this.below(3);
     const before = this.budget;
@@ -537,7 +540,10 @@ class Writer {
     this.things = outer;
     this.inLoop = inside;
     const wide = this.things.filter((thing) => thing.type.k === "vec" && thing.write === ":=" && thing.type.n >= 8);
-    const slice = wide.length && step <= 2 ? `${this.pick(wide).name}(${count.name} + 1 downto ${count.name}) := ${this.bits(2)};\n` : "";
+    const slice =
+      wide.length && step <= 2
+        ? `${this.pick(wide).name}(${count.name} + 1 downto ${count.name}) := ${this.bits(2)};\n`
+        : "";
     const limit = slice ? 6 : 9;
     return this.chance(0.5)
       ? `${count.name} := 0;\nwhile ${count.name} < ${limit} loop\n${slice}${body}\n${count.name} := ${count.name} + ${step};\nend loop;`
@@ -587,8 +593,11 @@ class Writer {
       }
     }
     if (type.k === "list" && this.chance(0.7)) {
-      const index = this.chance(0.6) ? this.fitted({ k: "int", lo: 0, hi: listLength - 1 }, 1) : String(this.below(listLength));
-      if (this.chance(0.3)) return `${name}(${index})(${this.below(itemWidth)}) ${write} ${this.expr({ k: "bit" }, depth)};`;
+      const index = this.chance(0.6)
+        ? this.fitted({ k: "int", lo: 0, hi: listLength - 1 }, 1)
+        : String(this.below(listLength));
+      if (this.chance(0.3))
+        return `${name}(${index})(${this.below(itemWidth)}) ${write} ${this.expr({ k: "bit" }, depth)};`;
       return `${name}(${index}) ${write} ${this.expr({ k: "vec", of: "unsigned", n: itemWidth }, depth)};`;
     }
     if (type.k === "grid" && this.chance(0.8))
@@ -623,13 +632,17 @@ class Writer {
     const names = params.map(() => this.fresh("p"));
     // an array without bounds may come with any: an alias counts it down
     const inside = params.map((type, i) => (type.k === "vec" ? `${names[i]}a` : names[i]));
-    const seen = impure ? outer.things.filter((thing) => thing.write !== "<=").map((thing) => ({ ...thing, write: null })) : outer.things.filter((thing) => thing.write === null && !/^[ps]\d/.test(thing.name));
+    const seen = impure
+      ? outer.things.filter((thing) => thing.write !== "<=").map((thing) => ({ ...thing, write: null }))
+      : outer.things.filter((thing) => thing.write === null && !/^[ps]\d/.test(thing.name));
     this.things = [...seen, ...params.map((type, i): Thing => ({ name: inside[i], type, write: null }))];
     this.returns = result;
     this.inLoop = [];
     let decls = params
       .map((type, i) =>
-        type.k === "vec" ? `alias ${inside[i]} : ${this.openMark(type)}(${names[i]}'length - 1 downto 0) is ${names[i]};\n` : "",
+        type.k === "vec"
+          ? `alias ${inside[i]} : ${this.openMark(type)}(${names[i]}'length - 1 downto 0) is ${names[i]};\n`
+          : "",
       )
       .join("");
     if (nested && this.chance(0.6)) {
@@ -649,7 +662,10 @@ class Writer {
   }
   makeProcedure(depth: number): string {
     const name = this.fresh("pr");
-    const params = Array.from({ length: 2 }, (_, i) => ({ type: this.type(), mode: i === 0 ? "inout" : this.pick(["in", "out", "inout"]) }));
+    const params = Array.from({ length: 2 }, (_, i) => ({
+      type: this.type(),
+      mode: i === 0 ? "inout" : this.pick(["in", "out", "inout"]),
+    }));
     const outer = { things: this.things, returns: this.returns, inLoop: this.inLoop, budget: this.budget };
     this.budget = 40;
     const names = params.map(() => this.fresh("p"));
@@ -660,7 +676,9 @@ class Writer {
     this.returns = null;
     this.inLoop = [];
     // what only goes out is given a value first
-    const first = params.map(({ type, mode }, i) => (mode === "out" ? `${names[i]} := ${this.expr(type, 1)};\n` : "")).join("");
+    const first = params
+      .map(({ type, mode }, i) => (mode === "out" ? `${names[i]} := ${this.expr(type, 1)};\n` : ""))
+      .join("");
     const decls = this.variables(1, true);
     const body = this.block(depth);
     Object.assign(this, outer);
@@ -716,7 +734,10 @@ function asBits({ name, type }: Thing): { text: string; width: number } {
         width: 12,
       };
     case "list":
-      return { text: `std_logic_vector(${Array.from({ length: listLength }, (_, i) => `${name}(${i})`).join(" & ")})`, width: listLength * itemWidth };
+      return {
+        text: `std_logic_vector(${Array.from({ length: listLength }, (_, i) => `${name}(${i})`).join(" & ")})`,
+        width: listLength * itemWidth,
+      };
     case "grid":
       return { text: `(${name}(1, 0) & ${name}(2, 1) & ${name}(3, 2) & ${name}(1, 2))`, width: 8 };
   }
@@ -762,20 +783,32 @@ export function randomVhdl(seed: number): RandomDesign {
 
   // signals, each assigned by one process
   const signals = Array.from({ length: 3 }, (): Thing => ({ name: w.fresh("s"), type: w.type(), write: null }));
-  const parts = Array.from({ length: 2 }, (_, i): Thing => ({ name: `part${i}`, type: { k: "vec", of: "slv", n: 4 }, write: null }));
+  const parts = Array.from(
+    { length: 2 },
+    (_, i): Thing => ({ name: `part${i}`, type: { k: "vec", of: "slv", n: 4 }, write: null }),
+  );
   w.things = [...constantThings];
-  let decls = signals.map((thing) => `signal ${thing.name} : ${w.mark(thing.type)} := ${w.start(thing.type)};\n`).join("");
+  let decls = signals
+    .map((thing) => `signal ${thing.name} : ${w.mark(thing.type)} := ${w.start(thing.type)};\n`)
+    .join("");
   decls += parts.map((thing) => `signal ${thing.name} : ${w.mark(thing.type)};\n`).join("");
   decls += w.makeFunction(2, w.chance(0.5));
   decls += w.makeProcedure(2);
   let body = parts
-    .map((thing, i) => `u${i} : entity work.part generic map (g => ${1 + ((i + w.below(2)) % 3)}) port map (xi => std_logic_vector(resize(unsigned(x${i}), 4)), yo => ${thing.name});\n`)
+    .map(
+      (thing, i) =>
+        `u${i} : entity work.part generic map (g => ${1 + ((i + w.below(2)) % 3)}) port map (xi => std_logic_vector(resize(unsigned(x${i}), 4)), yo => ${thing.name});\n`,
+    )
     .join("");
   // logic may not go round in circles: processes read what stands before them
   const readable: Thing[] = [...inputThings.filter((thing) => thing.name !== "rst"), ...constantThings, ...parts];
   signals.forEach((signal, i) => {
     const isRegister = clocked && i < 2;
-    w.things = [...readable, ...(clocked ? signals.slice(0, 2).filter((each) => !readable.includes(each)) : []), { ...signal, write: "<=" as const }]
+    w.things = [
+      ...readable,
+      ...(clocked ? signals.slice(0, 2).filter((each) => !readable.includes(each)) : []),
+      { ...signal, write: "<=" as const },
+    ]
       // of a combinational process, the own signal would be read before it is assigned
       .map((thing) => thing);
     const known = w.things.filter((thing) => isRegister || thing.name !== signal.name);
@@ -785,7 +818,10 @@ export function randomVhdl(seed: number): RandomDesign {
     let own = w.counters(1) + w.variables(3, true);
     const variables = w.things.filter((thing) => thing.write === ":=");
     if (w.chance(0.5)) own += w.makeFunction(1, false, true).replace(/^/, "");
-    w.things = [...w.things.filter((thing) => thing.name !== signal.name), ...(isRegister ? [{ ...signal, write: "<=" as const }] : [])];
+    w.things = [
+      ...w.things.filter((thing) => thing.name !== signal.name),
+      ...(isRegister ? [{ ...signal, write: "<=" as const }] : []),
+    ];
     w.restart();
     const inner = w.block(3, 3 + w.below(3));
     const first = variables.map((thing) => `${thing.name} := ${w.start(thing.type)};\n`).join("");
@@ -816,7 +852,8 @@ export function randomVhdl(seed: number): RandomDesign {
   const ports = [
     ...(clocked ? ["clk : in std_logic"] : []),
     ...[...inputs.map((port) => ({ ...port, mode: "in" })), ...outputs.map((port) => ({ ...port, mode: "out" }))].map(
-      (port) => `${port.name} : ${port.mode} ${port.width === 0 ? "std_logic" : `std_logic_vector(${port.width - 1} downto 0)`}`,
+      (port) =>
+        `${port.name} : ${port.mode} ${port.width === 0 ? "std_logic" : `std_logic_vector(${port.width - 1} downto 0)`}`,
     ),
   ];
   const text = `${packaged}${leafText}use work.pk.all;\n${randomHead}entity dut is port (${ports.join("; ")}); end entity;\narchitecture rtl of dut is\n${decls}begin\n${body}end architecture;\n`;

@@ -58,7 +58,7 @@ if en = '1' then y := x + 1; end if; q <= std_logic_vector(y); f <= x(7); if rst
     `process (all) variable t : unsigned(7 downto 0); variable n : natural range 0 to 15; begin
 if s(0) = '1' then t := unsigned(a); n := 3; end if; if s(0) = '1' and s(1) = '1' then y <= std_logic_vector(t * n) & x"0"; else y <= a & b; end if; end process;`.replace(
       't * n) & x"0"',
-      'resize(t * n, 16))',
+      "resize(t * n, 16))",
     ),
   );
 });
@@ -210,13 +210,13 @@ describe("ways to write a clock", () => {
   agrees(
     "a reset behind the clock, which stops only what it sets",
     clocked,
-    "signal r, t : std_logic_vector(7 downto 0) := x\"00\";",
+    'signal r, t : std_logic_vector(7 downto 0) := x"00";',
     `process (clk, rst) begin if rising_edge(clk) then r <= d; t <= r; end if; if rst = '1' then t <= x"ff"; end if; end process; q <= t; f <= r(0);`,
   );
   agrees(
     "wait until a level, guarded blocks, an enable around the edge",
     { ...clocked, outputs: [p("q", 8), p("f"), p("g", 8), p("h", 8)] },
-    "signal x, z : unsigned(7 downto 0) := x\"00\";",
+    'signal x, z : unsigned(7 downto 0) := x"00";',
     `process begin wait until clk = '1'; if rst = '1' then x <= x"00"; else x <= x + unsigned(d); end if; end process; q <= std_logic_vector(x);
 b : block (rising_edge(clk) and en = '1') begin g <= guarded d; end block; c : block (m(0) = '1') begin f <= guarded d(0); end block;
 process (clk) begin if en = '1' then if clk'event and clk = '1' then z <= z xor unsigned(d); end if; end if; end process; h <= std_logic_vector(z);`,
@@ -224,7 +224,7 @@ process (clk) begin if en = '1' then if clk'event and clk = '1' then z <= z xor 
   agrees(
     "memories as shared variables, written and read by two processes",
     { ...clocked, inputs: [p("rst"), p("en"), p("d", 8), p("m", 4), p("k", 4)], outputs: [p("q", 8), p("g", 8)] },
-    "type t is array (0 to 15) of std_logic_vector(7 downto 0); shared variable mem : t := (others => x\"00\");",
+    'type t is array (0 to 15) of std_logic_vector(7 downto 0); shared variable mem : t := (others => x"00");',
     `process (clk) begin if rising_edge(clk) then if en = '1' then mem(to_integer(unsigned(m))) := d; end if; q <= mem(to_integer(unsigned(m))); end if; end process;
 process (clk) begin if falling_edge(clk) then g <= mem(to_integer(unsigned(k))); end if; end process;`,
   );

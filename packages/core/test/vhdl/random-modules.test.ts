@@ -6,7 +6,7 @@ import { sameAsCircuit } from "../helpers/vhdl-circuit.ts";
 describe("random modules in VHDL", () => {
   it("do in the mapped circuit what they do in simulation", () => {
     let compared = 0;
-    const runs = fuzzRuns(100, 2000);
+    const runs = fuzzRuns(100);
     for (let i = 0; i < runs; i++) {
       const { text, spec } = randomVhdl(fuzzSeed + i);
       compared += sameAsCircuit(text, spec);

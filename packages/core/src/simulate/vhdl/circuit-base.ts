@@ -60,9 +60,7 @@ export type Ref =
   | { readonly k: "value"; readonly val: Val; readonly shape: Shape };
 
 /** What a declaration is, within one process or subprogram. */
-export type Home =
-  | { readonly k: "ref"; readonly ref: Ref }
-  | { readonly k: "value"; readonly val: Val };
+export type Home = { readonly k: "ref"; readonly ref: Ref } | { readonly k: "value"; readonly val: Val };
 
 export class Scope {
   readonly homes = new Map<Decl, Home>();
@@ -736,6 +734,8 @@ export abstract class CircuitBase {
     if (e.op !== "call" && e.op !== "builtin") return false;
     if (e.op === "call" && (!e.sub.pure || e.sub.params.some((param) => param.kind !== "constant"))) return false;
     if (e.op === "call" && readsState(e.sub)) return false;
+    // those of processes and subprograms are written out in their place
+    if (e.op === "call" && e.sub.body && this.scope.frame.homeOf(e.sub)?.fn) return false;
     for (let i = 1; i < e.args.length; i++) {
       const arg = e.args[i];
       if (arg !== null && !this.isKnown(arg)) return false;

@@ -137,7 +137,12 @@ export abstract class CircuitCall extends CircuitValue {
       case "shl":
       case "shr": {
         const hi = 2 ** Math.min(31, b.e.width) - 1;
-        const count: Val = { e: b.e, shape: { k: "s", type: this.world.standard.integer, lo: null, hi: null }, lo: 0, hi };
+        const count: Val = {
+          e: b.e,
+          shape: { k: "s", type: this.world.standard.integer, lo: null, hi: null },
+          lo: 0,
+          hi,
+        };
         return made(this.shift(plainName, a, count, { left: "zero", right: vectorSigned ? "end" : "zero" }, loc).e);
       }
       case "find_leftmost":
@@ -272,8 +277,7 @@ export abstract class CircuitCall extends CircuitValue {
     // a quotient needs both operands whole
     const [x, y, wideSigned] = this.numbers(a, b, signOf(0), signOf(1));
     const { width } = x;
-    const fitted = (e: ModelExpr) =>
-      isVector(0) && isVector(1) ? extendTo(e, n, signed) : this.resize(e, n, signed);
+    const fitted = (e: ModelExpr) => (isVector(0) && isVector(1) ? extendTo(e, n, signed) : this.resize(e, n, signed));
     if (name === "/") return fitted(binary("div", x, y, width, wideSigned, loc));
     const remainder = binary("mod", x, y, width, wideSigned, loc);
     const whole = name === "mod" && wideSigned ? this.floorMod(remainder, y, width, loc) : remainder;

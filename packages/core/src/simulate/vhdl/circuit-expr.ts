@@ -1,7 +1,7 @@
 import type { Loc } from "../../common/source.ts";
+import { evaluate } from "../../elaborate/evaluate.ts";
 import type { Expr as ModelExpr, Signal, Value } from "../../elaborate/model.ts";
 import type { VType } from "../../elaborate/vhdl/types.ts";
-import { evaluate } from "../../elaborate/evaluate.ts";
 import type { Shape } from "./shapes.ts";
 import { type Bits, Codes, codesOf } from "./values.ts";
 

@@ -204,7 +204,8 @@ export abstract class CircuitName extends CircuitBase {
     if (cut) {
       const made: Shape = { ...shape, dims: [cut] };
       if (cut.n === 0) return this.valueRef({ e: number(0, 0, e.loc), shape: made });
-      const sure = this.isKnown(e) || (range.kind === "bounds" && this.isKnown(range.left) && this.isKnown(range.right));
+      const sure =
+        this.isKnown(e) || (range.kind === "bounds" && this.isKnown(range.left) && this.isKnown(range.right));
       const k = this.position(cut.l, b, e.loc, sure);
       const last = this.position(rightOf(cut), b, e.loc, sure);
       if (k === null || last === null) return this.nowhere(made, e.loc);
@@ -411,7 +412,13 @@ export abstract class CircuitName extends CircuitBase {
   }
 
   /** @param value As wide as what the name means. */
-  protected store(ref: Ref, value: ModelExpr, blocking: boolean, loc: Loc, limits: readonly [number, number] | null = null): void {
+  protected store(
+    ref: Ref,
+    value: ModelExpr,
+    blocking: boolean,
+    loc: Loc,
+    limits: readonly [number, number] | null = null,
+  ): void {
     if (value.width === 0) return;
     if (ref.k === "signal" && typeof ref.offset === "number") {
       this.put(ref.signal, ref.offset, value, blocking, loc);

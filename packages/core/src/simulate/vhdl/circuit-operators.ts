@@ -120,8 +120,7 @@ export abstract class CircuitOperators extends CircuitName {
     };
     const longer = Math.sign(a.e.width - b.e.width);
     if (width === 0) {
-      const is =
-        name === "<" ? longer < 0 : name === "<=" ? longer <= 0 : name === ">" ? longer > 0 : longer >= 0;
+      const is = name === "<" ? longer < 0 : name === "<=" ? longer <= 0 : name === ">" ? longer > 0 : longer >= 0;
       return this.boolean(number(is ? 1 : 0, 1, loc));
     }
     // where both begin alike, the lengths decide: as if that came after the last element
@@ -335,7 +334,10 @@ export abstract class CircuitOperators extends CircuitName {
     for (let i = items.length - 2; i >= 0; i--) {
       const test = this.compare("=", b, this.whole(from + i, b.shape, loc), loc).e;
       const [p, q, signed] = this.aligned(items[i], made);
-      const [lo, hi] = [Math.min(limitsOf(items[i])[0], limitsOf(made)[0]), Math.max(limitsOf(items[i])[1], limitsOf(made)[1])];
+      const [lo, hi] = [
+        Math.min(limitsOf(items[i])[0], limitsOf(made)[0]),
+        Math.max(limitsOf(items[i])[1], limitsOf(made)[1]),
+      ];
       made = this.limited({ ...choose(test, p, q), signed } as ModelExpr, shape, lo, hi, loc);
     }
     return made;
@@ -373,8 +375,7 @@ export abstract class CircuitOperators extends CircuitName {
       }
       const k = Math.min(count, Math.abs(steps));
       if (k === 0) return a;
-      const filled = (end: ModelExpr) =>
-        fillOf(steps > 0) === "end" ? repeat(end, k, loc) : number(0, k * size, loc);
+      const filled = (end: ModelExpr) => (fillOf(steps > 0) === "end" ? repeat(end, k, loc) : number(0, k * size, loc));
       const made =
         steps > 0
           ? joined([slice(a.e, 0, n - k * size), filled(low)], loc)
@@ -407,7 +408,11 @@ export abstract class CircuitOperators extends CircuitName {
       const width = Math.max(amount.width, Math.ceil(Math.log2(n + 1)) + 1) + size.toString(2).length;
       const steps = Math.log2(count);
       const within = Number.isInteger(steps)
-        ? extendTo(steps === 0 ? number(0, 1, loc) : slice(extendTo(amount, Math.max(amount.width, steps), false), 0, steps), width, false)
+        ? extendTo(
+            steps === 0 ? number(0, 1, loc) : slice(extendTo(amount, Math.max(amount.width, steps), false), 0, steps),
+            width,
+            false,
+          )
         : binary("mod", extendTo(amount, width, false), number(count, width, loc), width, false, loc);
       const bits = size === 1 ? within : binary("mul", within, number(size, width, loc), width, false, loc);
       const offset = left ? binary("sub", number(n, width, loc), bits, width, false, loc) : bits;
@@ -416,9 +421,7 @@ export abstract class CircuitOperators extends CircuitName {
     // steps of whole elements; more than there are leave nothing of the value
     const width = amount.width + (size === 1 ? 0 : size.toString(2).length);
     const scaled =
-      size === 1
-        ? amount
-        : binary("mul", extendTo(amount, width, false), number(size, width, loc), width, false, loc);
+      size === 1 ? amount : binary("mul", extendTo(amount, width, false), number(size, width, loc), width, false, loc);
     if (fillOf(left) === "zero") return { ...a, e: binary(left ? "shl" : "shr", a.e, scaled, n, false, loc) };
     if (!left && size === 1)
       return {

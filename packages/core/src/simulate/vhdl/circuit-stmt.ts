@@ -4,7 +4,19 @@ import type { BoundChoice, BoundDecl, Decl, Expr, ParamDecl, Stmt, Subprogram } 
 import { fromFourState } from "./border.ts";
 import { Facts, knownOf, mostTurns, NoCircuit, type Ref, Scope, type Val } from "./circuit-base.ts";
 import { CircuitCall } from "./circuit-call.ts";
-import { binary, constant, either, fourStateOf, integerLimits, not, number, numberOf, read, slice, widthOf } from "./circuit-expr.ts";
+import {
+  binary,
+  constant,
+  either,
+  fourStateOf,
+  integerLimits,
+  not,
+  number,
+  numberOf,
+  read,
+  slice,
+  widthOf,
+} from "./circuit-expr.ts";
 import { limitsOf } from "./circuit-operators.ts";
 import { mentions } from "./circuit-scan.ts";
 import { Frame } from "./frames.ts";
@@ -177,12 +189,7 @@ export abstract class CircuitStmt extends CircuitCall {
         return;
       }
       case "if":
-        this.when(
-          this.condition(stmt.test),
-          loc,
-          () => this.stmts(stmt.yes),
-          stmt.no && (() => this.stmts(stmt.no!)),
-        );
+        this.when(this.condition(stmt.test), loc, () => this.stmts(stmt.yes), stmt.no && (() => this.stmts(stmt.no!)));
         return;
       case "case":
         this.caseStmt(stmt);
@@ -232,8 +239,7 @@ export abstract class CircuitStmt extends CircuitCall {
       return;
     }
     const ref = this.ref(target);
-    if (ref.shape.k === "a" && ref.shape.dims === null)
-      this.refuse(target.loc, "An array whose length is not known");
+    if (ref.shape.k === "a" && ref.shape.dims === null) this.refuse(target.loc, "An array whose length is not known");
     this.give(ref, this.fit(this.expr(value, ref.shape), ref.shape, value.loc), blocking, loc);
   }
   /** As `store`, of a value that may have limits. */
@@ -524,7 +530,13 @@ export abstract class CircuitStmt extends CircuitCall {
     const call: Call = {
       sub,
       back: this.jump("returned", sub.loc),
-      result: { signal: null, shape: sub.result ? this.shape(sub.result, loc, true) : null, val: null, lo: Infinity, hi: -Infinity },
+      result: {
+        signal: null,
+        shape: sub.result ? this.shape(sub.result, loc, true) : null,
+        val: null,
+        lo: Infinity,
+        hi: -Infinity,
+      },
       branches: this.branches,
     };
     this.calls.push(call);
@@ -547,8 +559,7 @@ export abstract class CircuitStmt extends CircuitCall {
         made = this.load({ k: "signal", signal: result.signal, offset: 0, shape: result.shape! }, loc);
         if (this.isInteger(made) && made.cv === undefined)
           made = this.limited(made.e, made.shape, result.lo, result.hi, loc);
-      }
-      else if (result.shape && widthOf(result.shape)) {
+      } else if (result.shape && widthOf(result.shape)) {
         // no way comes to a return: the simulation ends there
         made = { e: either(widthOf(result.shape)!, loc), shape: result.shape };
         this.alive = true;
@@ -570,8 +581,10 @@ export abstract class CircuitStmt extends CircuitCall {
     const isOpen = formal.k === "a" && formal.dims === null;
     if (param.kind === "signal" || (param.kind === "variable" && param.mode !== "in" && this.isWhole(expr, formal))) {
       const ref = this.ref(expr);
-      const shape = formal.k === "a" && formal.dims && ref.shape.k === "a" ? { ...formal, elem: ref.shape.elem } : ref.shape;
-      if (widthOf(shape) !== widthOf(ref.shape)) this.fit({ e: number(0, widthOf(ref.shape) ?? 0, loc), shape: ref.shape }, shape, loc);
+      const shape =
+        formal.k === "a" && formal.dims && ref.shape.k === "a" ? { ...formal, elem: ref.shape.elem } : ref.shape;
+      if (widthOf(shape) !== widthOf(ref.shape))
+        this.fit({ e: number(0, widthOf(ref.shape) ?? 0, loc), shape: ref.shape }, shape, loc);
       this.scope = inner;
       this.bindRef(param, { ...ref, shape } as Ref);
       this.scope = outer;
@@ -603,7 +616,10 @@ export abstract class CircuitStmt extends CircuitCall {
     if (shape.k === "s" && shape.type.kind === "int") {
       // no wider than the value, which says how often loops turn and what indexes there are
       const [lo, hi] = limitsOf(val);
-      const [least, most] = [typeof shape.lo === "number" ? shape.lo : lo, typeof shape.hi === "number" ? shape.hi : hi];
+      const [least, most] = [
+        typeof shape.lo === "number" ? shape.lo : lo,
+        typeof shape.hi === "number" ? shape.hi : hi,
+      ];
       if (knownOf(val) === null && Math.max(lo, least) <= Math.min(hi, most))
         shape = { ...shape, lo: Math.max(lo, least), hi: Math.min(hi, most) };
     }

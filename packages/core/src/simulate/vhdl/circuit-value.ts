@@ -90,7 +90,8 @@ export abstract class CircuitValue extends CircuitOperators {
       // the right operand is looked at only if the left one does not decide (9.2.2)
       const a = this.expr(e.args[0]);
       const isAnd = name === "and" || name === "nand";
-      if (knownOf(a) === (isAnd ? 0 : 1)) return this.scalar(number(name === "and" || name === "nor" ? 0 : 1, 1, loc), type);
+      if (knownOf(a) === (isAnd ? 0 : 1))
+        return this.scalar(number(name === "and" || name === "nor" ? 0 : 1, 1, loc), type);
       return this.predefined(name, [a, this.expr(e.args[1])], type, loc);
     }
     return this.predefined(
@@ -165,7 +166,10 @@ export abstract class CircuitValue extends CircuitOperators {
           return this.refuse(loc, `The attribute '${name}' of a logic level`);
         const one = { e: number(1, 1, loc), shape: index, lo: 1, hi: 1 };
         const sum = this.integer(up ? "+" : "-", { ...arg, shape: index, lo: 0, hi: 2 ** arg.e.width - 1 }, one, loc);
-        return this.typed(slice(extend(sum.e, Math.max(sum.e.width, arg.e.width), sum.e.signed), 0, arg.e.width), arg.shape);
+        return this.typed(
+          slice(extend(sum.e, Math.max(sum.e.width, arg.e.width), sum.e.signed), 0, arg.e.width),
+          arg.shape,
+        );
       }
       case "event":
       case "stable":
@@ -239,8 +243,17 @@ export abstract class CircuitValue extends CircuitOperators {
       e: joined(parts, loc),
       shape: {
         ...plain,
-        dims: [b, ...(plain.dims?.slice(1) ?? (e.type.kind === "array" && e.type.indexes.length > 1 && shape.k === "a" ? (shape.dims ?? []) : []))],
-        elem: e.type.kind === "array" && e.type.indexes.length > 1 && shape.k === "a" ? shape.elem : rest ? plain.elem : shape,
+        dims: [
+          b,
+          ...(plain.dims?.slice(1) ??
+            (e.type.kind === "array" && e.type.indexes.length > 1 && shape.k === "a" ? (shape.dims ?? []) : [])),
+        ],
+        elem:
+          e.type.kind === "array" && e.type.indexes.length > 1 && shape.k === "a"
+            ? shape.elem
+            : rest
+              ? plain.elem
+              : shape,
       },
     });
     if (isPositional) {
@@ -354,7 +367,12 @@ export abstract class CircuitValue extends CircuitOperators {
     const give = (part: Expr, e: ModelExpr) => {
       const ref = this.ref(part);
       if (e.width !== (widthOf(ref.shape) ?? 0)) {
-        this.error("width", part.loc, `The part on the left has ${widthOf(ref.shape)} bits, its share ${e.width}.`, "Make them as long as each other.");
+        this.error(
+          "width",
+          part.loc,
+          `The part on the left has ${widthOf(ref.shape)} bits, its share ${e.width}.`,
+          "Make them as long as each other.",
+        );
         throw new NoCircuit();
       }
       put(ref, e);
@@ -380,7 +398,12 @@ export abstract class CircuitValue extends CircuitOperators {
         give(part, slice(val.e, at, width));
       }
       if (at !== 0) {
-        this.error("width", loc, `The parts on the left do not have the ${b.n} elements of the value.`, "Make them as long as each other.");
+        this.error(
+          "width",
+          loc,
+          `The parts on the left do not have the ${b.n} elements of the value.`,
+          "Make them as long as each other.",
+        );
         throw new NoCircuit();
       }
       return;
@@ -401,7 +424,10 @@ export abstract class CircuitValue extends CircuitOperators {
       const k = this.position(b.d ? to : from, b, value.loc, true)!;
       this.position(b.d ? from : to, b, value.loc, true);
       const n = to - from + 1;
-      const share = n === 1 && value.type !== target.type ? this.load(this.itemRef(of, k), loc).e : slice(val.e, (b.n - k - n) * size, n * size);
+      const share =
+        n === 1 && value.type !== target.type
+          ? this.load(this.itemRef(of, k), loc).e
+          : slice(val.e, (b.n - k - n) * size, n * size);
       give(value, share);
     }
   }

@@ -204,7 +204,8 @@ export class CircuitWriter extends CircuitStmt {
 
   /** Signals that a combinational process reads but does not listen to: the simulation would lag behind the circuit. */
   private checkSensitivity(process: BoundProcess, reads: readonly Expr[]): void {
-    if (process.sensitivity === "all" || process.sensitivity === null) return;
+    const { sensitivity, concurrent } = process;
+    if (sensitivity === null || (sensitivity === "all" && !concurrent)) return;
     const emitter = this.owner.emitter(this.scope.frame);
     const leaves = (exprs: readonly Expr[]): Set<Sig> => {
       const set = new Set<Sig>();
@@ -215,7 +216,7 @@ export class CircuitWriter extends CircuitStmt {
       }
       return set;
     };
-    const heard = leaves(process.sensitivity);
+    const heard = leaves(sensitivity === "all" ? emitter.readsOfStmts(process.stmts, [], null) : sensitivity);
     const told = new Set<string>();
     for (const expr of reads) {
       const ref = emitter.refOf(expr);
@@ -229,8 +230,10 @@ export class CircuitWriter extends CircuitStmt {
       this.owner.report.warn(
         "vhdl/sensitivity",
         expr.loc,
-        `'${name}' is read, but is not in the sensitivity list: the process does not run when it changes.`,
-        `Add '${name}' to the list, or write process (all).`,
+        concurrent
+          ? `'${name}' is read by a subprogram: this assignment does not hear when it changes.`
+          : `'${name}' is read, but is not in the sensitivity list: the process does not run when it changes.`,
+        concurrent ? "Write a process (all)." : `Add '${name}' to the list, or write process (all).`,
       );
     }
   }
@@ -246,11 +249,7 @@ export class CircuitWriter extends CircuitStmt {
     for (const decl of decls) {
       const shape = this.shape(decl.subtype, decl.loc, true);
       const made = decl.init
-        ? this.owner.evaluate(
-            decl.init,
-            shape.k === "a" && shape.dims === null ? null : shape,
-            this.scope.frame,
-          )
+        ? this.owner.evaluate(decl.init, shape.k === "a" && shape.dims === null ? null : shape, this.scope.frame)
         : this.owner.defaultOf(shape, this.scope.frame, decl.loc);
       const fixed = shape.k === "a" && shape.dims === null ? made.shape : shape;
       const width = widthOf(fixed);
@@ -394,7 +393,11 @@ export class CircuitWriter extends CircuitStmt {
     if (value.op !== "literal" || rootName(name) === "" || (signal && rootName(name) !== rootName(signal))) return null;
     const type = value.type.kind === "enum" ? value.type : null;
     const text = type?.literals[value.value]?.name;
-    return text === "'1'" || text === "true" ? { signal: name, level: 1 } : text === "'0'" || text === "false" ? { signal: name, level: 0 } : null;
+    return text === "'1'" || text === "true"
+      ? { signal: name, level: 1 }
+      : text === "'0'" || text === "false"
+        ? { signal: name, level: 0 }
+        : null;
   }
 
   /** 1 or 0: the level at which a condition on one bit is true. */

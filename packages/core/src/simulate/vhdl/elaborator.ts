@@ -62,7 +62,11 @@ import { declaresConstants, UnitEmitter } from "./unit-emitter.ts";
     const isLogic = isPureLogic(process);
     const isWide = isLogic || (process.concurrent && process.stmts.every(isPlainAssignment));
     if (process.sensitivity !== null) {
-      const names = process.sensitivity === "all" ? emitter.readsOfStmts(process.stmts) : process.sensitivity;
+      // a concurrent statement hears what it names, a process (all) also what its subprograms look at (11.3, 11.6)
+      const names =
+        process.sensitivity === "all"
+          ? emitter.readsOfStmts(process.stmts, [], process.concurrent ? null : new Set())
+          : process.sensitivity;
       for (const name of names) {
         const found = emitter.refOf(name);
         if (!found) continue;

@@ -135,8 +135,10 @@ export abstract class EmitStmt extends EmitWait {
   ): Code {
     const whole = this.expr(value);
     const name = this.temp();
-    const lines: (string | Code)[] = [`${name}=${this.payload(whole)};`];
     const { shape } = whole;
+    // of an array whose length the run knows, its length comes with it
+    const open = shape.k === "a" && !shape.dims ? this.onceVal(whole) : null;
+    const lines: (string | Code)[] = [`${name}=${open ? open.first : this.payload(whole)};`];
     if (shape.k === "r") {
       for (const { choice, value: part } of target.elements)
         if (choice.kind === "field")
@@ -144,7 +146,7 @@ export abstract class EmitStmt extends EmitWait {
       return joined(lines);
     }
     if (shape.k !== "a") return joined(lines);
-    const total = this.lengthOf(whole).n;
+    const total = open ? open.known : this.lengthOf(whole).n;
     let at = 0;
     for (const { choice, value: part, isStretch } of target.elements) {
       const own = this.refOf(part) ?? null;
@@ -157,18 +159,22 @@ export abstract class EmitStmt extends EmitWait {
         const index = this.expr(choice.value);
         if (typeof index.cv === "number" && shape.dims)
           k = shape.dims[0].d ? shape.dims[0].l - index.cv : index.cv - shape.dims[0].l;
+      } else if (choice.kind === "range") {
+        const b = this.bounds(choice.range);
+        if (b && shape.dims) k = shape.dims[0].d ? shape.dims[0].l - highOf(b) : lowOf(b) - shape.dims[0].l;
       }
-      const size = total ?? 0;
+      const below = (more: number) => (total !== null ? String(total - more) : `${open!.n}-${more}`);
       let js: string;
       if (shape.pack === "char") js = isArray ? `${name}.slice(${k},${k + n})` : `${name}.charCodeAt(${k})`;
       else if (shape.pack)
         js = isArray
-          ? `${this.rt("sliceL")}(${name},${size - k - n},${n})`
-          : `${this.rt(shape.pack === "bit" ? "getB" : "getL")}(${name},${size - 1 - k})`;
+          ? `${this.rt("sliceL")}(${name},${below(k + n)},${n})`
+          : `${this.rt(shape.pack === "bit" ? "getB" : "getL")}(${name},${below(1 + k)})`;
       else js = isArray ? `${name}.slice(${k},${k + n})` : `${name}[${k}]`;
       lines.push(put(part, { js, shape: isArray ? { ...shape, dims: [{ l: 0, d: 0, n }] } : shape.elem }));
       at += n;
     }
+    if (total === null && open) lines.push(`${this.rt("ln")}(${at},${open.n},${this.at(loc)});`);
     if (total !== null && at !== total && target.elements.every((each) => each.choice.kind === "position"))
       this.error(
         "width",

@@ -10,6 +10,7 @@ import { Frame } from "./frames.ts";
 import { type Shape } from "./shapes.ts";
 import type { Sig } from "./signals.ts";
 import { leavesOf } from "./signals.ts";
+import { eachExpr, eachStmt } from "./statement-walk.ts";
 
 /** What processes wait for, and calls of procedures. */
 export abstract class EmitWait extends EmitSubprograms {
@@ -60,58 +61,77 @@ export abstract class EmitWait extends EmitSubprograms {
   }
 
   /** Signals that an expression reads, by their longest part that is known (10.2). */
-  readsOf(whole: Expr, list: Expr[] = []): Expr[] {
+  readsOf(whole: Expr, list: Expr[] = [], seen: Set<Subprogram> | null = null): Expr[] {
     // operators by a list of what is still to be seen, its last first: sums may have thousands of terms
     const open: (Expr | null)[] = [whole];
     while (open.length) {
       const expr = open.pop();
       if (expr?.op === "call" || expr?.op === "builtin")
         for (let i = expr.args.length; i-- > 0; ) open.push(expr.args[i]);
-      else if (expr) this.readsOfName(expr, list);
+      else if (expr) this.readsOfName(expr, list, seen);
+      if (expr?.op === "call" && seen) this.readsOfSub(expr.sub, list, seen);
     }
     return list;
   }
-  private readsOfName(expr: Expr, list: Expr[]): void {
+  /** Signals that a subprogram of the same design unit looks at by itself (11.3). */
+  private readsOfSub(sub: Subprogram, list: Expr[], seen: Set<Subprogram>): void {
+    if (!sub.body || sub.home || seen.has(sub)) return;
+    seen.add(sub);
+    const inits = sub.body.decls.flatMap((decl): Stmt[] =>
+      (decl.kind === "variable" || decl.kind === "constant") && decl.init
+        ? [{ op: "return", value: decl.init, loc: decl.loc }]
+        : [],
+    );
+    const stmts = [...inits, ...sub.body.stmts];
+    eachExpr(stmts, (each) => {
+      if (each.op === "object" && each.decl.kind === "signal" && this.find(each.decl)?.k === "sig") list.push(each);
+      if (each.op === "call") this.readsOfSub(each.sub, list, seen);
+    });
+    eachStmt(stmts, (each) => {
+      if (each.op === "call") this.readsOfSub(each.sub, list, seen);
+    });
+  }
+  private readsOfName(expr: Expr, list: Expr[], seen: Set<Subprogram> | null): void {
     const prefix = this.prefixOf(expr);
     if (prefix) {
       list.push(prefix.known);
-      for (const index of prefix.indexes) this.readsOf(index, list);
+      for (const index of prefix.indexes) this.readsOf(index, list, seen);
       return;
     }
     switch (expr.op) {
       case "index":
-        this.readsOf(expr.of, list);
-        for (const index of expr.indexes) this.readsOf(index, list);
+        this.readsOf(expr.of, list, seen);
+        for (const index of expr.indexes) this.readsOf(index, list, seen);
         break;
       case "slice":
       case "field":
       case "deref":
-        this.readsOf(expr.of, list);
+        this.readsOf(expr.of, list, seen);
         if (expr.op === "slice" && expr.range.kind === "bounds") {
-          this.readsOf(expr.range.left, list);
-          this.readsOf(expr.range.right, list);
+          this.readsOf(expr.range.left, list, seen);
+          this.readsOf(expr.range.right, list, seen);
         }
         break;
       case "attribute":
         // of arrays no value is read, of signals their state
         if (expr.of && !/^(left|right|high|low|range|reverse_range|length|ascending)$/.test(expr.name))
-          this.readsOf(expr.of, list);
-        if (expr.arg) this.readsOf(expr.arg, list);
+          this.readsOf(expr.of, list, seen);
+        if (expr.arg) this.readsOf(expr.arg, list, seen);
         break;
       case "aggregate":
         for (const { choice, value } of expr.elements) {
-          if (choice.kind === "value") this.readsOf(choice.value, list);
-          this.readsOf(value, list);
+          if (choice.kind === "value") this.readsOf(choice.value, list, seen);
+          this.readsOf(value, list, seen);
         }
         break;
       case "convert":
       case "qualified":
-        this.readsOf(expr.arg, list);
+        this.readsOf(expr.arg, list, seen);
         break;
       case "object":
         if (expr.decl.kind === "alias")
           this.within(this.aliasFrame(expr.decl) ?? this.frame, () =>
-            this.readsOf((expr.decl as { of: Expr }).of, list),
+            this.readsOf((expr.decl as { of: Expr }).of, list, seen),
           );
         break;
       default:
@@ -166,10 +186,14 @@ export abstract class EmitWait extends EmitSubprograms {
     }
   }
 
-  /** Signals that statements read, through procedures and functions of the same region too. */
-  readsOfStmts(stmts: readonly Stmt[], list: Expr[] = [], seen = new Set<Subprogram>()): Expr[] {
+  /** Signals that statements read, also within subprograms of the same design unit, unless those are not asked for. */
+  readsOfStmts(
+    stmts: readonly Stmt[],
+    list: Expr[] = [],
+    seen: Set<Subprogram> | null = new Set<Subprogram>(),
+  ): Expr[] {
     const expr = (each: Expr | null) => {
-      if (each) this.readsOf(each, list);
+      if (each) this.readsOf(each, list, seen);
     };
     const target = (each: Expr) => {
       // indexes of what is assigned are read
@@ -236,10 +260,7 @@ export abstract class EmitWait extends EmitSubprograms {
             if (param.kind === "constant" || param.kind === "file" || param.mode !== "out") expr(arg);
             else target(arg);
           });
-          if (stmt.sub.nested && stmt.sub.body && !seen.has(stmt.sub)) {
-            seen.add(stmt.sub);
-            this.readsOfStmts(stmt.sub.body.stmts, list, seen);
-          }
+          if (seen) this.readsOfSub(stmt.sub, list, seen);
           break;
         case "block":
           this.readsOfStmts(stmt.body, list, seen);

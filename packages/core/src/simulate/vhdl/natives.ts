@@ -152,9 +152,7 @@ function arithmetic(c: Call, op: string, signed: boolean, size: "numeric" | "ari
       const made = (p: string) => `${e.rt("resizeL")}(${p},${most},${nJs},${signed})`;
       if (a.isInt && b.known === null)
         return `${e.rt("flip")}(${b.first},${b.n},(p)=>${made(`${e.rt("arith")}(${quoted(op)},${x.p},${x.n},p,${y.n},${most},${signed},${place})`)})`;
-      return made(
-        `${e.rt("arith")}(${quoted(op)},${x.first},${x.n},${y.first},${y.n},${most},${signed},${place})`,
-      );
+      return made(`${e.rt("arith")}(${quoted(op)},${x.first},${x.n},${y.first},${y.n},${most},${signed},${place})`);
     }
     if (a.isInt && b.known === null)
       return `${e.rt("flip")}(${b.first},${b.n},(p)=>${e.rt("arith")}(${quoted(op)},${x.p},${x.n},p,${y.n},${nJs},${signed},${place}))`;
