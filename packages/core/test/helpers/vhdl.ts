@@ -52,7 +52,7 @@ export function vhdlLines(piece: Piece | string): string[] {
 }
 
 /** One test: what a piece reports, parted by bars. */
-export function reports(name: string, piece: Piece, expected: string): void {
+export function reports(name: string, piece: Piece | string, expected: string): void {
   it(name, () => {
     expect(vhdlLines(piece).join("|")).toBe(expected);
   });

@@ -560,14 +560,18 @@ export abstract class DeclBinder extends ExprBinder {
   private protectedBody(type: ProtectedType, def: TypeDefinition & { kind: "protectedbody" }): void {
     const scope = new Scope(this.scope);
     for (const [name, subs] of type.methods) for (const sub of subs) scope.add(sub, name);
-    const nested = this.nested;
+    const { nested, owner } = this;
     this.nested = true;
+    this.owner = type;
     this.inScope(scope, () => {
       const decls = this.declarations(def.items);
       type.body = { decls, subprograms: decls.filter((decl): decl is Subprogram => decl.kind === "sub") };
     });
     this.nested = nested;
+    this.owner = owner;
   }
+  /** The protected type whose body is read: its subprograms see the variables of one object. */
+  private owner: ProtectedType | undefined = undefined;
 
   // ---- interfaces -----------------------------------------------------------------------------------------------
 
@@ -684,7 +688,11 @@ export abstract class DeclBinder extends ExprBinder {
     const { spec, body } = node;
     if (spec.generics.length) return this.genericSubprogram(node);
     const isLibrary = spec.loc.file < 0;
-    const made = this.makeSubprogram(spec, isLibrary ? `${this.home?.name}.${spec.name.id.replaceAll('"', "")}` : null);
+    const made = this.makeSubprogram(
+      spec,
+      isLibrary ? `${this.home?.name}.${spec.name.id.replaceAll('"', "")}` : null,
+      this.owner,
+    );
     // a body completes its declaration
     const regions = [
       this.scope,
@@ -713,8 +721,9 @@ export abstract class DeclBinder extends ExprBinder {
     body: NonNullable<(DeclNode & { kind: "subprogram" })["body"]>,
   ): void {
     const scope = new Scope(this.scope, spec.name.id);
-    const { nested, result } = this;
+    const { nested, result, owner } = this;
     this.nested = true;
+    this.owner = undefined;
     this.result = { subtype: sub.result, isFunction: sub.isFunction };
     // known before it is read: it may call itself
     const placeholder = { params, decls: [] as BoundDecl[], stmts: [] as Stmt[] };
@@ -725,6 +734,7 @@ export abstract class DeclBinder extends ExprBinder {
       placeholder.stmts.push(...this.statements(body.stmts));
     });
     this.nested = nested;
+    this.owner = owner;
     this.result = result;
     if (sub.isFunction && !endsInReturn(placeholder.stmts) && body.stmts.length === 0)
       this.error("no-return", spec.name.loc, `Function '${spec.name.id}' returns nothing.`, "Write 'return value;'.");
@@ -809,13 +819,28 @@ export abstract class DeclBinder extends ExprBinder {
             : generic.fallback && generic.fallback !== "box"
               ? generic.fallback
               : null;
-        const decls = source ? this.meaning(source) : { decls: outer.lookup(name) };
+        const decls =
+          source?.kind === "string"
+            ? { decls: outer.lookup(`"${source.text.toLowerCase()}"`) }
+            : source
+              ? this.meaning(source)
+              : { decls: outer.lookup(name) };
         const found =
           decls && "decls" in decls
             ? decls.decls.find((decl): decl is Subprogram => decl.kind === "sub" && sameSignature(decl, made))
             : undefined;
+        const operator =
+          source?.kind === "string"
+            ? { id: `"${source.text.toLowerCase()}"`, loc: source.loc }
+            : source?.kind === "name"
+              ? source
+              : null;
+        const standard = found
+          ? null
+          : this.predefinedOperator(made, operator ?? (source ? null : generic.spec.name), scope);
         if (found) scope.add(found, name);
-        else if (source?.kind !== "string")
+        else if (standard) scope.add(standard, name);
+        else
           this.error(
             "generic",
             association?.loc ?? generic.loc,
@@ -850,6 +875,27 @@ export abstract class DeclBinder extends ExprBinder {
       list.push(decl);
     });
     return list;
+  }
+  /** A subprogram that does what a predefined operator does. */
+  private predefinedOperator(
+    made: Subprogram,
+    symbol: { readonly id: string; readonly loc: Loc } | null,
+    around: Scope,
+  ): Subprogram | null {
+    if (!symbol?.id.startsWith('"') || !made.result) return null;
+    const { loc } = symbol;
+    const scope = new Scope(around);
+    for (const param of made.params) scope.add(param);
+    const [left, right] = made.params.map((param): ExprNode => ({ kind: "name", id: param.name, loc }));
+    if (!left || made.params.length > 2) return null;
+    const op = symbol.id.slice(1, -1);
+    const node: ExprNode = right
+      ? { kind: "binary", op, left, right, opLoc: loc, loc }
+      : { kind: "unary", op, arg: left, opLoc: loc, loc };
+    const value = this.inScope(scope, () => this.bind(node, made.result!.type));
+    if (value.type === errorType) return null;
+    made.body = { params: made.params, decls: [], stmts: [{ op: "return", value, loc }] };
+    return made;
   }
   private typeOfActual(node: ExprNode): Subtype | null {
     if (node.kind === "apply") {

@@ -98,10 +98,11 @@ export abstract class RangeBinder extends TypeFinder {
         ofObject: of,
       };
     }
-    if (node.kind === "attribute" && (node.name.id === "base" || node.name.id === "element")) {
-      const of = node.name.id === "base" ? this.mark(node.of) : null;
+    if (node.kind === "attribute" && node.name.id === "base") {
+      const of = this.mark(node.of);
       if (of) return subtypeOf(of.type);
     }
+    if (node.kind === "attribute" && node.name.id === "element") return this.elementMark(node);
     const meaning = this.meaning(node);
     if (!meaning) return null;
     if ("decls" in meaning) {
@@ -110,6 +111,29 @@ export abstract class RangeBinder extends TypeFinder {
     }
     this.error("no-type", node.loc, `'${this.text(node.loc)}' is no type.`, "Write the name of a type or subtype.");
     return null;
+  }
+
+  /** `type'element` and `object'element` (16.2). */
+  private elementMark(node: ExprNode & { kind: "attribute" }): Subtype | null {
+    const named = node.of.kind === "name" || node.of.kind === "select" ? this.quiet(() => this.meaning(node.of)) : null;
+    const isType = named && "decls" in named && named.decls[0].kind === "type";
+    const of = isType ? null : this.bind(node.of, null);
+    const type = isType ? this.mark(node.of)?.type : of?.type;
+    if (!type || type === errorType) return null;
+    if (type.kind !== "array") {
+      this.error("no-type", node.loc, `'${this.text(node.of.loc)}' has no elements.`, "Name an array.");
+      return null;
+    }
+    if (!of) return type.element;
+    return {
+      type: type.element.type,
+      name: this.text(node.loc),
+      parent: null,
+      constraint: null,
+      resolution: null,
+      ofObject: of,
+      isElement: true,
+    };
   }
 
   subtype(node: SubtypeNode): Subtype | null {

@@ -114,6 +114,11 @@ export abstract class TypeFinder {
         return { decls };
       }
       case "select": {
+        const inside = node.of.kind === "name" ? this.insideOf(node.of.id, node.name.id) : null;
+        if (inside) {
+          if (inside.length === 1) this.world.note(node.name.loc, inside[0]);
+          return { decls: [...inside] };
+        }
         const of = this.meaning(node.of);
         if (!of) return null;
         if ("decls" in of) {
@@ -165,6 +170,18 @@ export abstract class TypeFinder {
         return value.type === errorType ? null : { value };
       }
     }
+  }
+
+  /** An expanded name whose prefix is an entity, architecture, process or subprogram that it stands within (8.3). */
+  private insideOf(prefix: string, name: string): readonly Decl[] | null {
+    const [outer] = this.scope.lookup(prefix);
+    if (outer && (outer.kind === "signal" || outer.kind === "constant" || outer.kind === "variable")) return null;
+    for (let scope: Scope | null = this.scope; scope; scope = scope.parent)
+      if (scope.label === prefix) {
+        const found = scope.names.get(name);
+        if (found) return found;
+      }
+    return null;
   }
 
   nearText(name: string, names: Iterable<string>, otherwise: string): string {

@@ -133,6 +133,8 @@ export interface Subtype {
   readonly elementResolution?: Subprogram | null;
   /** `object'subtype` (2008): takes the object's own. */
   readonly ofObject?: Expr;
+  /** `object'element` (2008): that of its elements. */
+  readonly isElement?: boolean;
 }
 
 export const universalInteger: IntType = {

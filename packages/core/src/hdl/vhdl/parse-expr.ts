@@ -20,6 +20,26 @@ const multiplying = new Set(["*", "/", "mod", "rem"]);
 /** Deeper nesting is no text of people, and would end in a full stack. */
 const deepest = 800;
 
+const operators = new Set(
+  `and or nand nor xor xnor = /= < <= > >= ?= ?/= ?< ?<= ?> ?>= sll srl sla sra rol ror + - & * / mod rem ** abs not ??`.split(
+    " ",
+  ),
+);
+const oneOperand = new Set("and or nand nor xor xnor + - abs not ??".split(" "));
+
+/** `"+"(a, b)` is what `a + b` is (4.5.2); null for other calls. */
+function operatorCall(of: ExprNode, args: readonly Association[], loc: Loc): ExprNode | null {
+  if (of.kind !== "name" || !of.id.startsWith('"')) return null;
+  const op = of.id.slice(1, -1);
+  const operands = args.flatMap(({ formal, actual }) =>
+    formal || actual.kind === "range" || actual.kind === "subtype" || actual.kind === "open" ? [] : [actual],
+  );
+  if (!operators.has(op) || operands.length !== args.length) return null;
+  const [left, right] = operands;
+  if (operands.length === 2) return { kind: "binary", op, left, right, opLoc: of.loc, loc };
+  return operands.length === 1 && oneOperand.has(op) ? { kind: "unary", op, arg: left, opLoc: of.loc, loc } : null;
+}
+
 /** Names, expressions and subtype indications (IEEE 1076-2008 clauses 6.3, 8 and 9). */
 export class ExprParser extends Cursor {
   private depth = 0;
@@ -257,7 +277,12 @@ export class ExprParser extends Cursor {
         }
       } else if (this.is("(")) {
         const args = this.associations();
-        node = { kind: "apply", of: node, args, loc: this.span(first.loc) };
+        node = operatorCall(node, args, this.span(first.loc)) ?? {
+          kind: "apply",
+          of: node,
+          args,
+          loc: this.span(first.loc),
+        };
       } else if (this.is("'")) {
         this.next();
         if (this.is("(")) {

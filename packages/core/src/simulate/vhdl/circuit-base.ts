@@ -20,7 +20,7 @@ import type { VhdlInstance } from "./elaborator-base.ts";
 import { dynamicRange } from "./emit-base.ts";
 import type { Frame } from "./frames.ts";
 import { leftOperand } from "./operand-chain.ts";
-import { type Bounds, rightOf, type Shape, shapeText } from "./shapes.ts";
+import { type Bounds, boundsOf, rightOf, type Shape, shapeText } from "./shapes.ts";
 import { leavesOf, type Sig, type SigTree } from "./signals.ts";
 import { WordArrays } from "./word-arrays.ts";
 
@@ -639,7 +639,7 @@ export abstract class CircuitBase {
         const l = this.knownValue(range.left);
         const r = this.knownValue(range.right);
         if (l === null || r === null) return null;
-        return { l, d: range.descending ? 1 : 0, n: Math.max(0, range.descending ? l - r + 1 : r - l + 1) };
+        return boundsOf(l, r, range.descending ? 1 : 0);
       }
       case "of": {
         const of = range.attribute.op === "attribute" ? range.attribute.of : range.attribute;

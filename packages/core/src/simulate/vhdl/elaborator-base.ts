@@ -19,12 +19,12 @@ import type { World } from "../../elaborate/vhdl/world.ts";
 import { isSynthAttribute } from "../../netlist/attributes.ts";
 import { RunawaySignal } from "../kernel.ts";
 import { elementResolutionOf, resolutionOf, unbox, zeroOf } from "./elaborator-pieces.ts";
-import type { Program, Val } from "./emit-base.ts";
+import { dynamicRanges, type Program, type Val } from "./emit-base.ts";
 import { plain } from "./emit-subprograms.ts";
 import { type Engine } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { StopSignal, VhdlError, type VhdlRuntime } from "./runtime.ts";
-import { isStatic, leafCount, type Shape } from "./shapes.ts";
+import { boundsOf, isStatic, leafCount, type Shape } from "./shapes.ts";
 import { Driver, leavesOf, Proc, Sig, type SigTree } from "./signals.ts";
 import { origins, UnitEmitter } from "./unit-emitter.ts";
 import { Arr, copy } from "./values.ts";
@@ -219,26 +219,41 @@ export abstract class ElaboratorBase {
   shapeOf(subtype: Subtype, frame: Frame, loc: Loc): Shape {
     const emitter = this.emitter(frame);
     const shape = emitter.shape(subtype);
-    if (isStatic(shape) || !("range" in shape)) return shape;
-    // bounds that calls of functions give: compute them now
-    const range = (shape as Shape & { range: import("../../elaborate/vhdl/types.ts").BoundRange }).range;
-    const ends = emitter.rangeVal(range);
-    const { v } = this.finish(
-      emitter,
-      { js: `[${ends.l.js},${ends.r.js},${ends.dynamicDir ?? ends.d}]`, shape: { k: "o", type: range.type } },
-      loc,
-    );
-    if (!Array.isArray(v)) return shape;
-    const [l, r, d] = v as number[];
-    const fixed: Shape = emitter.sized(
-      {
-        ...(plain(shape) as Shape & { k: "a" }),
-        dims: [{ l, d: d as 0 | 1, n: Math.max(0, d ? l - r + 1 : r - l + 1) }],
-      },
-      loc,
-    );
-    frame.shapes.set(subtype, fixed);
+    const fixed = this.closed(emitter, shape, loc);
+    if (fixed !== shape) frame.shapes.set(subtype, fixed);
     return fixed;
+  }
+  /** Bounds and limits that calls of functions give are computed now. */
+  private closed(emitter: UnitEmitter, shape: Shape, loc: Loc): Shape {
+    switch (shape.k) {
+      case "s": {
+        if (isStatic(shape)) return shape;
+        const { v } = this.finish(
+          emitter,
+          { js: `[${shape.lo},${shape.hi}]`, shape: { k: "o", type: shape.type } },
+          loc,
+        );
+        const [lo, hi] = Array.isArray(v) ? (v as number[]) : [null, null];
+        return { ...shape, lo, hi };
+      }
+      case "a": {
+        const elem = this.closed(emitter, shape.elem, loc);
+        const ranges = dynamicRanges(shape);
+        if (!ranges) return elem === shape.elem ? shape : { ...shape, elem };
+        const ends = ranges.map((range) => emitter.rangeVal(range));
+        const js = ends.map(({ l, r, d, dynamicDir }) => `[${l.js},${r.js},${dynamicDir ?? d}]`).join();
+        const { v } = this.finish(emitter, { js: `[${js}]`, shape: { k: "o", type: ranges[0].type } }, loc);
+        if (!Array.isArray(v)) return shape;
+        const dims = (v as [number, number, 0 | 1][]).map(([l, r, d]) => boundsOf(l, r, d));
+        return emitter.sized({ ...(plain(shape) as Shape & { k: "a" }), elem, dims }, loc);
+      }
+      case "r": {
+        const fields = shape.fields.map((field) => this.closed(emitter, field, loc));
+        return fields.every((field, i) => field === shape.fields[i]) ? shape : { ...shape, fields };
+      }
+      case "o":
+        return shape;
+    }
   }
 
   // ---- declarations ---------------------------------------------------------------------------------------------

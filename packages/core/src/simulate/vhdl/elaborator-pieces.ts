@@ -3,7 +3,7 @@ import { type Subtype } from "../../elaborate/vhdl/types.ts";
 import type { Ref } from "./emit-text.ts";
 import { type Shape } from "./shapes.ts";
 import { UnitEmitter } from "./unit-emitter.ts";
-import { Arr, type Bits, codesOf, fromCodes, insertL, setL } from "./values.ts";
+import { Arr, type Bits, boundsWithin, codesOf, flat, fromCodes, insertL, setL } from "./values.ts";
 
 /** Stretches of signals, and values as people write them: what the elaborator needs beside. */
 
@@ -58,8 +58,11 @@ export function isPlainAssignment(stmt: BoundProcess["stmts"][number]): boolean 
   }
 }
 export function unbox(v: unknown, shape: Shape): { v: unknown; shape: Shape } {
-  if (v instanceof Arr && shape.k === "a" && shape.dims === null)
-    return { v: v.p, shape: { ...shape, dims: [{ l: v.l, d: v.d, n: v.n }] } };
+  if (v instanceof Arr && shape.k === "a" && shape.dims === null) {
+    const count = shape.type.indexes.length;
+    const dims = boundsWithin(v, count).map(({ l, d, n }) => ({ l, d, n }));
+    return { v: flat(v, count), shape: { ...shape, dims } };
+  }
   return { v, shape };
 }
 export function zeroOf(shape: Shape): unknown {

@@ -68,7 +68,7 @@ import { declaresConstants, UnitEmitter } from "./unit-emitter.ts";
           ? emitter.readsOfStmts(process.stmts, [], process.concurrent ? null : new Set())
           : process.sensitivity;
       for (const name of names) {
-        const found = emitter.refOf(name);
+        const found = emitter.refOf(name) ?? emitter.wholeOf(name);
         if (!found) continue;
         const ref = found.part && !isWide ? emitter.partSignal(found) : found;
         if (!ref.tree) continue;

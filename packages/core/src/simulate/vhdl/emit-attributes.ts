@@ -1,12 +1,12 @@
 import { quoted } from "../../common/generated-code.ts";
 import type { Expr } from "../../elaborate/vhdl/bound.ts";
 import { type VType } from "../../elaborate/vhdl/types.ts";
-import { dynamicRange, type Val } from "./emit-base.ts";
+import { dynamicRanges, type Val } from "./emit-base.ts";
 import { EmitCompose } from "./emit-compose.ts";
 import { type Ref } from "./emit-text.ts";
 import { type ArrayShape, type Bounds, highOf, lowOf, rightOf, type Shape } from "./shapes.ts";
 import { leavesOf, partOf, type Sig, type SigTree } from "./signals.ts";
-import { Arr } from "./values.ts";
+import { Arr, boundsWithin } from "./values.ts";
 
 /** Predefined attributes. */
 export abstract class EmitAttributes extends EmitCompose {
@@ -112,7 +112,8 @@ export abstract class EmitAttributes extends EmitCompose {
   protected arrayAttribute(name: string, shape: ArrayShape, val: Val | null, dim: number, index: Shape): Val {
     const carried = val?.cv instanceof Arr ? val.cv : null;
     if (shape.dims || carried) {
-      const b: Bounds = shape.dims ? shape.dims[dim - 1] : { l: carried!.l, d: carried!.d, n: carried!.n };
+      const of = carried && boundsWithin(carried, dim)[dim - 1];
+      const b: Bounds = shape.dims ? shape.dims[dim - 1] : { l: of!.l, d: of!.d, n: of!.n };
       switch (name) {
         case "length":
           return this.known(b.n, index);
@@ -129,7 +130,7 @@ export abstract class EmitAttributes extends EmitCompose {
       }
     }
     if (!val) {
-      const range = dynamicRange(shape);
+      const range = dynamicRanges(shape)?.[dim - 1];
       if (!range) return this.known(0, index);
       const { l, r, d, dynamicDir } = this.rangeVal(range);
       const dir = dynamicDir ?? String(d);
@@ -140,7 +141,7 @@ export abstract class EmitAttributes extends EmitCompose {
       if (name === "ascending") return this.boolean(`!(${dir})`);
       return { ...((name === "high") === (d === 1) ? l : r), shape: index };
     }
-    const own = this.once(val.js);
+    const own = this.once(dim > 1 ? `${this.rt("dimension")}(${val.js},${dim})` : val.js);
     switch (name) {
       case "length":
         return { js: `${own.first}.n`, shape: index, lo: 0, hi: 2 ** 26 };

@@ -16,7 +16,16 @@ import { isSimple } from "./emit-text.ts";
 import type { Engine } from "./engine.ts";
 import { Frame, type JsFunction, type Place } from "./frames.ts";
 import type { VhdlRuntime } from "./runtime.ts";
-import { type ArrayShape, type Bounds, mostWords, rightOf, type Shape, shapeText, wordsOf } from "./shapes.ts";
+import {
+  type ArrayShape,
+  type Bounds,
+  boundsOf,
+  mostWords,
+  rightOf,
+  type Shape,
+  shapeText,
+  wordsOf,
+} from "./shapes.ts";
 import type { Sig } from "./signals.ts";
 import { Arr, Codes } from "./values.ts";
 
@@ -334,7 +343,7 @@ export class EmitBase {
       const r = this.known(rightOf(b), index);
       return reverse ? { l: r, r: l, d: b.d ? 0 : 1 } : { l, r, d: b.d };
     }
-    const once = this.once(of!.js);
+    const once = this.once(dim > 1 ? `${this.rt("dimension")}(${of!.js},${dim})` : of!.js);
     const l = this.scalar(`${once.first}.l`, type);
     const r = this.scalar(`${once.again}.r`, type);
     // the first read must come first
@@ -373,7 +382,7 @@ export class EmitBase {
     if (found.dynamicDir !== undefined) return null;
     const { l, r, d } = found;
     if (typeof l.cv !== "number" || typeof r.cv !== "number") return null;
-    return { l: l.cv, d, n: Math.max(0, d ? l.cv - r.cv + 1 : r.cv - l.cv + 1) };
+    return boundsOf(l.cv, r.cv, d);
   }
 
   shape(subtype: Subtype): Shape {
@@ -387,7 +396,10 @@ export class EmitBase {
   }
 
   private makeShape(subtype: Subtype): Shape {
-    if (subtype.ofObject) return this.expr(subtype.ofObject).shape;
+    if (subtype.ofObject) {
+      const { shape } = this.expr(subtype.ofObject);
+      return subtype.isElement && shape.k === "a" ? shape.elem : shape;
+    }
     if (subtype.parent) {
       const base = this.shape(subtype.parent);
       return subtype.constraint ? this.constrain(base, subtype.constraint) : base;
@@ -436,7 +448,9 @@ export class EmitBase {
     const dims = constraint.ranges.map((range) => this.bounds(range!));
     if (dims.some((each) => each === null)) {
       this.dynamic.set(elem, constraint);
-      return { ...shape, elem, dims: null, range: constraint.ranges[0] } as ArrayShape & { range: BoundRange };
+      return { ...shape, elem, dims: null, range: constraint.ranges[0], ranges: constraint.ranges } as ArrayShape & {
+        range: BoundRange;
+      };
     }
     return this.sized({ ...shape, elem, dims: dims as Bounds[] }, constraint.ranges[0]!.loc);
   }
@@ -491,5 +505,9 @@ function isDynamic(shape: Shape): boolean {
 /** The range of an array shape that only the run knows. */
 export function dynamicRange(shape: Shape): BoundRange | null {
   return shape.k === "a" && "range" in shape ? (shape as ArrayShape & { range: BoundRange }).range : null;
+}
+/** The same of every dimension. */
+export function dynamicRanges(shape: Shape): readonly BoundRange[] | null {
+  return shape.k === "a" && "ranges" in shape ? (shape as ArrayShape & { ranges: readonly BoundRange[] }).ranges : null;
 }
 export { Codes };

@@ -2,7 +2,14 @@ import type { Loc } from "../../common/source.ts";
 import type { AggregateElement, Expr } from "../../elaborate/vhdl/bound.ts";
 import { dynamicRange, type Val } from "./emit-base.ts";
 import { EmitElements } from "./emit-elements.ts";
-import { type ArrayShape, type Bounds, highOf, lowOf, rightOf, type Shape } from "./shapes.ts";
+import { type ArrayShape, type Bounds, elementOf, highOf, lowOf, rightOf, type Shape } from "./shapes.ts";
+
+/** The place whose bounds a value is to have, as code; for arrays whose bounds the run knows. */
+const likeOf = (shape: Shape): string | null => ("like" in shape ? (shape as Shape & { like: string }).like : null);
+
+/** Which way the place for a value counts, where that is all that is known of its bounds. */
+const directionOf = (shape: Shape | undefined): 0 | 1 | null =>
+  shape && "towards" in shape ? (shape as Shape & { towards: 0 | 1 }).towards : null;
 
 /** Conversions and aggregates. */
 export abstract class EmitCompose extends EmitElements {
@@ -52,9 +59,14 @@ export abstract class EmitCompose extends EmitElements {
       return { js, shape: base, fresh: true };
     }
     const plain = (want?.k === "a" ? want : this.plainShape(e.type)) as ArrayShape;
-    const rest = plain.dims && plain.dims.length > 1 ? plain.dims.slice(1) : null;
-    const innerWant: Shape = rest ? { ...plain, dims: rest } : plain.elem;
-    return this.arrayAggregate(e, plain, innerWant, want);
+    let elem = elementOf(plain);
+    if (!plain.dims && plain.type.indexes.length > 1) {
+      // the inner dimensions are those of the first element
+      const [first] = e.elements;
+      const inner = this.expr(first.value, elem).shape;
+      if (inner.k === "a" && inner.dims) elem = inner;
+    }
+    return this.arrayAggregate(e, plain, elem, want);
   }
 
   protected arrayAggregate(e: Expr & { op: "aggregate" }, plain: ArrayShape, elem: Shape, want?: Shape): Val {
@@ -113,7 +125,8 @@ export abstract class EmitCompose extends EmitElements {
     const size = positional ? at : most - least + 1;
     if (!bounds || (!others && size !== bounds.n)) {
       if (others && !dynamic) {
-        if (want?.k === "a" && want.dims === null && dynamicRange(want)) return this.dynamicOthers(e, want, value);
+        if (want?.k === "a" && want.dims === null && (dynamicRange(want) || likeOf(want)))
+          return this.dynamicOthers(e, want, value);
         this.error(
           "others",
           loc,
@@ -126,7 +139,10 @@ export abstract class EmitCompose extends EmitElements {
         const first = this.leftBounds(e.type, plain, 0);
         bounds = positional
           ? { ...first, n: at }
-          : { l: descending === 1 ? most : least, d: descending ?? first.d, n: size };
+          : (() => {
+              const d = directionOf(want) ?? descending ?? first.d;
+              return { l: d ? most : least, d, n: size };
+            })();
       }
     }
     if (dynamic && e.elements.length === 1 && dynamic.choice.kind === "range") {
@@ -156,7 +172,12 @@ export abstract class EmitCompose extends EmitElements {
     const b = bounds;
     const shape: ArrayShape = {
       ...plain,
-      dims: plain.dims && plain.dims.length > 1 ? [b, ...plain.dims.slice(1)] : [b],
+      dims:
+        plain.dims && plain.dims.length > 1
+          ? [b, ...plain.dims.slice(1)]
+          : plain.type.indexes.length > 1 && elem.k === "a" && elem.dims
+            ? [b, ...elem.dims]
+            : [b],
       elem: plain.elem,
     };
     // choices without 'others' are bounds of their own, in the target's direction: place goes to place (9.3.3.3)
@@ -215,24 +236,48 @@ export abstract class EmitCompose extends EmitElements {
   protected dynamicOthers(e: Expr & { op: "aggregate" }, want: Shape, value: (each: AggregateElement) => Val): Val {
     if (want.k !== "a") return this.defaultValue(want);
     const range = dynamicRange(want);
-    if (!range || e.elements.length !== 1) {
+    const like = likeOf(want);
+    const others = e.elements.find((each) => each.choice.kind === "others");
+    if ((!range && !like) || !others || e.elements.some((each) => each.isStretch)) {
       this.error(
         "others",
         e.loc,
-        "'others' beside other choices needs a length that is known before the run.",
-        "Assign the elements one by one.",
+        "'others' stands where the length is not known.",
+        "Qualify the aggregate, or assign the elements one by one.",
       );
       return this.defaultValue(want);
     }
-    const { l, r, d, dynamicDir } = this.rangeVal(range);
-    const dir = dynamicDir ?? String(d);
-    const left = this.once(l.js);
-    const n = this.once(`${this.rt("len")}(${left.first},${r.js},${dir})`);
-    return {
-      js: `${this.rt("arr")}(${this.filled(want, n.first, value(e.elements[0]))},${left.again},${dir},${n.again})`,
-      shape: want,
-      fresh: true,
-    };
+    let js: string;
+    if (range) {
+      const { l, r, d, dynamicDir } = this.rangeVal(range);
+      const dir = dynamicDir ?? String(d);
+      const left = this.once(l.js);
+      const n = this.once(`${this.rt("len")}(${left.first},${r.js},${dir})`);
+      js = `${this.rt("arr")}(${this.filled(want, n.first, value(others))},${left.again},${dir},${n.again})`;
+    } else js = `${this.rt("arr")}(${this.filled(want, `${like}.n`, value(others))},${like}.l,${like}.d,${like}.n)`;
+    // the others over it, each where its choice says
+    const at = this.at(e.loc);
+    const pack = want.pack === "bit" ? "2" : want.pack === "logic" ? "1" : want.pack === "char" ? "3" : "0";
+    for (const each of e.elements) {
+      const { choice } = each;
+      if (choice.kind === "others") continue;
+      const val = value(each);
+      const item = this.kept({ ...val, fresh: false });
+      if (choice.kind === "position") js = `${this.rt("putPlace")}(${js},${choice.at},${item},${pack},${at})`;
+      else if (choice.kind === "value")
+        js = `${this.rt("putItems")}(${js},${this.twice(this.expr(choice.value).js)},${item},${pack},${at})`;
+      else if (choice.kind === "range") {
+        const own = this.rangeVal(choice.range);
+        const down = own.dynamicDir ?? String(own.d);
+        js = `${this.rt("putItems")}(${js},${own.l.js},${own.r.js},${down},${item},${pack},${at})`;
+      }
+    }
+    return { js, shape: want, fresh: true };
+  }
+  /** A range of one index. */
+  private twice(js: string): string {
+    const own = this.once(js);
+    return `${own.first},${own.again},0`;
   }
 
   /** Elements by place from the left; those that are not given are `rest`. */

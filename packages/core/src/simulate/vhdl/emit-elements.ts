@@ -5,7 +5,7 @@ import { type RangeVal, type Val } from "./emit-base.ts";
 import { EmitOperators } from "./emit-operators.ts";
 import { addText, isList, type Ref, wrapped } from "./emit-text.ts";
 import type { Frame } from "./frames.ts";
-import { type ArrayShape, highOf, lowOf, rightOf, type Shape } from "./shapes.ts";
+import { type ArrayShape, boundsOf, elementOf, highOf, lowOf, rightOf, type Shape } from "./shapes.ts";
 import type { SigTree } from "./signals.ts";
 import { type Bits, getB, getL, maskOf, sliceL } from "./values.ts";
 
@@ -40,6 +40,8 @@ export abstract class EmitElements extends EmitOperators {
         const of = this.refOf(e.of);
         if (of?.shape.k !== "r") return null;
         const shape = of.shape.fields[e.field];
+        // a record that is resolved as a whole is one signal: its fields are none
+        if (of.tree && !Array.isArray(of.tree)) return null;
         if (Array.isArray(of.tree)) return this.known_(of.tree[e.field], shape);
         return { sig: `${of.sig}[${e.field}]`, tree: null, drv: () => `${of.drv()}[${e.field}]`, shape, part: null };
       }
@@ -47,14 +49,14 @@ export abstract class EmitElements extends EmitOperators {
         const of = this.refOf(e.of);
         if (!of) return null;
         const shape = of.part ? of.part.shape : of.shape;
-        if (shape.k !== "a") return null;
+        // a text is one signal: its characters are none
+        if (shape.k !== "a" || this.isOneSignal(of)) return null;
         let at: Ref = of;
         let rest: ArrayShape = shape;
         for (let dim = 0; dim < e.indexes.length; dim++) {
           const index = this.expr(e.indexes[dim]);
           const k = this.position(rest, 0, index, e.indexes[dim].loc, `${at.sig}.v`);
-          const dims = rest.dims?.slice(1) ?? null;
-          const inner: Shape = dims?.length ? { ...rest, dims } : rest.elem;
+          const inner = elementOf(rest);
           if (rest.pack && rest.pack !== "char") {
             const n = rest.dims ? rest.dims[0].n : null;
             const bit = typeof k === "number" && n !== null ? n - 1 - k : null;
@@ -78,7 +80,7 @@ export abstract class EmitElements extends EmitOperators {
         const of = this.refOf(e.of);
         if (!of) return null;
         const shape = of.part ? of.part.shape : of.shape;
-        if (shape.k !== "a") return null;
+        if (shape.k !== "a" || this.isOneSignal(of)) return null;
         const cut = this.cut(shape, e, `${of.sig}.v`);
         const { k, n, made } = cut;
         if (shape.pack && shape.pack !== "char") {
@@ -130,6 +132,16 @@ export abstract class EmitElements extends EmitOperators {
     return null;
   }
   /** A signal that follows another: `delayed`, `stable` and their kin. */
+  /** A composite that is one signal: a text, or what is resolved as a whole. Its parts are no signals. */
+  private isOneSignal(of: Ref): boolean {
+    if (of.part || of.shape.k !== "a") return false;
+    return of.shape.pack === "char" || (of.shape.pack === null && of.tree !== null && !Array.isArray(of.tree));
+  }
+  /** The signal that a name means a part of, where the part is no signal. */
+  wholeOf(e: Expr): Ref | null {
+    if (e.op !== "index" && e.op !== "slice" && e.op !== "field") return null;
+    return this.refOf(e.of) ?? this.wholeOf(e.of);
+  }
   abstract derived(e: Expr & { op: "attribute" }): SigTree | null;
 
   known_(tree: SigTree, shape: Shape): Ref {
@@ -212,8 +224,7 @@ export abstract class EmitElements extends EmitOperators {
       const index = this.expr(e.indexes[dim]);
       const own = shape.dims ? { first: val.js, again: val.js } : this.once(val.js);
       const k = this.position(shape, 0, index, e.indexes[dim].loc, own.first);
-      const rest = shape.dims?.slice(1) ?? [];
-      const inner: Shape = rest.length ? { ...shape, dims: rest } : shape.elem;
+      const inner = elementOf(shape);
       const payload = shape.dims ? val.js : `${own.again}.p`;
       if (shape.pack === "char") {
         if (typeof val.cv === "string" && typeof k === "number") return this.known(val.cv.charCodeAt(k), inner);
@@ -263,8 +274,9 @@ export abstract class EmitElements extends EmitOperators {
     const { l, r, d, dynamicDir } = range;
     const place = this.at(e.loc);
     if (dynamicDir === undefined && typeof l.cv === "number" && typeof r.cv === "number") {
-      const n = Math.max(0, d ? l.cv - r.cv + 1 : r.cv - l.cv + 1);
-      const made: Shape = { ...shape, dims: [{ l: l.cv, d, n }] };
+      const bounds = boundsOf(l.cv, r.cv, d);
+      const { n } = bounds;
+      const made: Shape = { ...shape, dims: [bounds] };
       if (shape.dims) {
         const [b] = shape.dims;
         if (n === 0) return { k: 0, n: 0, made, range };
@@ -306,7 +318,13 @@ export abstract class EmitElements extends EmitOperators {
       : ((own) => `${own.first}.l,${own.again}.d,${own.again}.n`)(this.once(carried));
     const k = `(${nName}=${this.rt("len")}(${left.first},${r.js},${dir}),${kName}=${this.rt("sliceAt")}(${left.again},${nName},${base},${dir},${place}))`;
     const made: Shape & { left?: string; dir?: string } = { ...shape, dims: null };
-    return { k, n: nName, made: Object.assign(made, { sliceLeft: left.again, sliceDir: dir }), range };
+    const more = { sliceLeft: left.again, sliceDir: dir };
+    return {
+      k,
+      n: nName,
+      made: Object.assign(made, more, dynamicDir === undefined ? { towards: d } : {}),
+      range,
+    };
   }
 
   protected sliced(js: string, lo: string, n: string, known: number | null, shape: Shape, whole: Shape): Val {

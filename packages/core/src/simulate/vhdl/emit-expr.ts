@@ -6,7 +6,7 @@ import { dynamicRange, type Val } from "./emit-base.ts";
 import { type LVal } from "./emit-text.ts";
 import { Frame } from "./frames.ts";
 import { operatorChain, ReadyOperands } from "./operand-chain.ts";
-import { type Shape } from "./shapes.ts";
+import { elementOf, type Shape } from "./shapes.ts";
 
 /** Operators of a chain that nest in the code. */
 const mostNested = 40;
@@ -237,8 +237,7 @@ export abstract class EmitExpr extends EmitAttributes {
           if (shape.k !== "a") return at;
           const index = this.expr(e.indexes[dim]);
           const k = name(String(this.position(shape, 0, index, e.indexes[dim].loc, at.read)));
-          const rest = shape.dims?.slice(1) ?? [];
-          const inner: Shape = rest.length ? { ...shape, dims: rest } : shape.elem;
+          const inner = elementOf(shape);
           const of = at;
           const payload = shape.dims ? of.read : `${of.read}.p`;
           const total = shape.dims ? String(shape.dims[0].n) : `${of.read}.n`;
@@ -275,7 +274,10 @@ export abstract class EmitExpr extends EmitAttributes {
         const total = shape.dims ? String(shape.dims[0].n) : `${of.read}.n`;
         const put = (js: string) =>
           shape.dims ? of.write(js) : of.write(`${this.rt("arr")}(${js},${of.read}.l,${of.read}.d,${of.read}.n)`);
-        const inner: Shape = typeof n === "number" ? made : { ...shape, dims: null };
+        const inner: Shape =
+          typeof n === "number"
+            ? made
+            : Object.assign({ ...shape, dims: null }, "towards" in made ? { towards: made.towards } : {});
         const extra = made as Shape & { sliceLeft: string; sliceDir: string };
         const lo =
           /^\d+$/.test(k) && typeof n === "number" && shape.dims

@@ -169,18 +169,20 @@ export abstract class EmitOperators extends EmitRepr {
     const bReal = b.shape.k === "s" && b.shape.type.kind === "real";
     if (type.kind === "real" || aReal || bReal) {
       const trunc = type.kind === "physical" || type.kind === "int";
-      const wrap = (js: string) => (trunc ? `Math.trunc(${js})` : `(${js})`);
+      // physical values are rounded to the nearest (9.2.7)
+      const wrap = (js: string) => (trunc ? `${this.rt("round")}(${js})` : `(${js})`);
+      const whole = (v: number) => (trunc ? Math.sign(v) * Math.floor(Math.abs(v) + 0.5) + 0 : v);
       switch (name) {
         case "+":
         case "-":
         case "*":
           if (both) {
             const v = name === "+" ? x + y : name === "-" ? x - y : x * y;
-            return this.known(trunc ? Math.trunc(v) : v, shape);
+            return this.known(whole(v), shape);
           }
           return { js: wrap(`${a.js}${name}${b.js}`), shape };
         case "/":
-          if (both && y !== 0) return this.known(trunc ? Math.trunc(x / y) : x / y, shape);
+          if (both && y !== 0) return this.known(whole(x / y), shape);
           return { js: wrap(`${this.rt("rdiv")}(${a.js},${b.js},${place})`), shape };
         case "**":
           if (both) return this.known(x ** y, shape);

@@ -1,9 +1,9 @@
 import type { Loc } from "../../common/source.ts";
 import type { BoundRange, VType } from "../../elaborate/vhdl/types.ts";
-import { dynamicRange, EmitBase, type Val } from "./emit-base.ts";
+import { dynamicRange, dynamicRanges, EmitBase, type Val } from "./emit-base.ts";
 import { isList } from "./emit-text.ts";
 import { type ArrayShape, type Bounds, type Shape, shapeText } from "./shapes.ts";
-import { Arr, allOf, fromCodes } from "./values.ts";
+import { Arr, allOf, fromCodes, nested } from "./values.ts";
 
 /** Literals, and how values are kept: lengths, bounds, checks and copies. */
 export abstract class EmitRepr extends EmitBase {
@@ -12,7 +12,9 @@ export abstract class EmitRepr extends EmitBase {
   // ---- literals -------------------------------------------------------------------------------------------------
 
   protected stringLiteral(values: readonly number[], type: VType, want?: Shape): Val {
-    const shape = this.plainShape(type);
+    const own = this.plainShape(type);
+    // a row of an array of several dimensions is kept as those are
+    const shape = want?.k === "a" && own.k === "a" && want.pack !== own.pack ? { ...want, dims: null } : own;
     if (shape.k !== "a") throw new Error("a string of no array");
     const n = values.length;
     // bounds: those wanted, or from the left of the index type (9.3.2)
@@ -43,6 +45,11 @@ export abstract class EmitRepr extends EmitBase {
     if (shape.k !== "a" || shape.dims === null) return val;
     const [b] = shape.dims;
     const carried: Shape = { ...shape, dims: null };
+    if (shape.dims.length > 1) {
+      const dims = shape.dims.map((each) => [each.l, each.d, each.n] as const);
+      if (val.cv !== undefined) return this.known(nested(val.cv, dims), carried);
+      return { js: `${this.rt("nested")}(${val.js},${this.cap(dims)})`, shape: carried, fresh: val.fresh };
+    }
     if (val.cv !== undefined) return this.known(new Arr(val.cv, b.l, b.d, b.n), carried);
     return { js: `${this.rt("arr")}(${val.js},${b.l},${b.d},${b.n})`, shape: carried, fresh: val.fresh };
   }
@@ -53,6 +60,13 @@ export abstract class EmitRepr extends EmitBase {
     if (shape.dims) return { js: String(shape.dims[0].n), n: shape.dims[0].n };
     if (val.cv instanceof Arr) return { js: String(val.cv.n), n: val.cv.n };
     return { js: `${val.js}.n`, n: null };
+  }
+  /** A range as [left, direction, elements]. */
+  protected triple(range: BoundRange): string {
+    const { l, r, d, dynamicDir } = this.rangeVal(range);
+    const left = this.once(l.js);
+    const dir = dynamicDir ?? String(d);
+    return `[${left.first},${dir},${this.rt("len")}(${left.again},${r.js},${dir})]`;
   }
   /** Without bounds: bits, text or list. */
   payload(val: Val): string {
@@ -85,6 +99,10 @@ export abstract class EmitRepr extends EmitBase {
         return { ...val, shape: { ...shape, elem: shape.elem } };
       }
       const [b] = shape.dims;
+      if (shape.dims.length > 1) {
+        const lengths = shape.dims.map((each) => each.n);
+        return { js: `${this.rt("needAll")}(${val.js},${this.cap(lengths)},${this.at(loc)})`, shape, fresh: val.fresh };
+      }
       if (val.cv instanceof Arr) {
         if (val.cv.n !== b.n) {
           this.widthError({ ...val.shape, dims: [{ l: val.cv.l, d: val.cv.d, n: val.cv.n }] }, shape, loc);
@@ -97,6 +115,13 @@ export abstract class EmitRepr extends EmitBase {
     const range = dynamicRange(shape);
     const carried = this.carry(val);
     if (!range) return carried;
+    const ranges = dynamicRanges(shape)!;
+    if (ranges.length > 1)
+      return {
+        js: `${this.rt("resized")}(${carried.js},[${ranges.map((each) => this.triple(each)).join()}],${this.at(loc)})`,
+        shape,
+        fresh: val.fresh,
+      };
     const own = this.once(carried.js);
     const bound = this.once(this.rebind(own.first, range));
     return { js: `${this.rt("sized")}(${bound.first},${own.again}.n,${this.at(loc)})`, shape, fresh: val.fresh };
@@ -173,6 +198,18 @@ export abstract class EmitRepr extends EmitBase {
         if (!shape.dims) {
           const range = dynamicRange(shape);
           if (!range) return this.known(new Arr(shape.pack === "char" ? "" : shape.pack ? 0 : [], 1, 0, 0), shape);
+          const ranges = dynamicRanges(shape)!;
+          if (ranges.length > 1) {
+            // from the innermost dimension outwards
+            const value = this.defaultValue(shape.elem);
+            const names = ranges.map((each) => this.once(this.triple(each)));
+            let js = isList(value.shape) ? this.kept(value) : value.js;
+            for (let i = names.length - 1; i >= 0; i--) {
+              const { again } = names[i];
+              js = `${this.rt("arr")}(${this.rt("fill")}(${again}[2],()=>${js}),${again}[0],${again}[1],${again}[2])`;
+            }
+            return { js: `(${[...names.map((each) => each.first), js].join()})`, shape, fresh: true };
+          }
           const { l, r, d, dynamicDir } = this.rangeVal(range);
           const dir = dynamicDir ?? String(d);
           const left = this.once(l.js);

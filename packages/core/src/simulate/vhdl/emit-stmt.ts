@@ -109,7 +109,10 @@ export abstract class EmitStmt extends EmitWait {
       return this.spread(target, value, loc, (part, val) => this.store(part, val, value.loc));
     const before: string[] = [];
     const lval = this.lval(target, before);
-    const val = this.expr(value, lval.shape);
+    const { shape } = lval;
+    // 'others' needs the bounds that the variable has
+    const isOpen = value.op === "aggregate" && shape.k === "a" && !shape.dims && shape.type.indexes.length === 1;
+    const val = this.expr(value, isOpen ? Object.assign({ ...shape }, { like: lval.read }) : shape);
     return before.join("") + this.storeTo(lval, val, value.loc);
   }
   protected store(target: Expr, val: Val, loc: Loc): string {
@@ -225,6 +228,10 @@ export abstract class EmitStmt extends EmitWait {
   ): string | Code {
     const ref = this.refOf(target);
     if (!ref) {
+      const text = this.drivePart(target, elements, transport, reject, loc);
+      if (text !== null) return text;
+    }
+    if (!ref) {
       this.error("target", loc, "This is no signal.", "Assign a signal.");
       return "";
     }
@@ -265,6 +272,89 @@ export abstract class EmitStmt extends EmitWait {
       return `E.after(${driver},${js},${once.first},${limit},${part.lo},${bits},${part.bit},${off});`;
     });
     return joined(texts);
+  }
+
+  /** A part of what is one signal: the driver's value with another part in its place. */
+  private drivePart(
+    target: Expr,
+    elements: readonly { readonly val: Val | null; readonly after: Expr | null; readonly value: Expr | null }[],
+    transport: boolean,
+    reject: Expr | null,
+    loc: Loc,
+  ): string | null {
+    const whole = this.wholeOf(target);
+    const [first] = elements;
+    if (!whole || whole.part) return null;
+    if (
+      elements.length !== 1 ||
+      !first.val ||
+      transport ||
+      reject ||
+      (first.after && this.expr(first.after).cv !== 0)
+    ) {
+      this.error(
+        "signal-part",
+        loc,
+        "A part of this signal cannot be assigned with a delay: its type is resolved as a whole, or a string.",
+        "Assign the whole of it.",
+      );
+      return "";
+    }
+    const driver = whole.drv();
+    const { val } = first;
+    // from the part outwards: each one in its place in the next
+    const place = (e: Expr): { read: string; put: (js: string) => string; shape: Shape } | null => {
+      const ref = this.refOf(e);
+      if (ref) return { read: `(${driver}.pending?${driver}.next:${driver}.v)`, put: (js) => js, shape: ref.shape };
+      if (e.op !== "field" && e.op !== "index" && e.op !== "slice") return null;
+      const of = place(e.of);
+      if (!of) return null;
+      if (e.op === "field") {
+        if (of.shape.k !== "r") return null;
+        return {
+          read: `${of.read}[${e.field}]`,
+          put: (js) => of.put(`${this.rt("withItem")}(${of.read},${e.field},${js})`),
+          shape: of.shape.fields[e.field],
+        };
+      }
+      if (of.shape.k !== "a" || !of.shape.dims || of.shape.dims.length > 1) return null;
+      const { pack, elem } = of.shape;
+      const n = of.shape.dims[0].n;
+      if (e.op === "index") {
+        const k = this.position(of.shape, 0, this.expr(e.indexes[0]), loc, "0");
+        const two = pack === "bit";
+        return {
+          read: pack === "char" ? `${of.read}.charCodeAt(${k})` : `${of.read}[${k}]`,
+          put: (js) =>
+            of.put(
+              pack === "char"
+                ? `${this.rt("setChar")}(${of.read},${k},${js})`
+                : pack
+                  ? `${this.rt("setL")}(${of.read},${n},${n - 1}-(${k}),${two ? `${js}+2` : js})`
+                  : `${this.rt("withItem")}(${of.read},${k},${js})`,
+            ),
+          shape: elem,
+        };
+      }
+      const { k, n: size, made } = this.cut(of.shape, e, "0");
+      return {
+        read: of.read,
+        put: (js) =>
+          of.put(
+            pack === "char"
+              ? `${this.rt("setText")}(${of.read},${k},${js})`
+              : pack
+                ? `${this.rt("insertL")}(${of.read},${n},${n}-(${k})-${size},${js},${size})`
+                : `${this.rt("splice")}(${this.rt("copy")}(${of.read}),${k},${js})`,
+          ),
+        shape: made,
+      };
+    };
+    const part = place(target);
+    if (!part) return null;
+    const { shape } = part;
+    const js = shape.k === "a" && !shape.dims ? this.payload(this.carry(val)) : this.kept(this.fit(val, shape, loc));
+    return `E.as(${driver},${part.put(js)});`;
   }
 
   /** Assignments without delay. @param driver Code of the driver, or of the tree of drivers. */
@@ -449,6 +539,7 @@ export abstract class EmitStmt extends EmitWait {
     const { shape } = subject;
     const hasOthers = stmt.branches.some((branch) => branch.choices.some((choice) => choice.kind === "others"));
     const seen = new Map<string, Loc>();
+    const spans: { readonly lo: number; readonly hi: number; readonly loc: Loc; readonly isRange: boolean }[] = [];
     const head = this.headOf(stmt.loc);
     let covered = 0;
     for (const branch of stmt.branches)
@@ -461,6 +552,7 @@ export abstract class EmitStmt extends EmitWait {
             continue;
           }
           covered += b.n;
+          if (b.n) spans.push({ lo: lowOf(b), hi: highOf(b), loc: choice.loc, isRange: true });
           continue;
         }
         const val = this.expr(choice.value!, shape);
@@ -482,8 +574,24 @@ export abstract class EmitStmt extends EmitWait {
             "Take one of them out.",
           );
         seen.set(key, choice.loc);
+        if (shape.k === "s" && typeof val.cv === "number")
+          spans.push({ lo: val.cv, hi: val.cv, loc: choice.loc, isRange: false });
         covered++;
       }
+    spans.sort((a, b) => a.lo - b.lo || a.loc.start - b.loc.start);
+    for (let i = 1, most = spans[0]; i < spans.length; i++) {
+      const each = spans[i];
+      if (each.lo <= most.hi && (each.isRange || most.isRange)) {
+        const late = each.loc.start > most.loc.start ? each : most;
+        this.error(
+          "duplicate-choice",
+          late.loc,
+          `A value of the choice '${this.text(late.loc)}' stands in another branch too.`,
+          "Let each value stand once.",
+        );
+      }
+      if (each.hi > most.hi) most = each;
+    }
     if (hasOthers || stmt.matching) return;
     let needed: number | null = null;
     if (shape.k === "s" && shape.type.kind === "int") {

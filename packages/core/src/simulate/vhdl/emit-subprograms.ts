@@ -114,7 +114,9 @@ export abstract class EmitSubprograms extends EmitExpr {
     const shapes: (Shape | null)[] = [];
     const before: string[] = [];
     const outs: { param: ParamDecl; lval: LVal; index: number; arg: Expr }[] = [];
-    if (on) list.push(this.expr(on).js);
+    // a method of the object whose method this is
+    const isMethod = on !== undefined || sub.ownerType !== undefined;
+    if (isMethod) list.push(on ? this.expr(on).js : "self");
     const home = this.frame.homeOf(sub) ?? this.program.root;
     sub.params.forEach((param, i) => {
       const given = args[i];
@@ -160,7 +162,7 @@ export abstract class EmitSubprograms extends EmitExpr {
       list.push(fitted.js);
       shapes.push(fitted.shape.k === "s" ? formal : fitted.shape);
     });
-    const callee = this.callee(sub, shapes, on !== undefined);
+    const callee = this.callee(sub, shapes, isMethod);
     const name = callee.holder ? `${this.cap(callee.holder)}.f` : callee.name;
     const js = `${callee.generator ? "(yield* " : ""}${name}(${list.join(",")})${callee.generator ? ")" : ""}`;
     return { js, callee, outs, before };

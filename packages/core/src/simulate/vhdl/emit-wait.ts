@@ -50,7 +50,7 @@ export abstract class EmitWait extends EmitSubprograms {
     const known: Sig[] = [];
     const others: string[] = [];
     for (const expr of exprs) {
-      const found = this.refOf(expr);
+      const found = this.refOf(expr) ?? this.wholeOf(expr);
       if (!found) continue;
       const ref = found.part ? this.partSignal(found) : found;
       if (ref.tree) known.push(...leavesOf(ref.tree));
@@ -143,6 +143,10 @@ export abstract class EmitWait extends EmitSubprograms {
     return place?.k === "alias" ? place.frame : null;
   }
 
+  /** Whether a part of a signal is a signal by itself, which it is not of texts and of what is resolved as a whole. */
+  private isPart(expr: Expr): boolean {
+    return this.refOf(expr) !== null;
+  }
   /** The longest part of a signal's name that is known before the run, with the indexes that are not. */
   protected prefixOf(expr: Expr): { known: Expr; indexes: Expr[] } | null {
     switch (expr.op) {
@@ -161,13 +165,13 @@ export abstract class EmitWait extends EmitSubprograms {
         return expr.object === "signal" ? { known: expr, indexes: [] } : null;
       case "field": {
         const of = this.prefixOf(expr.of);
-        return of && (of.known === expr.of ? { known: expr, indexes: of.indexes } : of);
+        return of && (of.known === expr.of && this.isPart(expr) ? { known: expr, indexes: of.indexes } : of);
       }
       case "index": {
         const of = this.prefixOf(expr.of);
         if (!of) return null;
         if (of.known !== expr.of) return { ...of, indexes: [...of.indexes, ...expr.indexes] };
-        const fixed = expr.indexes.every((index) => this.expr(index).cv !== undefined);
+        const fixed = this.isPart(expr) && expr.indexes.every((index) => this.expr(index).cv !== undefined);
         return fixed
           ? { known: expr, indexes: of.indexes }
           : { known: expr.of, indexes: [...of.indexes, ...expr.indexes] };
@@ -177,7 +181,7 @@ export abstract class EmitWait extends EmitSubprograms {
         if (!of) return null;
         const ends = expr.range.kind === "bounds" ? [expr.range.left, expr.range.right] : [];
         if (of.known !== expr.of) return { ...of, indexes: [...of.indexes, ...ends] };
-        return this.bounds(expr.range)
+        return this.isPart(expr) && this.bounds(expr.range)
           ? { known: expr, indexes: of.indexes }
           : { known: expr.of, indexes: [...of.indexes, ...ends] };
       }

@@ -283,6 +283,15 @@ export class VhdlRuntime {
   /** A new value for an array that keeps its own bounds. */
   assignArr = (old: Arr, a: Arr, at: number): Arr => {
     if (old.n !== a.n) this.ln(a.n, old.n, at);
+    if (Array.isArray(a.p) && a.p[0] instanceof Arr && Array.isArray(old.p)) {
+      const own = old.p;
+      return new Arr(
+        a.p.map((each, i) => this.assignArr(own[i] as Arr, each as Arr, at)),
+        old.l,
+        old.d,
+        old.n,
+      );
+    }
     return new Arr(a.p, old.l, old.d, old.n);
   };
   /** Value of a carried array that must have `n` elements. */
@@ -290,6 +299,47 @@ export class VhdlRuntime {
     if (a.n !== n) this.ln(a.n, n, at);
     return a.p;
   };
+  /** The same for several dimensions, given and taken as lists of lists. */
+  needAll = (a: Arr, n: readonly number[], at: number): unknown => {
+    values.boundsWithin(a, n.length).forEach((own, i) => {
+      // of nothing, the inner bounds are not known
+      if (own.n !== n[i] && (i === 0 || n.slice(0, i).every((each) => each > 0))) this.ln(own.n, n[i], at);
+    });
+    return values.flat(a, n.length);
+  };
+  nested = values.nested;
+  /** A list with one item replaced. */
+  withItem = (list: readonly unknown[], k: number, v: unknown): unknown[] => {
+    const made = list.slice();
+    made[k] = v;
+    return made;
+  };
+  /** An array with one element replaced, by its place from the left. `pack`: 1 logic, 2 bits, 3 characters, 0 a list. */
+  putPlace = (a: Arr, k: number, v: unknown, pack: number, at: number): Arr => {
+    if (k < 0 || k >= a.n) this.fail(`Element ${k} of ${a.n} is given`, at);
+    if (pack === 3) return new Arr(this.setChar(a.p as string, k, v as number), a.l, a.d, a.n);
+    if (pack > 0)
+      return new Arr(values.setL(a.p as Bits, a.n, a.n - 1 - k, (v as number) + (pack === 2 ? 2 : 0)), a.l, a.d, a.n);
+    (a.p as unknown[])[k] = values.copy(v);
+    return a;
+  };
+  putItems = (a: Arr, l: number, r: number, d: number, v: unknown, pack: number, at: number): Arr => {
+    let made = a;
+    const count = Math.max(0, d ? l - r + 1 : r - l + 1);
+    for (let i = 0; i < count; i++) made = this.putPlace(made, this.at(made, d ? l - i : l + i, at), v, pack, at);
+    return made;
+  };
+  dimension = (a: Arr, dim: number): Arr => values.boundsWithin(a, dim)[dim - 1];
+  /** A carried array of several dimensions under other bounds: [left, direction, elements] of each. */
+  resized = (a: Arr, dims: readonly (readonly [number, 0 | 1, number])[], at: number): unknown =>
+    values.nested(
+      this.needAll(
+        a,
+        dims.map(([, , n]) => n),
+        at,
+      ),
+      dims,
+    );
   /** A carried array after its length was compared. */
   sized = (a: Arr, have: number, at: number): Arr => {
     if (a.n !== have) this.ln(have, a.n, at);

@@ -5,6 +5,12 @@ export interface Bounds {
   readonly l: number;
   readonly d: 0 | 1;
   readonly n: number;
+  /** Right index where there are no elements: it may be any. */
+  readonly r?: number;
+}
+export function boundsOf(l: number, r: number, d: 0 | 1): Bounds {
+  const n = Math.max(0, d ? l - r + 1 : r - l + 1);
+  return n === 0 ? { l, d, n, r } : { l, d, n };
 }
 export type Packing = "logic" | "bit" | "char" | null;
 export interface ScalarShape {
@@ -35,7 +41,25 @@ export interface OtherShape {
 /** A type with all bounds known, or known to be carried by the value. */
 export type Shape = ScalarShape | ArrayShape | RecordShape | OtherShape;
 
-export const rightOf = (b: Bounds): number => (b.d ? b.l - b.n + 1 : b.l + b.n - 1);
+const innerTypes = new WeakMap<ArrayType, ArrayType>();
+/**
+ * What one index of an array gives. Of arrays of several dimensions that is an array of the others; one that brings its
+ * bounds holds such arrays, each with its own.
+ */
+export function elementOf(shape: ArrayShape): Shape {
+  if (shape.dims) return shape.dims.length > 1 ? { ...shape, dims: shape.dims.slice(1) } : shape.elem;
+  const { k, type, pack, elem } = shape;
+  if (type.indexes.length < 2) return elem;
+  let inner = innerTypes.get(type);
+  if (!inner) {
+    inner = { ...type, indexes: type.indexes.slice(1) };
+    innerTypes.set(type, inner);
+  }
+  return { k, type: inner, pack, dims: null, elem };
+}
+
+export const rightOf = (b: Bounds): number =>
+  b.n === 0 && b.r !== undefined ? b.r : b.d ? b.l - b.n + 1 : b.l + b.n - 1;
 export const lowOf = (b: Bounds): number => (b.d ? rightOf(b) : b.l);
 export const highOf = (b: Bounds): number => (b.d ? b.l : rightOf(b));
 

@@ -357,6 +357,29 @@ export function same(a: unknown, b: unknown): boolean {
   }
   return false;
 }
+/** A list of lists as arrays that bring their bounds, by [left, direction, elements] of each dimension. */
+export function nested(v: unknown, dims: readonly (readonly [number, 0 | 1, number])[]): unknown {
+  const [first, ...rest] = dims;
+  if (!first) return v;
+  const p = rest.length ? (v as readonly unknown[]).map((each) => nested(each, rest)) : v;
+  return new Arr(p, first[0], first[1], first[2]);
+}
+/** The bounds of each dimension of such arrays, by their first elements. */
+export function boundsWithin(a: Arr, count: number): Arr[] {
+  const list: Arr[] = [];
+  let at: unknown = a;
+  for (let i = 0; i < count; i++) {
+    const own: Arr = at instanceof Arr ? at : new Arr([], 1, 0, 0);
+    list.push(own);
+    at = Array.isArray(own.p) ? own.p[0] : null;
+  }
+  return list;
+}
+/** Without bounds: lists of lists. */
+export function flat(a: unknown, count: number): unknown {
+  if (count === 0 || !(a instanceof Arr)) return a;
+  return count === 1 ? a.p : (a.p as readonly unknown[]).map((each) => flat(each, count - 1));
+}
 /** Lists are changed in place: who keeps one takes a copy. */
 export function copy<T>(value: T): T {
   if (Array.isArray(value)) return value.map(copy) as T;
