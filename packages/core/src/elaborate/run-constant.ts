@@ -1,6 +1,7 @@
 import { mostMsForValue } from "./constant-work.ts";
 import { evaluateAny, truthOf } from "./evaluate.ts";
-import type { AnyValue, Expr, Signal, Stmt, Subroutine, Target, Value } from "./model.ts";
+import type { AnyValue, BlockId, Expr, Signal, Stmt, Subroutine, Target, Value } from "./model.ts";
+import { systemValue } from "./system-values.ts";
 import type { Host } from "./verilog/host.ts";
 
 /**
@@ -16,7 +17,8 @@ interface State {
 }
 type Frame = Map<Signal, AnyValue | Map<number, AnyValue>>;
 class NotConstant extends Error {}
-type Jump = "break" | "continue" | "return" | null;
+/** A block's id: what follows until its end is left out. */
+type Jump = "break" | "continue" | "return" | BlockId | null;
 
 /** @returns null if the call is no constant, or after a finding. */
 export function runConstant(expr: Expr & { op: "call" }, host: Host): AnyValue | null {
@@ -39,17 +41,45 @@ export function runConstant(expr: Expr & { op: "call" }, host: Host): AnyValue |
 }
 
 function call(func: Subroutine, args: readonly (Expr | Target)[], outer: Frame, state: State, host: Host): AnyValue {
-  if (func.task || !func.result || func.suspends) throw new NotConstant();
+  const frame = enter(func, args, outer, state, host);
+  if (!func.result) throw new NotConstant();
+  return read(func.result, frame);
+}
+
+/** Runs a function or task, which may give values back by its arguments. @returns What it leaves behind. */
+function enter(sub: Subroutine, args: readonly (Expr | Target)[], outer: Frame, state: State, host: Host): Frame {
+  // its body may be read now only; within itself there is none yet
+  if (sub.suspends || !host.ready(sub)) throw new NotConstant();
   if (++state.depth > maxDepth) throw new RangeError("depth");
   const frame: Frame = new Map();
-  func.args.forEach((arg, i) => {
+  sub.args.forEach(({ signal, direction }, i) => {
     const given = args[i];
-    if (arg.direction !== "input" || !("op" in given)) throw new NotConstant();
-    frame.set(arg.signal, valueIn(given, outer, state, host));
+    if ("op" in given) frame.set(signal, valueIn(given, outer, state, host));
+    else if (direction !== "output") frame.set(signal, readTarget(given, outer, state, host));
   });
-  run(func.body, frame, state, host);
+  run(sub.body, frame, state, host);
+  sub.args.forEach(({ signal, direction }, i) => {
+    const given = args[i];
+    if (direction !== "input" && !("op" in given)) assign(given, read(signal, frame), outer, state, host);
+  });
   state.depth--;
-  return read(func.result, frame);
+  return frame;
+}
+
+function readTarget(target: Target, frame: Frame, state: State, host: Host): AnyValue {
+  if (target.form) throw new NotConstant();
+  let a = 0n;
+  let b = 0n;
+  for (const { signal, width, index, offset, loc } of target.parts) {
+    if (typeof offset !== "number") throw new NotConstant();
+    const whole: Expr = signal.dims.length
+      ? { op: "element", signal, index, width: signal.width, signed: false, loc }
+      : { op: "signal", signal, width: signal.width, signed: false, loc };
+    const value = valueIn({ op: "slice", arg: whole, lsb: offset, width, signed: false, loc }, frame, state, host) as Value;
+    a = (a << BigInt(width)) | value.a;
+    b = (b << BigInt(width)) | value.b;
+  }
+  return { a, b };
 }
 
 function initial(signal: Signal): AnyValue {
@@ -81,6 +111,20 @@ function valueIn(expr: Expr, frame: Frame, state: State, host: Host): AnyValue {
       }
       case "call":
         return call(inner.func, inner.args, frame, state, host);
+      case "system": {
+        const args = inner.args.map((arg) => {
+          if (arg.kind !== "expr") throw new NotConstant();
+          return arg.expr;
+        });
+        const values = args.map((arg) => valueIn(arg, frame, state, host));
+        const made = systemValue(
+          inner.name,
+          values,
+          args.map((arg) => arg.width),
+        );
+        if (made === null) throw new NotConstant();
+        return made;
+      }
       case "step": {
         const value = valueIn(inner.value, frame, state, host);
         const before = inner.old ? valueIn(inner.old, frame, state, host) : value;
@@ -172,8 +216,24 @@ function run(stmt: Stmt, frame: Frame, state: State, host: Host): Jump {
       for (const local of stmt.locals ?? []) frame.delete(local);
       for (const inner of stmt.body) {
         const jump = run(inner, frame, state, host);
-        if (jump) return jump;
+        if (jump) return jump === stmt.id ? null : jump;
       }
+      return null;
+    case "arraycopy": {
+      if (stmt.target.kind !== "local" || stmt.from.kind !== "local" || !stmt.blocking) throw new NotConstant();
+      const from = frame.get(stmt.from);
+      const copied = new Map(frame.get(stmt.target) instanceof Map ? (frame.get(stmt.target) as Map<number, AnyValue>) : []);
+      for (let i = 0; i < stmt.count; i++) {
+        const value = from instanceof Map ? from.get(stmt.fromStart + i) : undefined;
+        if (value === undefined) copied.delete(stmt.targetStart + i);
+        else copied.set(stmt.targetStart + i, value);
+      }
+      frame.set(stmt.target, copied);
+      return null;
+    }
+    case "call":
+      tick(state, host, stmt);
+      enter(stmt.sub, stmt.args, frame, state, host);
       return null;
     case "assign":
       tick(state, host, stmt);
@@ -205,7 +265,7 @@ function run(stmt: Stmt, frame: Frame, state: State, host: Host): Jump {
         if (!first && stmt.test && !truthOf(valueIn(stmt.test, frame, state, host) as Value)) return null;
         const jump = run(stmt.body, frame, state, host);
         if (jump === "break") return null;
-        if (jump === "return") return jump;
+        if (jump && jump !== "continue") return jump;
         if (stmt.step) run(stmt.step, frame, state, host);
       }
     }
@@ -216,12 +276,13 @@ function run(stmt: Stmt, frame: Frame, state: State, host: Host): Jump {
         tick(state, host, stmt);
         const jump = run(stmt.body, frame, state, host);
         if (jump === "break") return null;
-        if (jump === "return") return jump;
+        if (jump && jump !== "continue") return jump;
       }
       return null;
     }
     case "disable":
-      throw new NotConstant();
+      if (!stmt.block) throw new NotConstant();
+      return stmt.block;
     case "return":
     case "break":
     case "continue":

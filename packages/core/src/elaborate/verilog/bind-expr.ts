@@ -4,6 +4,7 @@ import { maxVectorWidth } from "../../hdl/verilog/number-text.ts";
 import { evaluate, evaluateAny, roundReal, stringBits } from "../evaluate.ts";
 import type { AnyValue, BinaryKind, Expr, UnaryKind } from "../model.ts";
 import { runConstant } from "../run-constant.ts";
+import { systemValue } from "../system-values.ts";
 import type { Constant, Scope } from "../scope.ts";
 import {
   type DataType,
@@ -236,7 +237,19 @@ export class Expressions {
 
   /** Value of a constant expression, constant functions run. */
   fold(expr: Expr): AnyValue | null {
-    return evaluateAny(expr, (inner) => (inner.op === "call" ? runConstant(inner, this.host) : null));
+    return evaluateAny(expr, (inner) => {
+      if (inner.op === "call") return runConstant(inner, this.host);
+      if (inner.op !== "system") return null;
+      const values: AnyValue[] = [];
+      const widths: number[] = [];
+      for (const arg of inner.args) {
+        const value = arg.kind === "expr" ? this.fold(arg.expr) : null;
+        if (value === null || arg.kind !== "expr") return null;
+        values.push(value);
+        widths.push(arg.expr.width);
+      }
+      return systemValue(inner.name, values, widths);
+    });
   }
 
   // ---- small makers -------------------------------------------------------------------------------------------

@@ -244,7 +244,9 @@ export class Elaboration implements Host {
         if (bound) return;
         bound = true;
         this.bodies.delete(sub);
+        this.unready.add(sub);
         bindBody(this, meaning, sub, scope);
+        this.unready.delete(sub);
       };
       this.bodies.set(sub, finish);
       this.later.push(finish);
@@ -257,6 +259,11 @@ export class Elaboration implements Host {
     return meaning.sub;
   }
   private readonly bodies = new Map<Subroutine, () => void>();
+  private readonly unready = new Set<Subroutine>();
+  ready(sub: Subroutine): boolean {
+    this.bodies.get(sub)?.();
+    return !this.unready.has(sub);
+  }
   private readonly insides = new Map<Subroutine, Scope>();
 
   /** The scope of a subroutine's own names. */

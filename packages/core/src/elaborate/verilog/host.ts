@@ -27,6 +27,8 @@ export interface Host {
   newSignal(name: string, loc: Loc, scope: Scope, fields: SignalFields): Signal;
   /** The subroutine behind a name, with its header bound; its body follows later, or at once when `body` is set. */
   subroutine(meaning: Meaning & { kind: "subroutine" }, body: boolean): Subroutine;
+  /** Binds the body of a subroutine that is to run now; false within that very body. */
+  ready(sub: Subroutine): boolean;
   /** The scope of its own names, for hierarchical names that lead into it. */
   insideOf(meaning: Meaning & { kind: "subroutine" }): Scope;
   scopeOf(instance: Instance): Scope;
