@@ -25,6 +25,8 @@ export class Scope {
   private readonly names = new Map<string, Meaning>();
   /** Packages whose names are all visible here, unless declared nearer. */
   readonly imports: Scope[] = [];
+  /** Packages whose names this one gives on to those that import it. */
+  readonly exports: Scope[] = [];
   /** Directions by name, where a modport limits a view of an interface. */
   readonly modports = new Map<string, ReadonlyMap<string, string>>();
   /** Innermost subroutine, for `return`. */
@@ -64,15 +66,29 @@ export class Scope {
     const own = this.names.get(name);
     if (own || this.imports.length === 0) return own;
     for (const source of this.imports) {
-      const meaning = source.names.get(name);
+      const meaning = source.own(name);
       if (meaning) return meaning;
     }
     return undefined;
   }
 
+  /** Declared here, or exported from here. */
   own(name: string): Meaning | undefined {
-    return this.names.get(name);
+    const known = this.names.get(name);
+    if (known || this.exports.length === 0 || this.isAsked) return known;
+    // packages may export each other
+    this.isAsked = true;
+    try {
+      for (const source of this.exports) {
+        const meaning = source.own(name);
+        if (meaning) return meaning;
+      }
+    } finally {
+      this.isAsked = false;
+    }
+    return undefined;
   }
+  private isAsked = false;
 
   find(name: string): Meaning | undefined {
     for (let scope: Scope | null = this; scope; scope = scope.parent) {

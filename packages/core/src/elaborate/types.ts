@@ -15,6 +15,8 @@ export interface StructMember {
   readonly type: IntegralType;
   /** Bits below it. */
   readonly offset: number;
+  /** Its own start value. */
+  readonly init?: { readonly a: bigint; readonly b: bigint } | null;
 }
 export interface StructInfo {
   readonly union: boolean;
@@ -83,6 +85,31 @@ export function vectorType(width: number, signed = false, fourState = true): Int
     enumeration: null,
     name: null,
   };
+}
+/** What a variable holds that is given no value: null unless some member of a struct has one of its own. */
+export function defaultOf(type: IntegralType): { readonly a: bigint; readonly b: bigint } | null {
+  if (!type.struct || type.struct.union) return null;
+  const { members } = type.struct;
+  const size = members.reduce((sum, member) => sum + member.type.width, 0);
+  let a = 0n;
+  let b = 0n;
+  let found = false;
+  for (const member of members) {
+    const own = member.init ?? defaultOf(member.type);
+    if (own) found = true;
+    const width = BigInt(member.type.width);
+    const ones = member.type.fourState ? (1n << width) - 1n : 0n;
+    const value = own ?? { a: ones, b: ones };
+    a = (a << width) | value.a;
+    b = (b << width) | value.b;
+  }
+  if (!found) return null;
+  // arrays of structs, kept as vectors
+  for (let at = size; at < type.width; at += size) {
+    a |= (a & ((1n << BigInt(size)) - 1n)) << BigInt(at);
+    b |= (b & ((1n << BigInt(size)) - 1n)) << BigInt(at);
+  }
+  return { a, b };
 }
 export const bitType = vectorType(1);
 export const integerType: IntegralType = { ...vectorType(32, true), name: "integer" };

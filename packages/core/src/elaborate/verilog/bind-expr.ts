@@ -118,6 +118,15 @@ export class Expressions {
       this.host.report.error("verilog/type", loc, `A value cannot be assigned to ${typeText(to)}.`, "Check the type.");
       return this.unknown(1, loc);
     }
+    if (to.enumeration && !this.casts && !this.isMember(node, to, scope))
+      this.host.report.error(
+        "verilog/enum-value",
+        loc,
+        `'${this.host.sources.text(loc)}' is no value of ${to.enumeration.name ? `enumeration '${to.enumeration.name}'` : "this enumeration"}.`,
+        to.enumeration.name
+          ? `Give one of its names, or write ${to.enumeration.name}'(${this.host.sources.text(loc)}).`
+          : "Give one of its names.",
+      );
     const type = this.typeOf(node, scope);
     let expr: Expr;
     if (type.form)
@@ -126,6 +135,17 @@ export class Expressions {
     if (!to.fourState && !isTwoState(expr))
       expr = { op: "twostate", arg: expr, width: to.width, signed: expr.signed, loc };
     return expr;
+  }
+
+  /** A cast takes any value for an enumeration, an assignment only its own (IEEE 1800-2017 clause 6.19.3). */
+  private casts = false;
+  private isMember(node: ExprNode, to: IntegralType, scope: Scope): boolean {
+    if (node.kind === "conditional") return this.isMember(node.yes, to, scope) && this.isMember(node.no, to, scope);
+    // unknown is no number
+    if (node.kind === "number" && node.b !== 0n && (node.a & node.b) === node.b && (node.a & ~node.b) === 0n) return true;
+    if (node.kind === "bad" || node.kind === "fill") return true;
+    const type = this.dataTypeOf(node, scope);
+    return type.kind !== "integral" || type.enumeration?.members === to.enumeration!.members;
   }
 
   /** A string or a real as the bits of a struct's member. */
@@ -239,6 +259,16 @@ export class Expressions {
   fold(expr: Expr): AnyValue | null {
     return evaluateAny(expr, (inner) => {
       if (inner.op === "call") return runConstant(inner, this.host);
+      if (inner.op === "element") {
+        const known = this.host.constantArrays.get(inner.signal);
+        let at = 0;
+        for (let d = 0; known && d < inner.index.length; d++) {
+          const own = this.fold(inner.index[d]);
+          if (typeof own !== "object" || !own || own.b) return null;
+          at = at * sizeOf(inner.signal.dims[d]) + Number(own.a);
+        }
+        return known?.get(at) ?? null;
+      }
       if (inner.op !== "system") return null;
       const values: AnyValue[] = [];
       const widths: number[] = [];
@@ -419,7 +449,8 @@ export class Expressions {
         return joinChoice(this.typeOf(node.yes, scope), this.typeOf(node.no, scope), node);
       case "concat":
       case "repeat": {
-        const types = node.parts.map((part) => this.typeOf(part, scope));
+        const live = node.parts.filter((part) => !this.isNothing(part, scope));
+        const types = (live.length ? live : node.parts).map((part) => this.typeOf(part, scope));
         if (types.some((type) => type.form === "string")) return stringForm;
         const width = types.reduce((sum, type) => sum + (type.form ? 64 : type.width), 0);
         if (node.kind === "concat") return { width, signed: false };
@@ -765,7 +796,9 @@ export class Expressions {
       );
       return this.unknown(1, loc);
     }
-    const parts = nodes.map((part): Expr => {
+    // beside others a part may be repeated no times (IEEE 1364-2005 clause 5.1.14)
+    const live = nodes.filter((part) => !this.isNothing(part, scope));
+    const parts = (live.length ? live : nodes).map((part): Expr => {
       if (part.kind === "number" && part.width === null) {
         this.host.report.error(
           "verilog/unsized",
@@ -783,6 +816,10 @@ export class Expressions {
     });
     if (parts.length === 1) return parts[0].signed ? { ...parts[0], signed: false } : parts[0];
     return { op: "concat", parts, width: parts.reduce((sum, part) => sum + part.width, 0), signed: false, loc };
+  }
+
+  private isNothing(node: ExprNode, scope: Scope): boolean {
+    return node.kind === "repeat" && this.quietInteger(node.count, scope) === 0;
   }
 
   private cast(node: ExprNode & { kind: "cast" }, scope: Scope): Expr {
@@ -807,12 +844,42 @@ export class Expressions {
         };
       return this.resize(this.build(node.value, Math.max(to, type.width), type.signed, scope), to, loc);
     }
-    if (to.kind !== "integral") return this.assigned(node.value, to, scope);
-    return { ...this.assigned(node.value, to, scope), signed: to.signed };
+    const outer = this.casts;
+    this.casts = true;
+    try {
+      const value = this.assigned(node.value, to, scope);
+      return to.kind === "integral" ? { ...value, signed: to.signed } : value;
+    } finally {
+      this.casts = outer;
+    }
+  }
+
+  /** The elements of an array in a set of values, each by itself (IEEE 1800-2017 clause 11.4.13); null for others. */
+  elementsIn(range: ExprNode | SpanNode, scope: Scope): ExprNode[] | null {
+    const { refs } = this.host;
+    if (range.kind === "span" || !refs.isReference(range)) return null;
+    const type = this.dataTypeOf(range, scope);
+    const dims = type.kind === "integral" ? type.dims.slice(0, type.unpacked?.count ?? 0) : unpackedDims(type).dims;
+    if (dims.length === 0) return null;
+    let list: ExprNode[] = [range];
+    for (const dim of dims) {
+      const step = dim.left <= dim.right ? 1 : -1;
+      const next: ExprNode[] = [];
+      for (const base of list)
+        for (let i = dim.left; i !== dim.right + step; i += step) {
+          const { loc } = range;
+          const plain: ExprNode = { kind: "number", width: null, signed: true, based: false, a: BigInt(Math.abs(i)), b: 0n, loc };
+          next.push({ kind: "index", base, index: i < 0 ? { kind: "unary", op: "-", operand: plain, loc } : plain, loc });
+        }
+      list = next;
+    }
+    return list;
   }
 
   private inside(node: ExprNode & { kind: "inside" }, scope: Scope): Expr {
-    const tests = node.ranges.map((range) => this.membership(node.value, range, scope));
+    const tests = node.ranges
+      .flatMap((range) => this.elementsIn(range, scope) ?? [range])
+      .map((range) => this.membership(node.value, range, scope));
     return tests.reduce(
       (sum, test): Expr => ({
         op: "binary",

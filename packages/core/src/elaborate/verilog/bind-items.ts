@@ -18,7 +18,7 @@ import type {
 } from "../../hdl/verilog/ast.ts";
 import type { EventModel, Expr, NetKind, ProcessKind, Signal, Stmt, Target } from "../model.ts";
 import { type Constant, type Meaning, Scope } from "../scope.ts";
-import { type DataType, integerType, typeText, vectorType } from "../types.ts";
+import { defaultOf, type DataType, integerType, typeText, vectorType } from "../types.ts";
 import { toInteger } from "./bind-expr.ts";
 import { elaborateInstance, interfaceTarget } from "./bind-instance.ts";
 import { retype } from "./bind-subroutine.ts";
@@ -93,7 +93,8 @@ export class ItemBinder {
     for (const item of items) {
       switch (item.kind) {
         case "import":
-          stmts.declareImport(item.package, item.name, item.loc, scope);
+          if (item.isExport) stmts.declareExport(item.package, item.name, item.loc, scope);
+          else stmts.declareImport(item.package, item.name, item.loc, scope);
           break;
         case "param":
           this.param(item, scope);
@@ -249,6 +250,12 @@ export class ItemBinder {
         const { type } = item;
         const { exprs } = this.design;
         const own = types.ofParameter(item, scope);
+        if (own?.kind === "array") {
+          const { pattern, from } =
+            "pattern" in override ? { pattern: override.pattern, from: override.scope } : { pattern: item.value, from: scope };
+          stmts.arrayParam(item, own, pattern, from, scope);
+          return;
+        }
         const ranged = own !== undefined;
         const given =
           "pattern" in override
@@ -444,6 +451,7 @@ export class ItemBinder {
       const { delay } = item;
       if (delay && signal.kind === "net" && signal.direction === null && signal.dims.length === 0)
         later.push(() => this.design.netDelays.set(signal, { delay: stmts.delay(delay, scope), scope }));
+      if (signal.kind === "variable" && signal.type.kind === "integral") signal.init = defaultOf(signal.type);
       return;
     }
     if (signal.kind === "net") {
@@ -455,21 +463,13 @@ export class ItemBinder {
     }
     const { type } = signal;
     if (type.kind === "array" || type.kind === "container") {
+      const place = this.design.startBy({ op: "block", body: [] }, signal, scope, loc);
       later.unshift(() => {
         const body =
           type.kind === "container"
             ? this.design.containers.assignWhole(signal, type, init, scope, loc)
             : stmts.arrayAssign(init, signal, scope, true, loc);
-        if (body)
-          this.design.processes.unshift({
-            kind: "initial",
-            events: null,
-            body,
-            instance: scope.instance,
-            loc,
-            eventLoc: loc,
-            name: signal.plainName,
-          });
+        if (body) Object.assign(place, { body });
       });
       return;
     }
@@ -479,16 +479,7 @@ export class ItemBinder {
       signal.init = known;
       return;
     }
-    const body = stmts.plain(signal, value, loc);
-    this.design.processes.unshift({
-      kind: "initial",
-      events: null,
-      body,
-      instance: scope.instance,
-      loc,
-      eventLoc: loc,
-      name: signal.plainName,
-    });
+    this.design.startBy(stmts.plain(signal, value, loc), signal, scope, loc);
   }
 
   /** Ports in the order of the header. */

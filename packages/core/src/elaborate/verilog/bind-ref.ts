@@ -285,11 +285,12 @@ export class References {
 
   private index(node: ExprNode & { kind: "index" }, scope: Scope): Ref {
     const { report, exprs } = this.host;
-    const base = this.resolve(node.base, scope);
-    if (!base) {
+    const resolved = this.resolve(node.base, scope);
+    if (!resolved) {
       exprs.selfDetermined(node.index, scope);
       return null;
     }
+    const base = resolved.kind === "data" ? bitsOfStruct(resolved) : resolved;
     if (base.kind === "scopes") {
       const at = exprs.integer(node.index, scope, "The index of an instance or generate block");
       if (at === null) return null;
@@ -517,12 +518,13 @@ export class References {
 
   private range(node: ExprNode & { kind: "range" }, scope: Scope): Ref {
     const { exprs, report } = this.host;
-    const base = this.resolve(node.base, scope);
-    if (!base) return null;
-    if (base.kind !== "data") {
+    const resolved = this.resolve(node.base, scope);
+    if (!resolved) return null;
+    if (resolved.kind !== "data") {
       this.notIndexable(node.loc);
       return null;
     }
+    const base = bitsOfStruct(resolved);
     if (base.type.kind === "container") {
       report.error(
         "verilog/container",
@@ -851,4 +853,12 @@ export class References {
     else if (ref.dynamic) offset = ref.fixed ? exprs.plus(ref.dynamic, ref.fixed) : ref.dynamic;
     return { parts: [{ signal, width: type.width, index: ref.index, offset, loc }], width: type.width, loc };
   }
+}
+
+/** A packed struct as the vector that it is, for selects of its bits (IEEE 1800-2017 clause 7.2.1). */
+function bitsOfStruct(base: DataRef): DataRef {
+  const { type } = base;
+  if (type.kind !== "integral" || !type.struct || type.unpackedStruct || type.dims.length > 0) return base;
+  const { width, signed, fourState } = type;
+  return { ...base, type: { ...vectorType(width, signed, fourState), dims: [{ left: width - 1, right: 0 }] } };
 }

@@ -9,9 +9,9 @@ import type {
   ExprNode,
   StmtNode,
 } from "../../hdl/verilog/ast.ts";
-import type { BlockId, DelayModel, EventModel, Expr, Signal, Stmt, Target } from "../model.ts";
+import type { AnyValue, BlockId, DelayModel, EventModel, Expr, Signal, Stmt, Target } from "../model.ts";
 import { Scope } from "../scope.ts";
-import {
+import { defaultOf,
   asVector,
   type ContainerType,
   type DataType,
@@ -225,10 +225,55 @@ export class Statements {
       return;
     }
     const to = types.ofParameter(item, scope);
+    if (to?.kind === "array") {
+      this.arrayParam(item, to, item.value, scope, scope);
+      return;
+    }
     const constant = item.value ? exprs.constant(item.value, scope, "A parameter's value", to) : null;
-    const kept = constant ?? { value: { a: 0n, b: 0n }, type: to ?? integerType };
+    const own = constant ?? { value: { a: 0n, b: 0n }, type: to ?? integerType };
+    // `parameter signed P = ...` takes the width of the value, and its own sign
+    const sign = to === undefined && item.type.kind === "builtin" ? item.type.signed : null;
+    const kept =
+      sign !== null && own.type.kind === "integral" ? { ...own, type: { ...own.type, signed: sign } } : own;
     if (!scope.declare(item.name, { kind: "constant", constant: kept, loc: item.nameLoc }))
       this.duplicate(item.name, item.nameLoc);
+  }
+
+  /** An array of strings or reals as a parameter: a variable that nothing assigns, whose elements are known. */
+  arrayParam(
+    item: import("../../hdl/verilog/ast.ts").ParamItem,
+    type: DataType & { kind: "array" },
+    value: ExprNode | null,
+    from: Scope,
+    scope: Scope,
+  ): void {
+    const { exprs } = this.host;
+    const { nameLoc: loc } = item;
+    const signal = this.host.newSignal(item.name, loc, scope, { type, kind: "variable", isConst: true });
+    if (!scope.declare(item.name, { kind: "signal", signal })) this.duplicate(item.name, loc);
+    const body = value ? this.arrayAssign(value, signal, from, true, loc) : null;
+    if (!body) return;
+    const elements = new Map<number, AnyValue>();
+    for (const stmt of body.op === "block" ? body.body : [body]) {
+      if (stmt.op !== "assign") continue;
+      const [part] = stmt.target.parts;
+      let at = 0;
+      part.index.forEach((index, d) => {
+        const own = exprs.fold(index);
+        at = at * sizeOf(signal.dims[d]) + (typeof own === "object" && own ? Number(own.a) : 0);
+      });
+      const known = exprs.fold(stmt.value);
+      if (known === null)
+        this.host.report.error(
+          "verilog/not-constant",
+          stmt.value.loc,
+          "A parameter's value must be a constant.",
+          "Use numbers, parameters, genvars and constant functions only.",
+        );
+      else elements.set(at, known);
+    }
+    this.host.constantArrays.set(signal, elements);
+    this.host.startBy(body, signal, scope, loc);
   }
 
   declareType(item: import("../../hdl/verilog/ast.ts").TypedefItem, scope: Scope): void {
@@ -258,6 +303,18 @@ export class Statements {
     } else if (!scope.declare(name, meaning) && scope.own(name) !== meaning) this.duplicate(name, loc);
   }
 
+  /** What a package imports and gives on (IEEE 1800-2017 clause 26.6). */
+  declareExport(pack: string, name: string | null, loc: Loc, scope: Scope): void {
+    if (pack === "*") {
+      scope.exports.push(...scope.imports.filter((each) => !scope.exports.includes(each)));
+      return;
+    }
+    const from = this.host.packageScope(pack, loc);
+    if (!from || from === scope) return;
+    if (name !== null) this.declareImport(pack, name, loc, scope);
+    else if (!scope.exports.includes(from)) scope.exports.push(from);
+  }
+
   private duplicate(name: string, loc: Loc): void {
     this.host.report.error(
       "verilog/duplicate",
@@ -284,7 +341,16 @@ export class Statements {
       if (!scope.declare(declared.name, { kind: "signal", signal })) this.duplicate(declared.name, declared.loc);
       if (automatic) locals.push(signal);
       if (scope.subroutine) scope.subroutine.locals.push(signal);
-      if (!declared.init) continue;
+      if (!declared.init) {
+        const first = type.kind === "integral" ? defaultOf(type) : null;
+        if (first && type.kind === "integral") {
+          const { width, signed } = type;
+          if (automatic || inside)
+            init.push(this.plain(signal, { op: "const", value: first, width, signed, loc: declared.loc }, declared.loc));
+          else signal.init = first;
+        }
+        continue;
+      }
       if (type.kind === "container") {
         init.push(this.host.containers.assignWhole(signal, type, declared.init, scope, declared.loc));
         continue;
@@ -560,7 +626,9 @@ export class Statements {
     if (node.flavour === "inside") {
       const subject = exprs.selfDetermined(node.subject, scope);
       const items = node.items.map((item) => ({
-        labels: item.labels.map((label) => exprs.membership(node.subject, label, scope)),
+        labels: item.labels
+          .flatMap((label) => exprs.elementsIn(label, scope) ?? [label])
+          .map((label) => exprs.membership(node.subject, label, scope)),
         body: this.bind(item.body, scope),
         loc: item.loc,
       }));

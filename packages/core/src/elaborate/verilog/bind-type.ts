@@ -158,15 +158,9 @@ export class Types {
     if (!isTyped) return undefined;
     const type = this.withUnpacked(this.bind(item.type, scope), item.dims, scope);
     if (type.kind !== "array") return type;
+    // of strings and reals: kept as a variable that nothing assigns
     const vector = asVector(type);
-    if (vector && vector.width <= maxVectorWidth) return vector;
-    this.host.report.error(
-      "verilog/unsupported",
-      item.nameLoc,
-      `A parameter cannot be a ${typeText(type)} here.`,
-      "Make it a variable with a start value.",
-    );
-    return vectorType(1);
+    return vector && vector.width <= maxVectorWidth ? vector : type;
   }
 
   /** `[]`, `[$]`, `[$:9]`, `[*]` and `[string]`; null for what has bounds. */
@@ -245,12 +239,13 @@ export class Types {
     }
     const members: { name: string; value: Value; loc: Loc }[] = [];
     let next: Value = { a: 0n, b: 0n };
+    let past = false;
     for (const member of node.members) {
       let value = next;
       if (member.value) {
         const given = exprs.constant(member.value, scope, "The value of an enumeration's name", base);
         if (given && typeof given.value === "object") value = given.value;
-      } else if (next.a >= 1n << BigInt(base.width)) {
+      } else if (past) {
         report.error(
           "verilog/enum",
           member.loc,
@@ -275,7 +270,9 @@ export class Types {
             "Give each name its own value.",
           );
         members.push({ name, value, loc: member.loc });
-        value = { a: value.a + 1n, b: value.b };
+        // one more than the greatest is none
+        past = value.a === (1n << BigInt(base.width - (base.signed ? 1 : 0))) - 1n;
+        value = { a: BigInt.asUintN(base.width, value.a + 1n), b: value.b };
       }
       next = value;
     }
@@ -299,7 +296,7 @@ export class Types {
 
   private struct(node: StructType, scope: Scope): DataType {
     const { report } = this.host;
-    const members: { name: string; type: IntegralType }[] = [];
+    const members: { name: string; type: IntegralType; init: Value | null }[] = [];
     let fourState = false;
     for (const member of node.members) {
       const type = this.bind(member.type, scope);
@@ -315,16 +312,11 @@ export class Types {
           );
           continue;
         }
-        if (name.init)
-          report.warn(
-            "verilog/struct",
-            name.init.loc,
-            "The start value of a member is not used.",
-            "Set it where the variable is declared.",
-          );
         if (members.some((other) => other.name === name.name))
           report.error("verilog/duplicate", name.loc, `'${name.name}' is a member already.`, "Rename one of them.");
-        members.push({ name: name.name, type: flat });
+        const given = name.init ? this.host.exprs.constant(name.init, scope, "The start value of a member", flat) : null;
+        const init = given && typeof given.value === "object" ? given.value : null;
+        members.push({ name: name.name, type: flat, init });
         fourState ||= flat.fourState;
       }
     }

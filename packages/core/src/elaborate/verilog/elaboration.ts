@@ -4,7 +4,7 @@ import type { ExprNode, ModuleNode, TimeScale } from "../../hdl/verilog/ast.ts";
 import type { AttributeTable } from "../../hdl/verilog/attributes.ts";
 import type { VerilogSyntax } from "../../hdl/verilog/index.ts";
 import type { ConfigNode } from "../../hdl/verilog/parse-config.ts";
-import type {
+import type { AnyValue, Stmt, 
   ContinuousAssignment,
   DelayModel,
   DesignModel,
@@ -62,6 +62,8 @@ export class Elaboration implements Host {
   readonly signals: Signal[] = [];
   readonly assigns: ContinuousAssignment[] = [];
   readonly processes: Process[] = [];
+  /** How many of the processes, from the first on, only give variables their start values. */
+  starts = 0;
   readonly joins: NetJoin[] = [];
   readonly switches: NetSwitch[] = [];
   readonly subroutines: Subroutine[] = [];
@@ -201,6 +203,23 @@ export class Elaboration implements Host {
     this.signals.push(signal);
     return signal;
   }
+
+  /** Start values that are computed: in the order of the text, before all else that runs. */
+  startBy(body: Stmt, signal: Signal, scope: Scope, loc: Loc): Process {
+    const made: Process = {
+      kind: "initial",
+      events: null,
+      body,
+      instance: scope.instance,
+      loc,
+      eventLoc: loc,
+      name: signal.plainName,
+    };
+    this.processes.splice(this.starts++, 0, made);
+    return made;
+  }
+  /** Elements of arrays that are parameters and have no bits. */
+  readonly constantArrays = new Map<Signal, ReadonlyMap<number, AnyValue>>();
 
   packageScope(name: string, loc: Loc): Scope | null {
     const known = this.packages.get(name);

@@ -1,5 +1,5 @@
 import type { Loc, SourceSet } from "../../common/source.ts";
-import type { Instance, Signal, Subroutine } from "../model.ts";
+import type { AnyValue, Instance, Process, Signal, Stmt, Subroutine } from "../model.ts";
 import type { Report } from "../report.ts";
 import type { Meaning, Scope } from "../scope.ts";
 import type { DataType } from "../types.ts";
@@ -31,6 +31,9 @@ export interface Host {
   ready(sub: Subroutine): boolean;
   /** The scope of its own names, for hierarchical names that lead into it. */
   insideOf(meaning: Meaning & { kind: "subroutine" }): Scope;
+  /** A process that gives a variable its start value, before all that is declared as one. */
+  startBy(body: Stmt, signal: Signal, scope: Scope, loc: Loc): Process;
+  readonly constantArrays: Map<Signal, ReadonlyMap<number, AnyValue>>;
   scopeOf(instance: Instance): Scope;
   packageScope(name: string, loc: Loc): Scope | null;
   readonly unit: Scope;

@@ -565,6 +565,8 @@ export interface ImportItem {
   readonly package: string;
   /** null: everything (`*`). */
   readonly name: string | null;
+  /** Seen by those who import this package too; `*` as the package: from all that it imports. */
+  readonly isExport?: boolean;
 }
 /** Drive strengths as levels: 7 supply, 6 strong, 5 pull, 3 weak, 0 high impedance. */
 export interface Strength {

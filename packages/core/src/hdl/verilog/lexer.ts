@@ -69,6 +69,7 @@ const charClass = (c: number) => (c < 128 ? classOf[c] : c === 0xa0 ? 4 : 0);
 const numberPattern =
   /(?:[0-9][0-9_]*\s*)?'[sS]?[bBoOdDhH]\s*[0-9a-fA-FxXzZ?][0-9a-fA-FxXzZ?_]*|'[01xXzZ](?![A-Za-z0-9_$])|[0-9][0-9_]*(?:\.[0-9][0-9_]*)?(?:[eE][+-]?[0-9][0-9_]*)?(?:(?:fs|ps|ns|us|ms|s)(?![A-Za-z0-9_$]))?/y;
 
+type LexerRegions = readonly { readonly from: number; readonly to: number; readonly open: readonly string[] }[];
 const maxExpansions = 100_000;
 /** Characters that all expanded texts of a file may have. */
 const mostExpanded = 4_000_000;
@@ -123,7 +124,7 @@ class Lexer {
   private readonly conditions: { taken: boolean; outer: boolean; loc: Loc }[] = [];
   private active = true;
   private expansions = 0;
-  private readonly open: string[] = [];
+  private open: string[] = [];
   /** What is being read: a file, or the text of a macro, whose tokens all stand at `fixed`. */
   private text = "";
   private at = 0;
@@ -507,6 +508,20 @@ class Lexer {
       );
       return;
     }
+    // what stands in an argument was written outside of the macro that it is given to
+    const outer = this.open;
+    const region = this.regions.find(({ from, to }) => start >= from && start < to);
+    if (region) this.open = [...region.open];
+    try {
+      this.expandWithin(word, macro, loc, start);
+    } finally {
+      this.open = outer;
+    }
+  }
+  /** Stretches of the text at hand that arguments gave, with the macros that were open where those stand. */
+  private regions: LexerRegions = [];
+
+  private expandWithin(word: string, macro: Macro, loc: Loc, start: number): void {
     if (
       this.open.includes(word) ||
       ++this.expansions > maxExpansions ||
@@ -522,7 +537,9 @@ class Lexer {
       return;
     }
     let body = macro.text;
+    let regions: LexerRegions = [];
     if (macro.params) {
+      const begin = this.at;
       const actuals = readActuals(this.text, this.at);
       if (!actuals) {
         this.report(
@@ -545,13 +562,23 @@ class Lexer {
         );
         return;
       }
-      body = substitute(macro, actuals.list);
+      const made = substitute(macro, actuals.list);
+      body = made.text;
+      const within = this.regions.filter(({ from, to }) => from < actuals.end && to > begin);
+      const open = within.reduce<readonly string[]>(
+        (least, each) => (each.open.length < least.length ? each.open : least),
+        this.open,
+      );
+      regions = made.spans.map(([from, to]) => ({ from, to, open: [...open] }));
     }
     if (body === "") return;
     this.expanded += body.length;
     const place = this.fixed ?? { file: this.file, start, end: this.at };
     this.open.push(word);
+    const { regions: before } = this;
+    this.regions = regions;
     this.scan(body, this.file, place);
+    this.regions = before;
     this.open.pop();
   }
 
@@ -579,7 +606,10 @@ class Lexer {
     }
     this.open.push(`"${name}`);
     const conditions = this.conditions.length;
+    const { regions } = this;
+    this.regions = [];
     this.scan(text, target, null);
+    this.regions = regions;
     for (const open of this.conditions.splice(conditions)) {
       this.report("verilog/open-condition", open.loc, "This conditional part has no `endif.", "Add `endif.");
       this.active = open.outer;

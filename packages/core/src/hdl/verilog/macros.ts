@@ -118,7 +118,11 @@ export function readActuals(text: string, from: number): { list: string[]; end: 
 }
 
 /** The macro's text with its arguments in place. `` joins two words, `" makes a string (IEEE 1800-2017 clause 22.5.1). */
-export function substitute(macro: Macro, actuals: readonly string[]): string {
+export function substitute(
+  macro: Macro,
+  actuals: readonly string[],
+): { readonly text: string; readonly spans: readonly (readonly [number, number])[] } {
+  const spans: [number, number][] = [];
   const values = new Map<string, string>();
   macro.params!.forEach((param, i) => {
     const given = actuals[i];
@@ -154,12 +158,14 @@ export function substitute(macro: Macro, actuals: readonly string[]): string {
     const name = nameAt(text, at);
     if (name) {
       const directive = at > 0 && text[at - 1] === "`" && text[at - 2] !== "`";
-      out += directive ? name : (values.get(name) ?? name);
+      const actual = directive ? undefined : values.get(name);
+      if (actual !== undefined) spans.push([out.length, out.length + actual.length]);
+      out += actual ?? name;
       at += name.length;
       continue;
     }
     out += c;
     at++;
   }
-  return out;
+  return { text: out, spans };
 }

@@ -214,11 +214,12 @@ export function parseTypedef(s: TokenStream): TypedefItem | null {
 }
 
 export function parseImports(s: TokenStream): ImportItem[] {
+  const isExport = s.current.text === "export";
   s.next();
   const items: ImportItem[] = [];
   do {
     const { text, loc, kind } = s.current;
-    if (kind !== "name") {
+    if (kind !== "name" && !(isExport && text === "*")) {
       s.unexpected("a package");
       break;
     }
@@ -230,8 +231,8 @@ export function parseImports(s: TokenStream): ImportItem[] {
       if (s.current.kind === "name") s.next();
       else s.unexpected("a name of the package, or '*'");
     }
-    items.push({ kind: "import", package: text, name, loc: s.span(loc) });
+    items.push({ kind: "import", package: text, name, loc: s.span(loc), ...(isExport ? { isExport } : {}) });
   } while (s.accept(","));
-  parseSemicolon(s, "this import");
+  parseSemicolon(s, isExport ? "this export" : "this import");
   return items;
 }

@@ -62,7 +62,6 @@ const unsupportedWords: Readonly<Record<string, string>> = {
   alias: "Use assign.",
   constraint: "Use $urandom_range.",
   virtual: "Connect an interface by a port.",
-  export: "Declare the name in this package.",
   let: "Use a function.",
 };
 
@@ -340,6 +339,7 @@ function keywordItem(s: TokenStream, items: ModuleItem[]): boolean {
       return true;
     }
     case "import":
+    case "export":
       items.push(...parseImports(s));
       return true;
     case "genvar": {
