@@ -101,6 +101,9 @@ function lowerOne(expr: Expr, below: Below, rtl: RtlBuilder, reader: Reader, rep
       return [...expr.parts].reverse().flatMap((part) => [...lower(part)]);
     case "cond": {
       const [test] = lower(expr.test);
+      // what a constant rules out is not looked at: recursion ends by it
+      if (test === bit1) return lower(expr.yes);
+      if (test === bit0) return lower(expr.no);
       return rtl.mux(test, lower(expr.yes), lower(expr.no));
     }
     case "unary": {
@@ -118,6 +121,12 @@ function lowerOne(expr: Expr, below: Below, rtl: RtlBuilder, reader: Reader, rep
     }
     case "binary":
       if (expr.left.form) return none(`Comparing values of type ${expr.left.form}`);
+      if (expr.kind === "logand" || expr.kind === "logor") {
+        const left = lower(expr.left);
+        const decides = expr.kind === "logand" ? left.every((bit) => bit === bit0) : left.includes(bit1);
+        if (decides) return [expr.kind === "logand" ? bit0 : bit1];
+        return lowerBinary(expr, left, lower(expr.right), rtl, report);
+      }
       return lowerBinary(expr, lower(expr.left), lower(expr.right), rtl, report);
     case "call":
       return expr.func.suspends ? none(`'${expr.func.name}', which waits,`) : reader.call(expr.func, expr.args);

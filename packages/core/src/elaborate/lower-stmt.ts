@@ -2,10 +2,10 @@ import type { Loc } from "../common/source.ts";
 import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
 import { covers, labelPattern, narrowPattern, type Pattern } from "./case-patterns.ts";
 import { hardwareBits } from "./hardware-bits.ts";
-import { lowerExpr, type Reader } from "./lower-expr.ts";
-import { Env, type Slot, TargetLowering } from "./lower-target.ts";
+import { extendBits, lowerExpr, type Reader } from "./lower-expr.ts";
+import { Env, type Slot, type Slots, TargetLowering } from "./lower-target.ts";
 import { driveEnables, drivesZ } from "./lower-tristate.ts";
-import type { Expr, Signal, Stmt, Subroutine, Target } from "./model.ts";
+import { type Expr, isSignedTarget, type Signal, type Stmt, type Subroutine, type Target } from "./model.ts";
 import { numberOf } from "./rtl-builder.ts";
 
 const maxTurns = 65536;
@@ -41,6 +41,7 @@ export class StatementLowering extends TargetLowering implements Reader {
       return new Array<number>(width).fill(bitX);
     }
     this.callDepth++;
+    this.staying = null;
     const values = args.map((arg) => ("op" in arg ? this.expression(arg) : this.readTarget(arg)));
     const outer = this.env;
     const outerJumps = this.jumps;
@@ -48,8 +49,13 @@ export class StatementLowering extends TargetLowering implements Reader {
     const returned = this.mark("returned", sub);
     this.jumps = { broke: null, continued: null, returned };
     sub.args.forEach(({ signal, direction }, i) => {
-      if (direction !== "output") this.write(signal, 0, values[i], true);
-      else this.forget(signal);
+      // what goes in and out may be of another width
+      if (direction === "output") this.forget(signal);
+      else {
+        const arg = args[i];
+        const bySign = !("op" in arg) && isSignedTarget(arg);
+        this.write(signal, 0, extendBits(values[i], hardwareBits(signal), bySign), true);
+      }
     });
     for (const local of sub.locals) this.forget(local);
     if (sub.result) this.forget(sub.result);
@@ -64,8 +70,9 @@ export class StatementLowering extends TargetLowering implements Reader {
     for (const [signal, slot] of inner.deferred) outer.deferred.set(signal, slot);
     outputs.forEach((bits, i) => {
       const arg = args[i];
-      if (bits && !("op" in arg)) this.assign(arg, bits, true);
+      if (bits && !("op" in arg)) this.assign(arg, extendBits(bits, arg.width, sub.args[i].signal.signed), true);
     });
+    this.staying = null;
     this.callDepth--;
     return result;
   }
@@ -107,25 +114,74 @@ export class StatementLowering extends TargetLowering implements Reader {
       const left = this.left();
       if (left === bit0) continue;
       if (left === bit1 || i + 1 === body.length) return;
-      const outer = new Env(this.env);
-      const rest = this.inside(() => this.execList(body.slice(i + 1), false));
-      this.merge(left, outer, rest, false);
+      this.unlessLeft(left, () => this.execList(body.slice(i + 1), false));
       return;
     }
+  }
+
+  /**
+   * What variables hold where control has not left, while `left` is not 1. Joined with what they hold elsewhere they are
+   * no constants any more, which the tests of loops need.
+   */
+  private staying: { readonly left: number; readonly slots: Slots } | null = null;
+
+  /** Of what variables held before the statements just run, what these left alone, whichever way they were left. */
+  private untouched: Slots = new Map();
+
+  /** Runs what is done only if control has not left. */
+  private unlessLeft(left: number, run: () => void): void {
+    const outer = new Env(this.env);
+    const seeds: Slots = new Map(this.staying?.left === left ? this.staying.slots : []);
+    const marks = Object.values(this.jumps).filter((mark): mark is Signal => mark !== null);
+    for (const mark of marks) seeds.set(mark, { value: [bit0], assigned: [bit1] });
+    let held: Slots = new Map();
+    const inner = this.inside(() => {
+      for (const [signal, slot] of seeds) this.env.blocking.set(signal, slot);
+      this.staying = null;
+      run();
+      held = this.heldHere();
+    });
+    // as they were: nothing to join
+    this.untouched = new Map();
+    for (const [signal, slot] of seeds) {
+      if (inner.blocking.get(signal) !== slot) continue;
+      inner.blocking.delete(signal);
+      if (!marks.includes(signal)) this.untouched.set(signal, slot);
+    }
+    this.merge(left, outer, inner, false);
+    for (const mark of marks) held.delete(mark);
+    this.staying = { left: this.left(), slots: held };
+  }
+  /** What variables hold at the end of the statements at hand, where control is still in them. */
+  private heldHere(): Slots {
+    const slots: Slots = new Map(this.env.blocking);
+    if (this.staying && this.staying.left === this.left())
+      for (const [signal, slot] of this.staying.slots) slots.set(signal, slot);
+    return slots;
   }
 
   /** Net that is 1 where control has left the statements at hand. */
   private left(): number {
     const { broke, continued, returned } = this.jumps;
-    let net = bit0;
+    const nets: number[] = [];
     for (const mark of [broke, continued, returned]) {
       if (!mark) continue;
       const slot = this.env.find(mark, true);
       if (!slot || slot.value[0] === bit0) continue;
-      net = this.rtl.or([net], [this.read(mark)[0]])[0];
+      const [net] = this.read(mark);
+      if (net !== bit0 && !nets.includes(net)) nets.push(net);
+    }
+    if (nets.length < 2 || nets.includes(bit1)) return nets.includes(bit1) ? bit1 : (nets[0] ?? bit0);
+    // the same marks give the same net, whenever they are asked for
+    const key = nets.sort((x, y) => x - y).join();
+    let net = this.leftNets.get(key);
+    if (net === undefined) {
+      net = nets.reduce((x, y) => this.rtl.or([x], [y])[0]);
+      this.leftNets.set(key, net);
     }
     return net;
   }
+  private readonly leftNets = new Map<string, number>();
 
   protected exec(stmt: Stmt, outermost: boolean): void {
     switch (stmt.op) {
@@ -161,10 +217,17 @@ export class StatementLowering extends TargetLowering implements Reader {
           else if (stmt.no) this.exec(stmt.no, outermost);
           return;
         }
-        const yes = this.branch(stmt.yes);
-        const no = stmt.no ? this.branch(stmt.no) : new Env(this.env);
+        const [yes, yesLeft, yesHeld] = this.way(stmt.yes);
+        const [no, noLeft, noHeld] = stmt.no ? this.way(stmt.no) : [new Env(this.env), this.left(), new Map()];
         this.rtl.loc = stmt.loc;
         this.merge(test, yes, no, outermost);
+        // one branch leaves for certain: where control stays, the other one was taken
+        this.staying =
+          yesLeft === bit1 && noLeft === bit0
+            ? { left: this.left(), slots: noHeld }
+            : noLeft === bit1 && yesLeft === bit0
+              ? { left: this.left(), slots: yesHeld }
+              : null;
         return;
       }
       case "case":
@@ -234,8 +297,24 @@ export class StatementLowering extends TargetLowering implements Reader {
     }
   }
 
+  /** A branch, whether control has left at its end, and what is held there. */
+  private way(stmt: Stmt): [Env, number, Slots] {
+    let left = bit0;
+    let held: Slots = new Map();
+    this.staying = null;
+    const env = this.inside(() => {
+      this.exec(stmt, false);
+      left = this.left();
+      held = this.heldHere();
+    });
+    return [env, left, held];
+  }
+
   private branch(stmt: Stmt): Env {
-    return this.inside(() => this.exec(stmt, false));
+    this.staying = null;
+    const env = this.inside(() => this.exec(stmt, false));
+    this.staying = null;
+    return env;
   }
 
   private inside(run: () => void): Env {
@@ -254,8 +333,10 @@ export class StatementLowering extends TargetLowering implements Reader {
     const continued = this.mark("continued", place);
     this.jumps = { broke, continued, returned: outer.returned };
     this.write(broke, 0, [bit0], true);
+    this.staying = null;
     run();
     this.jumps = outer;
+    this.staying = null;
   }
 
   /** One turn of a loop, under the condition that no earlier one has left it. False once it surely has. */
@@ -265,11 +346,7 @@ export class StatementLowering extends TargetLowering implements Reader {
     const left = this.left();
     if (left === bit1) return false;
     if (left === bit0) run();
-    else {
-      const outer = new Env(this.env);
-      const inner = this.inside(run);
-      this.merge(left, outer, inner, false);
-    }
+    else this.unlessLeft(left, run);
     return true;
   }
 
@@ -279,20 +356,8 @@ export class StatementLowering extends TargetLowering implements Reader {
       this.exec(stmt.init, false);
     }
     this.loop(stmt, () => {
-      for (let first = stmt.after; ; first = false) {
-        if (!first && stmt.test) {
-          const [test] = this.expression(stmt.test);
-          if (test === bit0) return;
-          if (test !== bit1) {
-            this.report.error(
-              "verilog/loop-bound",
-              stmt.test.loc,
-              "The number of turns of this loop depends on signals.",
-              "Loop over constants, and test the signals inside.",
-            );
-            return;
-          }
-        }
+      let over = false;
+      for (let first = stmt.after; !over; first = false) {
         if (++this.turns > maxTurns) {
           this.report.error(
             "verilog/endless-loop",
@@ -302,10 +367,35 @@ export class StatementLowering extends TargetLowering implements Reader {
           );
           return;
         }
-        if (!this.turn(() => this.exec(stmt.body, outermost))) return;
-        if (stmt.step) {
-          // the step counts on constants: it runs whether or not some turn has left the loop
-          this.exec(stmt.step, false);
+        const isFirst = first;
+        this.untouched = new Map();
+        const goesOn = this.turn(() => {
+          if (!isFirst && stmt.test) {
+            const [test] = this.expression(stmt.test);
+            if (test !== bit1) {
+              over = true;
+              if (test !== bit0)
+                this.report.error(
+                  "verilog/loop-bound",
+                  stmt.test.loc,
+                  "The number of turns of this loop depends on signals.",
+                  "Loop over constants, and test the signals inside.",
+                );
+              return;
+            }
+          }
+          this.exec(stmt.body, outermost);
+        });
+        if (!goesOn) return;
+        if (!stmt.step || over) continue;
+        this.write(this.jumps.continued!, 0, [bit0], true);
+        const left = this.left();
+        if (left === bit1) return;
+        if (left === bit0) this.exec(stmt.step, false);
+        else {
+          // turns that were cut short come here too
+          if (this.staying?.left !== left) this.staying = { left, slots: this.untouched };
+          this.unlessLeft(left, () => this.exec(stmt.step!, false));
         }
       }
     });

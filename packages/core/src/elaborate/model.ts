@@ -160,6 +160,12 @@ export interface Target {
   readonly loc: Loc;
 }
 
+/** Whether what a target holds has a sign: a whole variable that has one. */
+export function isSignedTarget({ parts, width }: Target): boolean {
+  const [part] = parts;
+  return parts.length === 1 && part.offset === 0 && part.signal.width === width && part.signal.signed;
+}
+
 export interface DelayModel {
   /** In units of the instance's time scale: bits or real. Rise, fall, turn-off. */
   readonly values: readonly Expr[];

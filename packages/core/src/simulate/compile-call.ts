@@ -1,4 +1,4 @@
-import type { Expr, Signal, Subroutine, Target } from "../elaborate/model.ts";
+import { type Expr, isSignedTarget, type Signal, type Subroutine, type Target } from "../elaborate/model.ts";
 import { type Code, js } from "./code.ts";
 import { type Bits, type ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
 import { localDeclaration, StmtCompiler } from "./compile-stmt.ts";
@@ -115,7 +115,7 @@ export class Calls {
         } else c.emit(`${this.program.setter(signal)}(${value});`);
         return;
       }
-      const pair = "op" in arg ? c.pair(arg as Bits) : this.readTarget(c, arg);
+      const pair = "op" in arg ? c.pair(arg as Bits) : this.readTarget(c, arg, signal);
       const held = { a: c.temp("p"), b: signal.fourState ? c.temp("p") : "" };
       c.emit(`${held.a}=${pair.a};${signal.fourState ? `${held.b}=${pair.b};` : ""}`);
       if (sub.automatic) given.push(held.a, ...(signal.fourState ? [held.b] : []));
@@ -185,7 +185,8 @@ export class Calls {
     });
   }
 
-  private readTarget(c: ExprCompiler, target: Target): Pair {
+  /** What a target holds, in the width of the argument that takes it. */
+  private readTarget(c: ExprCompiler, target: Target, into: Signal): Pair {
     const parts = target.parts.map((part): Expr => {
       const { signal, index, offset, width, loc } = part;
       const base: Expr = signal.dims.length
@@ -198,7 +199,13 @@ export class Calls {
     });
     const whole: Expr =
       parts.length === 1 ? parts[0] : { op: "concat", parts, width: target.width, signed: false, loc: target.loc };
-    return c.pair(whole as Bits);
+    if (target.width === into.width) return c.pair(whole as Bits);
+    const bySign = isSignedTarget(target);
+    const fitted: Expr =
+      target.width > into.width
+        ? { op: "slice", arg: whole, lsb: 0, width: into.width, signed: false, loc: target.loc }
+        : { op: "extend", arg: whole, bySign, width: into.width, signed: bySign, loc: target.loc };
+    return c.pair(fitted as Bits);
   }
 
   private readForm(c: ExprCompiler, target: Target): string {

@@ -236,7 +236,8 @@ export class Writes {
       c,
       { parts: [part], width: part.width, loc: part.loc },
       value,
-      (body) => js`K.afterNonblocking(0,()=>{${body}});`,
+      // in the same queue as the others: the order of assignments counts
+      (body) => js`NF(()=>{${body}});`,
     );
   }
 

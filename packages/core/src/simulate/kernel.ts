@@ -117,6 +117,8 @@ export class Kernel {
   currentProcess = -1;
   /** Makes the narrow non-blocking assignments; set by the compiled program. True if there were any. */
   applyNonblocking: () => boolean = () => false;
+  /** Puts what is to be done at this time behind the assignments that wait already, and before those to come. */
+  deferNonblocking: ((run: () => void) => void) | null = null;
   /**
    * Set when all events but those of the non-blocking region are somebody's own: makes what these have left to update,
    * and runs whoever that wakes, until this time slot has nothing more of his.
@@ -601,7 +603,9 @@ export class Kernel {
         }
       }
       slot.count = 0;
-      for (let i = 0; i < slot.nonblockingCount; i++) this.nonblocking[this.nonblockingCount++] = slot.nonblocking[i];
+      for (let i = 0; i < slot.nonblockingCount; i++)
+        if (this.deferNonblocking) this.deferNonblocking(slot.nonblocking[i]);
+        else this.nonblocking[this.nonblockingCount++] = slot.nonblocking[i];
       slot.nonblockingCount = 0;
       if (this.free.length < 64) this.free.push(slot);
       this.settle();

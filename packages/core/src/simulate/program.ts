@@ -990,6 +990,9 @@ const XF=new Uint8Array(${this.shadowAt.size}),XA=new Int32Array(${this.shadowAt
 const U=T.setters,slotOf=T.slotOf,fourOf=T.fourOf;
 let nn=0,NCAP=1024,NS=new Int32Array(NCAP),NI=new Int32Array(NCAP),NM=new Int32Array(NCAP),NA_=new Int32Array(NCAP),NB_=new Int32Array(NCAP);
 function grow(){const more=(old)=>{const list=new Int32Array(NCAP*2);list.set(old);return list;};NS=more(NS);NI=more(NI);NM=more(NM);NA_=more(NA_);NB_=more(NB_);NCAP*=2;}
+const NFS=[];
+function NF(run){NFS.push(run);NB(-1,NFS.length-1,0,0,0);}
+K.deferNonblocking=NF;
 function NB(id,i,mask,a,b){if(nn===NCAP)grow();NS[nn]=id;NI[nn]=i;NM[nn]=mask;NA_[nn]=a;NB_[nn++]=b;}
 K.applyNonblocking=function(){
 let any=false;
@@ -999,6 +1002,7 @@ const count=nn,hs=NS,hi=NI,hm=NM,ha=NA_,hb=NB_;
 for(let k=0;k<count;k++){
 const id=hs[k],i=hi[k],mask=hm[k];
 let a=ha[k],b=hb[k];
+if(id<0){NFS[i]();continue;}
 if(i<0){
 if(mask!==-1){const s=slotOf[id];a=A[s]&~mask|a&mask;b=B[s]&~mask|b&mask;}
 U[id](a,b);
@@ -1007,6 +1011,7 @@ if(mask!==-1){const m=ST.narrowArrays[slotOf[id]];a=m.a[i]&~mask|a&mask;b=m.b[i]
 U[id](i,a,b);
 }}
 nn=0;
+NFS.length=0;
 return true;
 };
 ${[...this.edgeLists].map((name) => `const ${name}={threads:[],count:0};`).join("")}
