@@ -128,18 +128,20 @@ export class StatementLowering extends TargetLowering implements Reader {
   /** Of what variables held before the statements just run, what these left alone, whichever way they were left. */
   private untouched: Slots = new Map();
 
-  /** Runs what is done only if control has not left. */
-  private unlessLeft(left: number, run: () => void): void {
+  /** Runs what is done only if control has not left. @returns Marks that it sets for certain. */
+  private unlessLeft(left: number, run: () => void): Signal[] {
     const outer = new Env(this.env);
     const seeds: Slots = new Map(this.staying?.left === left ? this.staying.slots : []);
     const marks = Object.values(this.jumps).filter((mark): mark is Signal => mark !== null);
     for (const mark of marks) seeds.set(mark, { value: [bit0], assigned: [bit1] });
     let held: Slots = new Map();
+    let certain: Signal[] = [];
     const inner = this.inside(() => {
       for (const [signal, slot] of seeds) this.env.blocking.set(signal, slot);
       this.staying = null;
       run();
       held = this.heldHere();
+      certain = marks.filter((mark) => this.env.find(mark, true)?.value[0] === bit1);
     });
     // as they were: nothing to join
     this.untouched = new Map();
@@ -148,9 +150,13 @@ export class StatementLowering extends TargetLowering implements Reader {
       inner.blocking.delete(signal);
       if (!marks.includes(signal)) this.untouched.set(signal, slot);
     }
+    // the mark that `left` is, where it is one: with it set on the other way too, it is set
+    const sole = marks.find((mark) => this.env.find(mark, true)?.value[0] === left);
     this.merge(left, outer, inner, false);
+    if (sole && certain.includes(sole)) this.write(sole, 0, [bit1], true);
     for (const mark of marks) held.delete(mark);
     this.staying = { left: this.left(), slots: held };
+    return certain;
   }
   /** What variables hold at the end of the statements at hand, where control is still in them. */
   private heldHere(): Slots {
@@ -345,9 +351,12 @@ export class StatementLowering extends TargetLowering implements Reader {
     this.write(continued!, 0, [bit0], true);
     const left = this.left();
     if (left === bit1) return false;
-    if (left === bit0) run();
-    else this.unlessLeft(left, run);
-    return true;
+    if (left === bit0) {
+      run();
+      return true;
+    }
+    // turns that are only cut short go on
+    return this.unlessLeft(left, run).every((mark) => mark === continued);
   }
 
   private execLoop(stmt: Stmt & { op: "loop" }, outermost: boolean): void {

@@ -75,7 +75,12 @@ function readTarget(target: Target, frame: Frame, state: State, host: Host): Any
     const whole: Expr = signal.dims.length
       ? { op: "element", signal, index, width: signal.width, signed: false, loc }
       : { op: "signal", signal, width: signal.width, signed: false, loc };
-    const value = valueIn({ op: "slice", arg: whole, lsb: offset, width, signed: false, loc }, frame, state, host) as Value;
+    const value = valueIn(
+      { op: "slice", arg: whole, lsb: offset, width, signed: false, loc },
+      frame,
+      state,
+      host,
+    ) as Value;
     a = (a << BigInt(width)) | value.a;
     b = (b << BigInt(width)) | value.b;
   }
@@ -222,7 +227,9 @@ function run(stmt: Stmt, frame: Frame, state: State, host: Host): Jump {
     case "arraycopy": {
       if (stmt.target.kind !== "local" || stmt.from.kind !== "local" || !stmt.blocking) throw new NotConstant();
       const from = frame.get(stmt.from);
-      const copied = new Map(frame.get(stmt.target) instanceof Map ? (frame.get(stmt.target) as Map<number, AnyValue>) : []);
+      const copied = new Map(
+        frame.get(stmt.target) instanceof Map ? (frame.get(stmt.target) as Map<number, AnyValue>) : [],
+      );
       for (let i = 0; i < stmt.count; i++) {
         const value = from instanceof Map ? from.get(stmt.fromStart + i) : undefined;
         if (value === undefined) copied.delete(stmt.targetStart + i);

@@ -15,7 +15,8 @@ interface Place extends Variable {
 
 class Writer {
   places: Place[] = [];
-  readonly arrays: { readonly name: string; readonly width: number; readonly size: number; readonly write: boolean }[] = [];
+  readonly arrays: { readonly name: string; readonly width: number; readonly size: number; readonly write: boolean }[] =
+    [];
   functions: { readonly name: string; readonly args: number }[] = [];
   tasks: { readonly name: string; readonly outs: number[] }[] = [];
   private budget = 0;
@@ -110,7 +111,9 @@ class Writer {
         if (!counters.length) return this.assign(2);
         const count = this.pick(counters);
         const outer = this.places;
-        this.places = outer.filter((each) => !each.name.startsWith("n") || each === count).map((each) => (each === count ? { ...each, write: null } : each));
+        this.places = outer
+          .filter((each) => !each.name.startsWith("n") || each === count)
+          .map((each) => (each === count ? { ...each, write: null } : each));
         const before = this.budget;
         this.loops++;
         const body = this.block(depth - 1, 1 + this.below(2)).replaceAll("continue;", ";");
@@ -166,7 +169,8 @@ class Writer {
           return `${name}[${this.index(width - m + 1)} +: ${m}] ${write} ${this.expr(depth)};`;
       }
     }
-    if (write === "=" && plain && this.chance(0.15)) return `${name} ${this.pick(["+=", "^=", "-=", "|="])} ${this.expr(depth)};`;
+    if (write === "=" && plain && this.chance(0.15))
+      return `${name} ${this.pick(["+=", "^=", "-=", "|="])} ${this.expr(depth)};`;
     return `${name} ${write} ${this.expr(depth)};`;
   }
 
@@ -197,7 +201,10 @@ class Writer {
       const name = this.fresh("t");
       decls += `pair_t ${name};\n`;
       starts += `${name} = '{a: 5, b: 2};\n`;
-      this.places.push({ name: `${name}.a`, width: 4, signed: false, write: "=" }, { name: `${name}.b`, width: 3, signed: false, write: "=" });
+      this.places.push(
+        { name: `${name}.a`, width: 4, signed: false, write: "=" },
+        { name: `${name}.b`, width: 3, signed: false, write: "=" },
+      );
     }
     return { decls, starts };
   }
@@ -218,7 +225,10 @@ class Writer {
     const name = this.fresh("f");
     const args = 1 + this.below(2);
     const text = this.closed(() => {
-      const inputs = Array.from({ length: args }, (): Place => ({ name: this.fresh("p"), width: 1 + this.below(8), signed: this.chance(0.4), write: null }));
+      const inputs = Array.from(
+        { length: args },
+        (): Place => ({ name: this.fresh("p"), width: 1 + this.below(8), signed: this.chance(0.4), write: null }),
+      );
       this.places = [...this.places.filter((place) => place.write === null && !place.name.startsWith("r")), ...inputs];
       this.returns = true;
       const width = 1 + this.below(9);
@@ -282,9 +292,21 @@ export function randomModules(seed: number): { readonly text: string; readonly s
   const leafText = `module part import pk::*; #(parameter signed [5:0] P = 1) (input [4:0] xi, output logic [4:0] yo);\n${leafFunction}always_comb begin : body\n${own.decls}${own.starts}${leafBody}\nyo = ${leaf.expr(2)};\nend\nendmodule\n`;
 
   const parts = [0, 1].map((i): Place => ({ name: `part${i}`, width: 5, signed: false, write: null }));
-  const registers = [0, 1, 2].map((i): Place => ({ name: `r${i}`, width: 1 + w.below(8), signed: w.chance(0.3), write: null }));
-  let body = registers.map((r) => `logic ${r.signed ? "signed " : ""}[${r.width - 1}:0] ${r.name}${clocked ? ` = ${w.below(2 ** Math.min(6, r.width))}` : ""};\n`).join("");
-  body += parts.map((part, i) => `wire [4:0] ${part.name};\npart #(.P(${w.below(30) - 15})) u${i}(.xi(5'(x${i})), .yo(${part.name}));\n`).join("");
+  const registers = [0, 1, 2].map(
+    (i): Place => ({ name: `r${i}`, width: 1 + w.below(8), signed: w.chance(0.3), write: null }),
+  );
+  let body = registers
+    .map(
+      (r) =>
+        `logic ${r.signed ? "signed " : ""}[${r.width - 1}:0] ${r.name}${clocked ? ` = ${w.below(2 ** Math.min(6, r.width))}` : ""};\n`,
+    )
+    .join("");
+  body += parts
+    .map(
+      (part, i) =>
+        `wire [4:0] ${part.name};\npart #(.P(${w.below(30) - 15})) u${i}(.xi(5'(x${i})), .yo(${part.name}));\n`,
+    )
+    .join("");
   w.places = [...inputPlaces, { name: "K", width: 5, signed: true, write: null }];
   w.functions = [...inPackage];
   body += w.makeFunction(2);
@@ -332,4 +354,24 @@ export function randomModules(seed: number): { readonly text: string; readonly s
     text,
     spec: { entity: "dut", inputs, outputs, ...(clocked ? { clock: "clk", reset: "rst" } : {}), cycles: 24, seed },
   };
+}
+
+/** A test bench `t` that prints calls of random functions as parameters, then the same calls as they run. */
+export function constantsBothWays(seed: number): { readonly text: string; readonly count: number } {
+  const random = new Random(seed * 3571 + 17);
+  const w = new Writer(random);
+  w.places = [{ name: "K", width: 5, signed: true, write: null }];
+  const inPackage = `package pk;\ntypedef struct packed { logic [3:0] a; logic [2:0] b; } pair_t;\nlocalparam logic signed [4:0] K = ${w.below(31) - 15};\n${w.makeFunction(2)}endpackage\n`;
+  let own = w.makeTask(2);
+  for (let i = 0; i < 3; i++) own += w.makeFunction(3);
+  const calls = Array.from({ length: 5 }, () => {
+    const each = w.pick(w.functions);
+    return { name: each.name, args: Array.from({ length: each.args }, () => w.below(256)) };
+  });
+  const text = `${inPackage}module t import pk::*;;\n${own}${calls.map(({ name, args }, i) => `localparam logic [15:0] c${i} = ${name}(${args.join(", ")});`).join("\n")}
+int x[2];\nlogic [15:0] y;\ninitial begin
+${calls.map((_, i) => `$display("%b", c${i});`).join("\n")}
+${calls.map(({ name, args }) => `${args.map((arg, k) => `x[${k}] = ${arg};`).join(" ")} y = ${name}(${args.map((_, k) => `x[${k}]`).join(", ")}); $display("%b", y);`).join("\n")}
+end\nendmodule\n`;
+  return { text, count: calls.length };
 }

@@ -862,3 +862,28 @@ export function randomVhdl(seed: number): RandomDesign {
     spec: { entity: "dut", inputs, outputs, ...(clocked ? { clock: "clk", reset: "rst" } : {}), cycles: 24, seed },
   };
 }
+
+/** A test bench `t` that reports random values as constants, then the same expressions as they run. */
+export function vhdlConstantsBothWays(seed: number): { readonly text: string; readonly count: number } {
+  const random = new Random(seed * 4447 + 29);
+  const w = new Writer(random);
+  const constants = Array.from({ length: 4 }, (): Thing => ({ name: w.fresh("c"), type: w.type(), write: null }));
+  const starts = constants.map((thing) => w.start(thing.type));
+  w.things = [...constants];
+  let decls = constants.map((thing, i) => `constant ${thing.name} : ${w.mark(thing.type)} := ${starts[i]};\n`).join("");
+  decls += w.makeFunction(2, true);
+  decls += w.makeFunction(3, w.chance(0.5));
+  const values = Array.from({ length: 5 }, (): Thing & { text: string } => {
+    const type = w.type();
+    return { name: w.fresh("k"), type, write: null, text: w.expr(type, 4) };
+  });
+  const known = values.map((value) => `constant ${value.name} : ${w.mark(value.type)} := ${value.text};\n`).join("");
+  // when it runs, the constants are variables of the same names
+  const variables = constants
+    .map((thing, i) => `variable ${thing.name} : ${w.mark(thing.type)} := ${starts[i]};\n`)
+    .join("");
+  const report = (thing: Thing) =>
+    `report to_string(${asBits(thing).text.replace(/^\(0 => (.*)\)$/, "std_logic_vector'(0 => $1)")});\n`;
+  const text = `${randomHead}entity t is end entity;\narchitecture a of t is\n${sharedTypes}function to_bit(v : boolean) return std_logic is begin if v then return '1'; end if; return '0'; end;\n${decls}${known}begin\nprocess\n${variables}${values.map((value) => `variable w${value.name} : ${w.mark(value.type)};\n`).join("")}begin\n${values.map(report).join("")}${values.map((value) => `w${value.name} := ${value.text};\n${report({ ...value, name: `w${value.name}` })}`).join("")}wait;\nend process;\nend architecture;\n`;
+  return { text, count: values.length };
+}

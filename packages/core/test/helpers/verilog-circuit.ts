@@ -25,6 +25,7 @@ end
 endmodule
 `;
   const ran = runText([...files, { name: "bench.sv", text: bench }], { top: "bench" });
-  if (ran.findings.some((finding) => finding.includes(": error:"))) throw new Error(`${ran.findings.join("\n")}\n${text}`);
+  if (ran.findings.some((finding) => finding.includes(": error:")))
+    throw new Error(`${ran.findings.join("\n")}\n${text}`);
   return compareWithCircuit(files, spec, stimuli, ran.text.split("\n").slice(0, -1));
 }

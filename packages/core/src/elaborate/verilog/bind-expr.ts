@@ -4,8 +4,8 @@ import { maxVectorWidth } from "../../hdl/verilog/number-text.ts";
 import { evaluate, evaluateAny, roundReal, stringBits } from "../evaluate.ts";
 import type { AnyValue, BinaryKind, Expr, UnaryKind } from "../model.ts";
 import { runConstant } from "../run-constant.ts";
-import { systemValue } from "../system-values.ts";
 import type { Constant, Scope } from "../scope.ts";
+import { systemValue } from "../system-values.ts";
 import {
   type DataType,
   elementOf,
@@ -142,7 +142,8 @@ export class Expressions {
   private isMember(node: ExprNode, to: IntegralType, scope: Scope): boolean {
     if (node.kind === "conditional") return this.isMember(node.yes, to, scope) && this.isMember(node.no, to, scope);
     // unknown is no number
-    if (node.kind === "number" && node.b !== 0n && (node.a & node.b) === node.b && (node.a & ~node.b) === 0n) return true;
+    if (node.kind === "number" && node.b !== 0n && (node.a & node.b) === node.b && (node.a & ~node.b) === 0n)
+      return true;
     if (node.kind === "bad" || node.kind === "fill") return true;
     const type = this.dataTypeOf(node, scope);
     return type.kind !== "integral" || type.enumeration?.members === to.enumeration!.members;
@@ -868,8 +869,21 @@ export class Expressions {
       for (const base of list)
         for (let i = dim.left; i !== dim.right + step; i += step) {
           const { loc } = range;
-          const plain: ExprNode = { kind: "number", width: null, signed: true, based: false, a: BigInt(Math.abs(i)), b: 0n, loc };
-          next.push({ kind: "index", base, index: i < 0 ? { kind: "unary", op: "-", operand: plain, loc } : plain, loc });
+          const plain: ExprNode = {
+            kind: "number",
+            width: null,
+            signed: true,
+            based: false,
+            a: BigInt(Math.abs(i)),
+            b: 0n,
+            loc,
+          };
+          next.push({
+            kind: "index",
+            base,
+            index: i < 0 ? { kind: "unary", op: "-", operand: plain, loc } : plain,
+            loc,
+          });
         }
       list = next;
     }

@@ -18,7 +18,7 @@ import type {
 } from "../../hdl/verilog/ast.ts";
 import type { EventModel, Expr, NetKind, ProcessKind, Signal, Stmt, Target } from "../model.ts";
 import { type Constant, type Meaning, Scope } from "../scope.ts";
-import { defaultOf, type DataType, integerType, typeText, vectorType } from "../types.ts";
+import { type DataType, defaultOf, integerType, typeText, vectorType } from "../types.ts";
 import { toInteger } from "./bind-expr.ts";
 import { elaborateInstance, interfaceTarget } from "./bind-instance.ts";
 import { retype } from "./bind-subroutine.ts";
@@ -252,7 +252,9 @@ export class ItemBinder {
         const own = types.ofParameter(item, scope);
         if (own?.kind === "array") {
           const { pattern, from } =
-            "pattern" in override ? { pattern: override.pattern, from: override.scope } : { pattern: item.value, from: scope };
+            "pattern" in override
+              ? { pattern: override.pattern, from: override.scope }
+              : { pattern: item.value, from: scope };
           stmts.arrayParam(item, own, pattern, from, scope);
           return;
         }

@@ -11,10 +11,11 @@ import type {
 } from "../../hdl/verilog/ast.ts";
 import type { AnyValue, BlockId, DelayModel, EventModel, Expr, Signal, Stmt, Target } from "../model.ts";
 import { Scope } from "../scope.ts";
-import { defaultOf,
+import {
   asVector,
   type ContainerType,
   type DataType,
+  defaultOf,
   type IntegralType,
   integerType,
   sizeOf,
@@ -233,8 +234,7 @@ export class Statements {
     const own = constant ?? { value: { a: 0n, b: 0n }, type: to ?? integerType };
     // `parameter signed P = ...` takes the width of the value, and its own sign
     const sign = to === undefined && item.type.kind === "builtin" ? item.type.signed : null;
-    const kept =
-      sign !== null && own.type.kind === "integral" ? { ...own, type: { ...own.type, signed: sign } } : own;
+    const kept = sign !== null && own.type.kind === "integral" ? { ...own, type: { ...own.type, signed: sign } } : own;
     if (!scope.declare(item.name, { kind: "constant", constant: kept, loc: item.nameLoc }))
       this.duplicate(item.name, item.nameLoc);
   }
@@ -346,7 +346,9 @@ export class Statements {
         if (first && type.kind === "integral") {
           const { width, signed } = type;
           if (automatic || inside)
-            init.push(this.plain(signal, { op: "const", value: first, width, signed, loc: declared.loc }, declared.loc));
+            init.push(
+              this.plain(signal, { op: "const", value: first, width, signed, loc: declared.loc }, declared.loc),
+            );
           else signal.init = first;
         }
         continue;

@@ -314,7 +314,9 @@ export class Types {
         }
         if (members.some((other) => other.name === name.name))
           report.error("verilog/duplicate", name.loc, `'${name.name}' is a member already.`, "Rename one of them.");
-        const given = name.init ? this.host.exprs.constant(name.init, scope, "The start value of a member", flat) : null;
+        const given = name.init
+          ? this.host.exprs.constant(name.init, scope, "The start value of a member", flat)
+          : null;
         const init = given && typeof given.value === "object" ? given.value : null;
         members.push({ name: name.name, type: flat, init });
         fourState ||= flat.fourState;

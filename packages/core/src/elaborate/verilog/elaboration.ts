@@ -4,7 +4,8 @@ import type { ExprNode, ModuleNode, TimeScale } from "../../hdl/verilog/ast.ts";
 import type { AttributeTable } from "../../hdl/verilog/attributes.ts";
 import type { VerilogSyntax } from "../../hdl/verilog/index.ts";
 import type { ConfigNode } from "../../hdl/verilog/parse-config.ts";
-import type { AnyValue, Stmt, 
+import type {
+  AnyValue,
   ContinuousAssignment,
   DelayModel,
   DesignModel,
@@ -14,6 +15,7 @@ import type { AnyValue, Stmt,
   NetSwitch,
   Process,
   Signal,
+  Stmt,
   Subroutine,
 } from "../model.ts";
 import type { Report } from "../report.ts";
