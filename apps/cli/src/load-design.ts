@@ -1,5 +1,6 @@
 import { posix } from "node:path";
 import { type DesignInput, findBoard, type SourceFile } from "@gate-clock/core";
+import { FileProblem } from "@gate-clock/sealed/inside";
 import type { Session } from "./session.ts";
 
 const { basename, normalize } = posix;
@@ -72,6 +73,35 @@ function withIncluded(sources: readonly SourceFile[], folder: string, io: Sessio
   return all;
 }
 
+/** Ends of the names of texts and memory contents that sources read. */
+const dataName = /"([^"\n]{1,200}\.(?:hex|mem|mif|dat|data|txt|bin|coe|list|init|rom|vec|csv|in))"/gi;
+
+/** Adds the texts and memory contents that sources name in quotes, as far as they stand beside these. */
+function withData(sources: readonly SourceFile[], folder: string, io: Session): SourceFile[] {
+  const all = [...sources];
+  const known = new Set(all.map((file) => normalize(file.name)));
+  for (const source of sources) {
+    if (!/\.(?:s?vh?|vhdl?)$/i.test(source.name)) continue;
+    for (const [, written] of source.text.matchAll(dataName)) {
+      for (const name of written.startsWith("/") ? [written] : [joinPath(dirname(source.name), written), written]) {
+        if (known.has(normalize(name))) break;
+        let text: string | null = null;
+        try {
+          text = io.readText(name.startsWith("/") ? name : joinPath(folder, name));
+        } catch (error) {
+          // what may not be read is told where the run or the build asks for it
+          if (!(error instanceof FileProblem)) throw error;
+        }
+        if (text === null) continue;
+        known.add(normalize(name));
+        all.push({ name, text });
+        break;
+      }
+    }
+  }
+  return all;
+}
+
 /** The settings with what the target says in the place of the design's own part and rules. */
 function forTarget(settings: Record<string, unknown>, name: string, path: string): Record<string, unknown> {
   const listed = settings["targets"] ?? [];
@@ -119,7 +149,7 @@ export function loadDesign(paths: readonly string[], options: LoadOptions, io: S
       name: fileName(text("name") ?? basename(folder), path),
       top: options.top ?? text("top") ?? null,
       part: options.part ?? text("part") ?? board?.part ?? defaultPart,
-      sources: withIncluded(readAll(list("sources")), folder, io),
+      sources: withData(withIncluded(readAll(list("sources")), folder, io), folder, io),
       pinFiles: readAll(list("pins")),
       timingFiles: readAll(list("timing")),
       recipe: options.recipe ?? text("recipe") ?? "even",
@@ -134,8 +164,12 @@ export function loadDesign(paths: readonly string[], options: LoadOptions, io: S
     name: fileName(options.top ?? basename(paths[0]).replace(/\.[^.]*$/, ""), "--top"),
     top: options.top ?? null,
     part: options.part ?? defaultPart,
-    sources: withIncluded(
-      files.filter((file) => !file.name.endsWith(".pins") && !file.name.endsWith(".sdc")),
+    sources: withData(
+      withIncluded(
+        files.filter((file) => !file.name.endsWith(".pins") && !file.name.endsWith(".sdc")),
+        "",
+        io,
+      ),
       "",
       io,
     ),

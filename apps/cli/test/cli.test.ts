@@ -43,6 +43,31 @@ describe("gate-clock", () => {
     expect(JSON.parse((await run("check", "--json", good)).out)).toMatchObject({ ok: true, top: "m", modules: ["m"] });
   });
 
+  it("finds the memory contents that lie beside the sources, in both languages", async () => {
+    await file("pattern.hex", "a5 3c\n7e 01\n");
+    const rom = await file(
+      "rom.v",
+      `module rom(input clk, input [1:0] a, output reg [7:0] q);\n  reg [7:0] m [0:3];\n  initial $readmemh("pattern.hex", m);\n  always @(posedge clk) q <= m[a];\nendmodule\n`,
+    );
+    const made = join(folder, "rom-built");
+    expect(await run("build", rom, "--stop-after", "synth", "--out", made)).toMatchObject({ status: 0 });
+    expect((await run("check", rom)).err).toBe("");
+    await file("words.txt", "10100101\n00111100\n");
+    const vhdl = await file(
+      "list.vhd",
+      `library ieee; use ieee.std_logic_1164.all; use std.textio.all;
+entity list is port (a : in std_logic; q : out std_logic_vector(7 downto 0)); end entity;
+architecture rtl of list is
+  type words is array (0 to 1) of bit_vector(7 downto 0);
+  impure function load return words is file f : text open read_mode is "words.txt"; variable l : line; variable w : words; begin for i in w'range loop readline(f, l); read(l, w(i)); end loop; return w; end function;
+  constant contents : words := load;
+begin
+  q <= to_stdlogicvector(contents(1)) when a = '1' else to_stdlogicvector(contents(0));
+end architecture;\n`,
+    );
+    expect(await run("check", vhdl)).toEqual({ status: 0, out: "", err: "" });
+  });
+
   it("answers wrong calls with status 2 and says what is wrong", async () => {
     for (const [args, words] of [
       [["weave"], /unknown command/],
