@@ -1,6 +1,16 @@
 import { mostMsForValue } from "./constant-work.ts";
 import { evaluateAny, truthOf } from "./evaluate.ts";
-import type { AnyValue, BlockId, Expr, Signal, Stmt, Subroutine, Target, Value } from "./model.ts";
+import {
+  type AnyValue,
+  type BlockId,
+  type Expr,
+  isSignedTarget,
+  type Signal,
+  type Stmt,
+  type Subroutine,
+  type Target,
+  type Value,
+} from "./model.ts";
 import { systemValue } from "./system-values.ts";
 import type { Host } from "./verilog/host.ts";
 
@@ -55,15 +65,24 @@ function enter(sub: Subroutine, args: readonly (Expr | Target)[], outer: Frame, 
   sub.args.forEach(({ signal, direction }, i) => {
     const given = args[i];
     if ("op" in given) frame.set(signal, valueIn(given, outer, state, host));
-    else if (direction !== "output") frame.set(signal, readTarget(given, outer, state, host));
+    else if (direction !== "output")
+      frame.set(signal, fitted(readTarget(given, outer, state, host), given, isSignedTarget(given), signal.width));
   });
   run(sub.body, frame, state, host);
   sub.args.forEach(({ signal, direction }, i) => {
     const given = args[i];
-    if (direction !== "input" && !("op" in given)) assign(given, read(signal, frame), outer, state, host);
+    if (direction !== "input" && !("op" in given))
+      assign(given, fitted(read(signal, frame), signal, signal.signed, given.width), outer, state, host);
   });
   state.depth--;
   return frame;
+}
+
+/** What an argument that goes in or out holds, in the width of what takes it. */
+function fitted(value: AnyValue, { width }: { width: number }, signed: boolean, into: number): AnyValue {
+  if (typeof value !== "object" || width === into) return value;
+  const fit = (bits: bigint) => BigInt.asUintN(into, signed ? BigInt.asIntN(width, bits) : BigInt.asUintN(width, bits));
+  return { a: fit(value.a), b: fit(value.b) };
 }
 
 function readTarget(target: Target, frame: Frame, state: State, host: Host): AnyValue {

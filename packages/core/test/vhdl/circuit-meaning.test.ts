@@ -229,3 +229,69 @@ process (clk) begin if en = '1' then if clk'event and clk = '1' then z <= z xor 
 process (clk) begin if falling_edge(clk) then g <= mem(to_integer(unsigned(k))); end if; end process;`,
   );
 });
+
+const withSlice = {
+  inputs: [p("a", 16), p("s", 3), p("b", 4)],
+  outputs: [p("y", 8), p("f")],
+  cycles: 100,
+};
+const slicing = (functions: string, use: string): [string, string] => [
+  functions,
+  `process (all) variable n : natural range 0 to 7; begin n := to_integer(unsigned(s)); ${use} end process;`,
+];
+const half = "a(n + 7 downto n)";
+describe("slices that signals move, in subprograms", () => {
+  agrees(
+    "loops over their range, and ranges of variables",
+    withSlice,
+    ...slicing(
+      `function turned(v : std_logic_vector) return std_logic_vector is variable r : std_logic_vector(v'reverse_range); variable x : std_logic_vector(v'range) := (others => '0');
+begin for i in v'range loop r(i) := v(i); x(v'high - (i - v'low)) := v(i); end loop; return x xor r; end function;
+function odd(v : std_logic_vector) return std_logic is variable r : std_logic := '0'; variable k : integer := v'low; begin while k <= v'high loop r := r xor v(k); k := k + 1; end loop; return r; end function;`,
+      `y <= turned(${half}); f <= odd(${half});`,
+    ),
+  );
+  agrees(
+    "indexes that signals count from their bounds",
+    withSlice,
+    ...slicing(
+      `function at(v : std_logic_vector; k : natural) return std_logic is begin if v'high - k >= v'low then return v(v'low + k); else return '1'; end if; end function;
+procedure put(variable v : inout std_logic_vector; k : natural range 0 to 7) is begin v(v'high - k) := '1'; v(v'low + 1 downto v'low) := "10"; end procedure;`,
+      `f <= at(${half}, to_integer(unsigned(b)) / 2); y <= a(15 downto 8); y(n downto n) <= "1";`,
+    ),
+  );
+  agrees(
+    "an alias has bounds of its own",
+    withSlice,
+    ...slicing(
+      `function weighed(v : std_logic_vector) return unsigned is alias x : std_logic_vector(v'length - 1 downto 0) is v; variable r : unsigned(7 downto 0) := x"00";
+begin for i in x'range loop if x(i) = '1' then r := r + i; end if; end loop; return r; end function;`,
+      `y <= std_logic_vector(weighed(${half})); f <= '0';`,
+    ),
+  );
+  const refused: [string, string, string][] = [
+    ["the index as a number", "integer", "for i in v'range loop if v(i) = '1' then return i; end if; end loop; return 0;"],
+    ["its remainder", "integer", "for i in v'range loop if v(i) = '1' and i mod 2 = 1 then return 1; end if; end loop; return 0;"],
+    ["a comparison with a plain number", "integer", "for i in v'range loop if i < 4 and v(i) = '1' then return 1; end if; end loop; return 0;"],
+    ["a plain index", "integer", "if v(0) = '1' then return 1; end if; return 0;"],
+    ["a bound", "integer", "return v'left + 1;"],
+    ["the index in another array", "integer", "for i in v'range loop if a(i) /= v(i) then return 1; end if; end loop; return 0;"],
+    ["a case", "integer", "case v'low is when 0 => return 1; when others => return 0; end case;"],
+    ["a sum with a vector", "unsigned", "return to_unsigned(v'low, 8);"],
+    ["a bound times two", "integer", "return 2 * v'low - v'low;"],
+    ["a bound kept in a record", "integer", "variable r : rec := (v'low, 1); begin return r.k;".replace("variable", "<decl>variable")],
+  ];
+  for (const [name, result, body] of refused)
+    it(`${name} is refused`, () => {
+      const [decl, stmts] = body.includes("<decl>") ? body.slice(6).split(" begin ") : ["", body];
+      const text = dut(
+        { inputs: withSlice.inputs, outputs: withSlice.outputs },
+        `type rec is record k, l : integer; end record; ${slicing("", "")[0]}`,
+        `process (all) variable n : natural range 0 to 7;
+impure function g(v : std_logic_vector) return ${result} is ${decl} begin ${stmts} end function;
+begin n := to_integer(unsigned(s)); y <= ${result === "integer" ? `std_logic_vector(to_unsigned(g(${half}), 8))` : `std_logic_vector(g(${half}))`}; f <= '0'; end process;`,
+      );
+      expect(findingsOf(text)).toContain("vhdl/moved-bounds");
+    });
+});
+

@@ -28,7 +28,7 @@ export abstract class CircuitCall extends CircuitValue {
     const type = sub.result!.type;
     const args = sub.params.map((_, i) => {
       const arg = e.args[i] ?? sub.defaults[i];
-      return arg ? this.expr(arg) : this.refuse(loc, `'${sub.name}'`);
+      return arg ? this.plain(this.expr(arg), arg.loc) : this.refuse(loc, `'${sub.name}'`);
     });
     const [a, b] = args;
     const isPlain = /numeric_std_|std_logic_(un)?signed/.test(home);

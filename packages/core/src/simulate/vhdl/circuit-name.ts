@@ -18,6 +18,7 @@ import {
   stretch,
   widthOf,
 } from "./circuit-expr.ts";
+import { isMoved, movedBounds, originOf, shareOrigin } from "./circuit-moved.ts";
 import { extendTo, moved, whole } from "./circuit-pieces.ts";
 import type { Place } from "./frames.ts";
 import { type Bounds, highOf, lowOf, rightOf, type Shape, shapeText } from "./shapes.ts";
@@ -156,6 +157,7 @@ export abstract class CircuitName extends CircuitBase {
   /** Place of an index from the left; null where it is outside, which is told if the text alone says so. */
   protected position(index: number, b: Bounds, loc: Loc, sure: boolean): number | null {
     const k = b.d ? b.l - index : index - b.l;
+    if (originOf(index) !== originOf(b.l)) this.refuseMoved(loc);
     if (k >= 0 && k < b.n) return k;
     if (!sure) return null;
     this.error(
@@ -190,6 +192,8 @@ export abstract class CircuitName extends CircuitBase {
       const k = this.position(known, b, loc, index.sure === true);
       return k === null ? this.nowhere(inner, loc) : this.itemRef(of, k);
     }
+    if (isMoved(index) || originOf(b.l) !== null)
+      if (!shareOrigin(index, this.whole(b.l, index.shape, loc))) this.refuseMoved(loc);
     const words = table && of.k === "value" ? this.tableOf(table) : this.wordsOf(of);
     return { k: "element", of, index, bounds: b, words, shape: inner };
   }
@@ -232,13 +236,28 @@ export abstract class CircuitName extends CircuitBase {
       );
       throw new NoCircuit();
     }
-    if (n <= 0) return this.valueRef({ e: number(0, 0, e.loc), shape: { ...shape, dims: [{ l: 0, d: b.d, n: 0 }] } });
+    const own = movedBounds(this.movedSlices++, Math.max(0, n), b.d === 1);
+    if (!own) return this.refuse(e.loc, `A slice of ${n} elements with computed bounds`);
+    if (n <= 0) return this.valueRef({ e: number(0, 0, e.loc), shape: { ...shape, dims: [own] } });
     const right = this.expr(range.right);
     const end = this.whole(rightOf(b), right.shape, e.loc);
     const distance = b.d ? this.integer("-", right, end, e.loc) : this.integer("-", end, right, e.loc);
     const low = size === 1 ? distance : this.integer("*", distance, this.whole(size, right.shape, e.loc), e.loc);
-    const dims: Bounds[] = [b.d ? { l: n - 1, d: 1, n } : { l: 0, d: 0, n }];
-    return { k: "stretch", of, low: low.e, shape: { ...shape, dims } };
+    return { k: "stretch", of, low: low.e, shape: { ...shape, dims: [own] } };
+  }
+  private movedSlices = 0;
+  /** Refuses a number that counts from bounds that signals move, where only its value would do. */
+  protected plain(val: Val, loc: Loc): Val {
+    return isMoved(val) ? this.refuseMoved(loc) : val;
+  }
+  protected refuseMoved(loc: Loc): never {
+    this.error(
+      "moved-bounds",
+      loc,
+      `'${this.owner.report.sources.text(loc)}' depends on the bounds of a slice that signals move.`,
+      "Use 'length, or give the slice bounds of its own: alias a : std_logic_vector(v'length - 1 downto 0) is v.",
+    );
+    throw new NoCircuit();
   }
   /** Elements between two ends that differ by constants only; null if they do not. */
   private span(left: Expr, right: Expr, descending: boolean): number | null {
@@ -546,6 +565,7 @@ export abstract class CircuitName extends CircuitBase {
       if (shape.type.kind !== "int") return { ...val, shape };
       const [lo, hi] = integerLimits(shape);
       const width = integerWidth(lo, hi);
+      if (isMoved(val) && (lo > 1 || hi < 2 ** 31 - 1)) this.refuseMoved(loc);
       if (val.cv !== undefined && (val.cv < lo || val.cv > hi)) {
         if (!val.sure) return { e: either(width, loc), shape, lo, hi };
         this.error(

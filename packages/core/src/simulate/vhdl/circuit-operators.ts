@@ -17,6 +17,7 @@ import {
   unary,
   widthOf,
 } from "./circuit-expr.ts";
+import { isMoved, shareOrigin, staysNear } from "./circuit-moved.ts";
 import { CircuitName } from "./circuit-name.ts";
 import { extendTo, joined } from "./circuit-pieces.ts";
 import { type Shape, shapeText } from "./shapes.ts";
@@ -95,6 +96,7 @@ export abstract class CircuitOperators extends CircuitName {
 
   protected compare(name: Comparison, a: Val, b: Val, loc: Loc): Val {
     if (this.isInteger(a)) {
+      if ((isMoved(a) || isMoved(b)) && !shareOrigin(a, b)) this.refuseMoved(loc);
       const decided = decidedByLimits(name, a, b);
       if (decided !== null) return this.boolean(number(decided ? 1 : 0, 1, loc));
       const [x, y, signed] = this.aligned(a, b);
@@ -185,6 +187,12 @@ export abstract class CircuitOperators extends CircuitName {
   protected integer(name: string, a: Val, b: Val | undefined, loc: Loc): Val {
     const { type } = a.shape as { type: VType };
     const shape: Shape = { k: "s", type, lo: null, hi: null };
+    if (isMoved(a) || (b && isMoved(b))) {
+      const isDistance = name === "-" && b !== undefined && shareOrigin(a, b);
+      const [from, by] = name === "+" && b && !isMoved(a) ? [b, a] : [a, b];
+      const isShift = (name === "+" || name === "-") && by !== undefined && !isMoved(by) && staysNear(by);
+      if (!isDistance && !(isShift && shareOrigin(from))) this.refuseMoved(loc);
+    }
     const [x, y] = [knownOf(a), b ? knownOf(b) : null];
     if (x !== null && (!b || y !== null)) {
       const v = this.computed(name, x, y ?? 0);
@@ -382,7 +390,7 @@ export abstract class CircuitOperators extends CircuitName {
           : joined([filled(high), slice(a.e, k * size, n - k * size)], loc);
       return { ...a, e: made };
     }
-    const [lo, hi] = limitsOf(by);
+    const [lo, hi] = limitsOf(this.plain(by, loc));
     if (lo < 0) {
       // either way, by the sign of the count
       const back = this.integer("neg", by, undefined, loc);

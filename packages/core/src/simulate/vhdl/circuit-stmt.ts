@@ -17,6 +17,7 @@ import {
   slice,
   widthOf,
 } from "./circuit-expr.ts";
+import { isMoved, originOf } from "./circuit-moved.ts";
 import { limitsOf } from "./circuit-operators.ts";
 import { mentions } from "./circuit-scan.ts";
 import { Frame } from "./frames.ts";
@@ -244,10 +245,11 @@ export abstract class CircuitStmt extends CircuitCall {
   }
   /** As `store`, of a value that may have limits. */
   private give(ref: Ref, val: Val, blocking: boolean, loc: Loc): void {
+    if (ref.k !== "signal" || ref.signal.kind !== "local") this.plain(val, loc);
     this.store(ref, val.e, blocking, loc, this.isInteger(val) ? limitsOf(val) : null);
   }
   private caseStmt(stmt: Stmt & { op: "case" }): void {
-    const subject = this.expr(stmt.subject);
+    const subject = this.plain(this.expr(stmt.subject), stmt.subject.loc);
     const { shape, e } = subject;
     const labelsOf = (choice: BoundChoice): ModelExpr[] => {
       if (choice.kind === "range") {
@@ -335,9 +337,11 @@ export abstract class CircuitStmt extends CircuitCall {
     const body = (v: number) => {
       const frame = new Frame(outer.frame, outer.frame.fn);
       const shape: Shape = { k: "s", type: stmt.param.subtype.type, lo: null, hi: null };
-      frame.places.set(stmt.param, { k: "const", v, shape });
+      const isPlain = originOf(v) === null;
+      if (isPlain) frame.places.set(stmt.param, { k: "const", v, shape });
       this.scope = new Scope(outer, frame);
       try {
+        if (!isPlain) this.bindValue(stmt.param, this.whole(v, shape, loc), loc);
         this.stmts(stmt.body);
       } finally {
         this.scope = outer;
@@ -358,8 +362,8 @@ export abstract class CircuitStmt extends CircuitCall {
       this.bounds(range);
       return;
     }
-    const left = this.held(this.expr(range.left), "first", loc);
-    const right = this.held(this.expr(range.right), "last", loc);
+    const left = this.held(this.plain(this.expr(range.left), range.left.loc), "first", loc);
+    const right = this.held(this.plain(this.expr(range.right), range.right.loc), "last", loc);
     const [low, high] = range.descending ? [right, left] : [left, right];
     const [least, most] = [limitsOf(low)[0], limitsOf(high)[1]];
     if (most - least + 1 > mostOpenTurns) {
@@ -431,12 +435,13 @@ export abstract class CircuitStmt extends CircuitCall {
   /** A constant whose value the circuit knows here, or computes. */
   private bindValue(decl: Decl, val: Val, loc: Loc): void {
     const { frame } = this.scope;
-    if (val.e.op === "const" && (val.e.value.b === 0n || val.sure)) {
+    const isMovedOne = isMoved(val);
+    if (!isMovedOne && val.e.op === "const" && (val.e.value.b === 0n || val.sure)) {
       const v = this.isInteger(val) ? knownOf(val) : fromFourState(val.e.value, val.shape);
       frame.places.set(decl, { k: "const", v, shape: val.shape });
       return;
     }
-    if (val.e.width === 0) {
+    if (val.e.width === 0 || (isMovedOne && val.e.op === "const")) {
       this.scope.homes.set(decl, { k: "value", val });
       frame.places.set(decl, { k: "var", js: "0", shape: val.shape });
       return;
@@ -675,7 +680,7 @@ export abstract class CircuitStmt extends CircuitCall {
       result.hi = Math.max(result.hi, hi);
       if (fitted.e.width > 0) {
         result.signal ??= this.local(call.sub.name.replaceAll('"', ""), shape, call.sub.loc);
-        this.store({ k: "signal", signal: result.signal, offset: 0, shape }, fitted.e, true, loc);
+        this.give({ k: "signal", signal: result.signal, offset: 0, shape }, fitted, true, loc);
       } else result.val = fitted;
     }
     this.leave(call.back, loc);

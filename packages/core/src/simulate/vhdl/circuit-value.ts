@@ -220,7 +220,7 @@ export abstract class CircuitValue extends CircuitOperators {
       for (const { choice, value } of e.elements) {
         if (choice.kind !== "field") continue;
         const field = base.fields[choice.field];
-        const val = this.fit(this.expr(value, field), field, value.loc);
+        const val = this.fit(this.plain(this.expr(value, field), value.loc), field, value.loc);
         // a field without bounds takes those of its value
         fields[choice.field] = field.k === "a" && field.dims === null ? val.shape : field;
         parts[choice.field] = val.e;
@@ -231,7 +231,7 @@ export abstract class CircuitValue extends CircuitOperators {
     const rest = plain.dims && plain.dims.length > 1 ? plain.dims.slice(1) : null;
     const inner: Shape = rest ? { ...plain, dims: rest } : plain.elem;
     const value = (each: AggregateElement): Val =>
-      each.isStretch ? this.expr(each.value) : this.fit(this.expr(each.value, inner), inner, each.value.loc);
+      each.isStretch ? this.expr(each.value) : this.fit(this.plain(this.expr(each.value, inner), each.value.loc), inner, each.value.loc);
     const vals = e.elements.map(value);
     const others = e.elements.findIndex((each) => each.choice.kind === "others");
     const isPositional = e.elements.some((each) => each.choice.kind === "position");
@@ -351,7 +351,7 @@ export abstract class CircuitValue extends CircuitOperators {
     const inner = whole?.shape.k === "a" ? whole.shape.elem : plain.pack ? plain.elem : vals[0].shape;
     const size = widthOf(inner) ?? 1;
     // elements get the width of the others
-    const bits = vals.map((val, i) => (parts[i].type === e.type ? val.e : this.fit(val, inner, parts[i].loc).e));
+    const bits = vals.map((val, i) => (parts[i].type === e.type ? val.e : this.fit(this.plain(val, parts[i].loc), inner, parts[i].loc).e));
     const width = bits.reduce((sum, each) => sum + each.width, 0);
     const n = size ? width / size : 0;
     const dims: Bounds[] =
