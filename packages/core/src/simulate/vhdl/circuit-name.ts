@@ -387,16 +387,19 @@ export abstract class CircuitName extends CircuitBase {
       values.set(Number(BigInt.asUintN(size, BigInt(v))), slice(of, (b.n - 1 - k) * width, width));
     }
     if (values.size === 0) return either(width, loc);
-    const select = (bit: number, base: number): ModelExpr | null => {
-      if (bit < 0) return values.get(base) ?? null;
-      // no entry within this half: nothing to choose
-      const high = select(bit - 1, base + 2 ** bit);
-      const low = select(bit - 1, base);
+    const keys = [...values.keys()].sort((x, y) => x - y);
+    // halves by the top bit; a half without entries is not chosen, so its bit is not looked at
+    const select = (bit: number, from: number, to: number): ModelExpr | null => {
+      if (from === to) return null;
+      if (bit < 0) return values.get(keys[from]) ?? null;
+      let middle = from;
+      while (middle < to && Math.floor(keys[middle] / 2 ** bit) % 2 === 0) middle++;
+      const low = select(bit - 1, from, middle);
+      const high = select(bit - 1, middle, to);
       if (!high || !low) return high ?? low;
       return choose(slice(at, bit, 1), high, low);
     };
-    const bits = Math.min(size, Math.max(1, Math.ceil(Math.log2(Math.max(2, Math.max(...values.keys()) + 1)))));
-    return select(bits - 1, 0) ?? either(width, loc);
+    return select(size - 1, 0, keys.length) ?? either(width, loc);
   }
 
   // ---- assigning --------------------------------------------------------------------------------------------------

@@ -231,7 +231,9 @@ export abstract class CircuitValue extends CircuitOperators {
     const rest = plain.dims && plain.dims.length > 1 ? plain.dims.slice(1) : null;
     const inner: Shape = rest ? { ...plain, dims: rest } : plain.elem;
     const value = (each: AggregateElement): Val =>
-      each.isStretch ? this.expr(each.value) : this.fit(this.plain(this.expr(each.value, inner), each.value.loc), inner, each.value.loc);
+      each.isStretch
+        ? this.expr(each.value)
+        : this.fit(this.plain(this.expr(each.value, inner), each.value.loc), inner, each.value.loc);
     const vals = e.elements.map(value);
     const others = e.elements.findIndex((each) => each.choice.kind === "others");
     const isPositional = e.elements.some((each) => each.choice.kind === "position");
@@ -351,7 +353,9 @@ export abstract class CircuitValue extends CircuitOperators {
     const inner = whole?.shape.k === "a" ? whole.shape.elem : plain.pack ? plain.elem : vals[0].shape;
     const size = widthOf(inner) ?? 1;
     // elements get the width of the others
-    const bits = vals.map((val, i) => (parts[i].type === e.type ? val.e : this.fit(this.plain(val, parts[i].loc), inner, parts[i].loc).e));
+    const bits = vals.map((val, i) =>
+      parts[i].type === e.type ? val.e : this.fit(this.plain(val, parts[i].loc), inner, parts[i].loc).e,
+    );
     const width = bits.reduce((sum, each) => sum + each.width, 0);
     const n = size ? width / size : 0;
     const dims: Bounds[] =
