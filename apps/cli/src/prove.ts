@@ -3,10 +3,13 @@ import {
   MemoryStore,
   type ProofInputs,
   proofKey,
+  proofLinks,
   proofText,
   proveDesign,
   quietContext,
   runFlow,
+  sourceDifferenceVcd,
+  sourcesKey,
 } from "@gate-clock/core";
 import { printFindings } from "./commands.ts";
 import { type LoadOptions, loadDesign } from "./load-design.ts";
@@ -39,13 +42,19 @@ export async function proveCall(paths: readonly string[], options: ProveCall, io
     return 1;
   }
   const layout = rules && pack && place && route && image ? { rules, pack, place, route, image } : null;
-  const inputs: ProofInputs = { part: result.part, elaborate, synth, layout };
+  const inputs: ProofInputs = { part: result.part, sources: input.sources, elaborate, synth, layout };
   const keyOf = (stage: string) => result.stages.find((record) => record.stage === stage)?.key ?? "";
   const none = { get: async () => null, put: async () => {} };
-  const proof = await proveDesign(inputs, proofKey(keyOf("synth"), keyOf("image")), none, quietContext());
+  const key = proofKey(sourcesKey(input.sources), keyOf("synth"), keyOf("image"));
+  const proof = await proveDesign(inputs, key, none, quietContext());
   const { counterexample } = proof.logic;
-  if (options.vcd && counterexample) io.save(options.vcd, counterexampleVcd(counterexample));
+  const { difference } = proof.source;
+  if (options.vcd && (difference || counterexample))
+    io.save(options.vcd, difference ? sourceDifferenceVcd(difference) : counterexampleVcd(counterexample!));
   if (options.json) io.out(JSON.stringify(proof, null, 2));
-  else io.out(`${input.name}: ${proofText(proof)}`);
+  else {
+    io.out(`${input.name}: ${proofText(proof)}`);
+    for (const { name, verdict, how } of proofLinks(proof)) io.out(`  ${name}: ${verdict}. ${how}`);
+  }
   return proof.verdict === "equal" ? 0 : 1;
 }

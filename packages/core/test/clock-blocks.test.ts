@@ -173,9 +173,20 @@ describe("clock blocks", () => {
         ),
       );
       const layout = { rules, pack, place, route, image };
-      const inputs = { part: result.part, elaborate: elaborated, synth, layout } as unknown as ProofInputs;
+      const inputs = {
+        part: result.part,
+        sources: [{ name: "t.sv", text }],
+        elaborate: elaborated,
+        synth,
+        layout,
+      } as unknown as ProofInputs;
       const proof = await proveDesign(inputs, "key", { get: async () => null, put: async () => {} }, quietContext());
-      expect([proof.logic.verdict, proof.readback!.verdict]).toEqual(["equal", "equal"]);
+      expect([proof.source.verdict, proof.logic.verdict, proof.readback!.verdict]).toEqual([
+        "agrees",
+        "equal",
+        "equal",
+      ]);
+      expect(proof.source.neverKnown).toEqual([]);
       expect(proof.logic.points).toBeGreaterThan(20);
     }
   });

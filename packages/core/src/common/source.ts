@@ -4,6 +4,8 @@ import type { Place } from "./finding.ts";
 export interface SourceFile {
   readonly name: string;
   readonly text: string;
+  /** Written around a design: vectors go into ports of its enumerations as they are. */
+  readonly takesBits?: boolean;
 }
 
 /** A stretch of source text: file index, first offset, offset just past the end (UTF-16 units). */
@@ -26,7 +28,7 @@ export class SourceSet {
   private readonly lineStarts: (Uint32Array | undefined)[] = [];
 
   constructor(files: readonly SourceFile[]) {
-    this.files = files.map((file) => ({ name: file.name, text: file.text.replace(/^\uFEFF/, "") }));
+    this.files = files.map((file) => ({ ...file, text: file.text.replace(/^\uFEFF/, "") }));
   }
 
   text(loc: Loc): string {

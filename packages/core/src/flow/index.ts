@@ -20,8 +20,10 @@ export { PlayError, Player, type PlayRead, type PlayStep } from "./play.ts";
 export {
   type DesignProof,
   type ProofInputs,
+  type ProofLink,
   type ProofStore,
   proofKey,
+  proofLinks,
   proofText,
   proofVersion,
   proveDesign,

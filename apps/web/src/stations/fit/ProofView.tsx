@@ -1,4 +1,12 @@
-import { counterexampleVcd, type DesignProof, proofKey, proofText } from "@gate-clock/core";
+import {
+  counterexampleVcd,
+  type DesignProof,
+  type ProofLink,
+  proofKey,
+  proofLinks,
+  proofText,
+  sourceDifferenceVcd,
+} from "@gate-clock/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Activity, Download, ShieldCheck } from "lucide-react";
 import { useMemo } from "react";
@@ -11,9 +19,9 @@ import { formatCount, formatDuration } from "../../ui/format.ts";
 import { saveBlob } from "../../ui/save-blob.ts";
 import { useFitter } from "./use-fitter.ts";
 
-/** The circuit as written equals the circuit as built equals the bits: proven in a worker, kept under its key. */
+/** Text, circuit as written, circuit as built, bits: each link shown in a worker, kept under its key. */
 export function ProofView() {
-  const { trial, design, simulation } = useDesign();
+  const { trial, design, simulation, sources, sourcesKey } = useDesign();
   const navigate = useNavigate();
   const queries = useQueryClient();
   const [elaborate, synth, rules, pack, place, route, image] = [
@@ -27,7 +35,7 @@ export function ProofView() {
   ];
   const kept = useQuery(keptQuery(design.id));
   const keyOf = (stage: string) => trial?.stages.find((record) => record.stage === stage)?.key ?? "";
-  const key = proofKey(keyOf("synth"), image.data ? keyOf("image") : "");
+  const key = proofKey(sourcesKey, keyOf("synth"), image.data ? keyOf("image") : "");
   const name = `proof:${design.targetId}`;
   const known = useMemo(() => {
     const value = kept.data?.find((each) => each.name === name)?.value as
@@ -43,15 +51,19 @@ export function ProofView() {
       rules.data && pack.data && place.data && route.data && image.data
         ? { rules: rules.data, pack: pack.data, place: place.data, route: route.data, image: image.data }
         : null;
-    const inputs = { part: trial.part, elaborate: elaborate.data, synth: synth.data, layout };
+    const inputs = { part: trial.part, sources, elaborate: elaborate.data, synth: synth.data, layout };
     const made = await start((fitter, tell) => fitter.prove(inputs, key, tell));
     if (!made) return;
     await api.keep(design.id, name, { key, proof: made });
     void queries.invalidateQueries({ queryKey: keptQuery(design.id).queryKey });
   };
+  const difference = proof?.source.difference;
   const example = proof?.logic.counterexample;
   const dumpName = `${design.name.replace(/[^\w.-]+/g, "-")}-difference.vcd`;
-  const dump = () => new File([counterexampleVcd(example!)], dumpName, { type: "text/plain" });
+  const dump = () =>
+    new File([difference ? sourceDifferenceVcd(difference) : counterexampleVcd(example!)], dumpName, {
+      type: "text/plain",
+    });
   const showWaves = async () => {
     const isThere = await simulation.openDump(dump());
     if (isThere) void navigate(`/designs/${design.id}/simulate?${new URLSearchParams({ dump: dumpName })}`);
@@ -65,7 +77,7 @@ export function ProofView() {
             ? proofText(proof)
             : progress
               ? `Proving: ${progress.figure ?? "loading"} …`
-              : "Prove that the mapped circuit does what the source says, and that the bits make that circuit."}
+              : "Run the text beside the circuit made of it, and prove that the mapped circuit does the same and that the bits make it."}
         </p>
         {progress && <progress className="mt-3 block w-full" value={progress.fraction} aria-label="Proof" />}
         <div className="mt-4 flex gap-2">
@@ -81,7 +93,7 @@ export function ProofView() {
               <ShieldCheck className="size-4" /> {proof ? "Prove again" : "Prove"}
             </Button>
           )}
-          {example && (
+          {(difference || example) && (
             <>
               <Button look="main" onClick={() => void showWaves()} data-testid="difference-waves">
                 <Activity className="size-4" /> Show it in the waves
@@ -94,17 +106,22 @@ export function ProofView() {
         </div>
         {problem && <p className="mt-3 text-bad">{problem}</p>}
         {proof && (
+          <ol className="mt-5 divide-y divide-line border-y border-line" data-testid="proof-links">
+            {proofLinks(proof).map((link) => (
+              <li key={link.name} className="py-2">
+                <div className="flex items-baseline justify-between gap-4">
+                  <span className="font-medium">{link.name}</span>
+                  <span className={linkTone(link.verdict)}>{link.verdict}</span>
+                </div>
+                <p className="mt-0.5 text-[13px] text-soft">{link.how}</p>
+              </li>
+            ))}
+          </ol>
+        )}
+        {proof && (
           <dl className="mt-6 grid grid-cols-[1fr_auto] gap-x-6 gap-y-1 text-[13px]">
             {(
               [
-                ["Outputs, registers and pins compared, written against built", formatCount(proof.logic.points)],
-                [
-                  "Compared, built against bits read back",
-                  proof.readback ? formatCount(proof.readback.points) : "no bitstream",
-                ],
-                ["Cycles simulated first, 32 runs side by side", formatCount(proof.logic.cyclesSimulated)],
-                ["Gates in the joint graph", formatCount(proof.logic.nodes)],
-                ["Questions to the SAT solver", formatCount(proof.logic.satQuestions)],
                 ["Memories and multipliers, compared at their pins", formatCount(proof.logic.blocks)],
                 [
                   "Products and quotients checked against whole numbers",
@@ -133,4 +150,9 @@ export function ProofView() {
       </div>
     </div>
   );
+}
+
+function linkTone(verdict: ProofLink["verdict"]): string {
+  if (verdict === "simulated alike" || verdict === "proven equal") return "text-good";
+  return verdict === "different" ? "text-bad" : "text-warn";
 }

@@ -118,7 +118,8 @@ export class Expressions {
       this.host.report.error("verilog/type", loc, `A value cannot be assigned to ${typeText(to)}.`, "Check the type.");
       return this.unknown(1, loc);
     }
-    if (to.enumeration && !this.casts && !this.isMember(node, to, scope))
+    const isFree = this.casts || this.host.sources.files[loc.file].takesBits === true;
+    if (to.enumeration && !isFree && !this.isMember(node, to, scope))
       this.host.report.error(
         "verilog/enum-value",
         loc,
