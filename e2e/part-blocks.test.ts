@@ -75,7 +75,7 @@ describe("blocks of the part that the source names", () => {
 
   it("run on the board from the bits", async () => {
     await clickTestId(driver, "station-image");
-    await byTestId(driver, "download-packed");
+    await byTestId(driver, "download-compressed");
     await clickTestId(driver, "station-bench");
     await clickTestId(driver, "power");
     await clickTestId(driver, "find-chain");

@@ -58,7 +58,7 @@ async function programBoard(): Promise<void> {
   await clickTestId(driver, "power");
   await waitForText("board", /power on/);
   await clickTestId(driver, "find-chain");
-  await waitForText("chain", /TW-2[\s\S]*0x1A7020D1/);
+  await waitForText("chain", /TW-2[\s\S]*0x1A702001/);
   await clickTestId(driver, "program");
   await waitForText("verdict", /The board runs trial/);
 }
@@ -68,18 +68,18 @@ describe("the first day", () => {
     await driver.get(server.address);
     await clickTestId(driver, "design-pick-counter");
     await waitForText("verdict", /sources are sound/);
-    await replaceInEditor("assign lamp[3]   = sw[3];", "assign lamp[3]   = sw[3]");
+    await replaceInEditor("assign lamps[3]   = switches[3];", "assign lamps[3]   = switches[3]");
     await waitForText("verdict", /Missing ';'/);
     expect(await textOf("verdict")).toMatch(/pick_counter\.v:83/);
     await driver.wait(until.elementLocated(By.css(".cm-lint-marker-error")), 30_000);
     // the repair puts back what was there before; then what was typed after it stays
     await (await driver.wait(until.elementLocated(By.xpath("//button[contains(., \"Insert ';'\")]")), 30_000)).click();
     await waitForText("verdict", /sources are sound/);
-    await replaceInEditor("assign lamp[3]   = sw[3];", "assign lamp[3]   = ~sw[3];");
+    await replaceInEditor("assign lamps[3]   = switches[3];", "assign lamps[3]   = ~switches[3];");
     await driver.sleep(300); // a moment in which an older text could come back
     await waitForText("verdict", /sources are sound/);
     const shown = (await driver.executeScript("return document.querySelector('.cm-content').innerText")) as string;
-    expect(shown).toContain("assign lamp[3]   = ~sw[3];");
+    expect(shown).toContain("assign lamps[3]   = ~switches[3];");
   });
 
   it("builds the change, says that the results are current, and runs it on the board", async () => {
@@ -119,10 +119,10 @@ describe("the first day", () => {
 
   it("refuses a file that is no bitstream, and says so", async () => {
     const folder = await mkdtemp(join(tmpdir(), "gate-clock-bit-"));
-    const file = join(folder, "poem.bit");
+    const file = join(folder, "poem.bits");
     await writeFile(file, "Weave, shuttle, weave.");
     await (await byTestId(driver, "bit-file")).sendKeys(file);
-    await waitForText("verdict", /refused poem\.bit and stays unconfigured: no sync word/);
+    await waitForText("verdict", /refused poem\.bits and stays unconfigured: no start mark/);
   });
 
   it("leads from the worst path to the die map and to the source line, and back", async () => {
@@ -147,8 +147,8 @@ describe("the first day", () => {
 
   it("says why a design does not fit", async () => {
     await replaceInEditor(
-      "assign lamp[0]   = repeat_full;",
-      "reg [2300:0] chain; always @(posedge clk) chain <= {chain[2299:0], sw[5] ^ chain[3]};\n  assign lamp[0]   = chain[2300] ^ chain[1000];",
+      "assign lamps[0]   = repeat_full;",
+      "reg [2300:0] chain; always @(posedge clk) chain <= {chain[2299:0], switches[5] ^ chain[3]};\n  assign lamps[0]   = chain[2300] ^ chain[1000];",
     );
     await waitForText("save-state", /^saved$/);
     await clickTestId(driver, "build");
@@ -168,6 +168,6 @@ describe("the first day", () => {
     await programBoard();
     await clickTestId(driver, "switch-5");
     await waitForAttribute("lamp-5", "data-brightness", (value) => value === "1.00");
-    expect(await textOf("board")).toContain("sw[5]");
+    expect(await textOf("board")).toContain("switches[5]");
   });
 });

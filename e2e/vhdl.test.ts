@@ -72,15 +72,15 @@ describe("the lamp test, in VHDL", () => {
     await clickTestId(driver, "power");
     await waitForText(driver, "board", /power on/);
     await clickTestId(driver, "find-chain");
-    await waitForText(driver, "chain", /TW-2[\s\S]*0x1A7020D1/);
+    await waitForText(driver, "chain", /TW-2[\s\S]*0x1A702001/);
     await clickTestId(driver, "program");
     await waitForText(driver, "verdict", /The board runs trial/);
     await lampIs("lamp-0", "1.00");
     const button = await byTestId(driver, "button-0");
     await driver.actions().move({ origin: button }).press().perform();
-    await lampIs("lamp-7", "1.00");
+    await lampIs("lamp-6", "1.00");
     await driver.actions().release().perform();
-    await lampIs("lamp-7", "0.00");
+    await lampIs("lamp-6", "0.00");
   });
 });
 

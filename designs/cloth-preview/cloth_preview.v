@@ -6,8 +6,8 @@ module cloth_preview #(
   parameter SCAN_BITS = 14    // likewise for each digit of the display
 ) (
   input  wire       clk,
-  input  wire [2:0] sw,
-  output wire [3:0] lamp,
+  input  wire [2:0] switches,
+  output wire [3:0] lamps,
   output reg  [3:0] digit_on = 4'b0001,
   output wire [7:0] segment
 );
@@ -16,17 +16,17 @@ module cloth_preview #(
   reg [2:0]           pick = 0;
   wire [3:0]          row;
 
-  wire next_pick = &beat & ~sw[2];
+  wire next_pick = &beat & ~switches[2];
   wire next_digit = &scan;
 
   always @(posedge clk) begin
-    if (!sw[2]) beat <= beat + 1'b1;
+    if (!switches[2]) beat <= beat + 1'b1;
     scan <= scan + 1'b1;
     if (next_pick)  pick     <= pick + 1'b1;
     if (next_digit) digit_on <= {digit_on[2:0], digit_on[3]};
   end
 
-  pattern_memory weaves (.clk(clk), .kind(sw[1:0]), .pick(pick), .row(row));
+  pattern_memory weaves (.clk(clk), .kind(switches[1:0]), .pick(pick), .row(row));
 
   wire [7:0] column [3:0];
   genvar t;
@@ -38,5 +38,5 @@ module cloth_preview #(
 
   assign segment = ({8{digit_on[0]}} & column[0]) | ({8{digit_on[1]}} & column[1])
                  | ({8{digit_on[2]}} & column[2]) | ({8{digit_on[3]}} & column[3]);
-  assign lamp = row;
+  assign lamps = row;
 endmodule

@@ -10,8 +10,8 @@ end entity;
 
 architecture sim of tb_cloth_preview is
   signal clk      : std_logic := '0';
-  signal sw       : std_logic_vector(2 downto 0) := "000";
-  signal lamp     : std_logic_vector(3 downto 0);
+  signal switches : std_logic_vector(2 downto 0) := "000";
+  signal lamps    : std_logic_vector(3 downto 0);
   signal digit_on : std_logic_vector(3 downto 0);
   signal segment  : std_logic_vector(7 downto 0);
   signal done     : boolean := false;
@@ -20,21 +20,21 @@ begin
 
   dut : entity work.cloth_preview
     generic map (PICK_BITS => 3, SCAN_BITS => 1)
-    port map (clk => clk, sw => sw, lamp => lamp, digit_on => digit_on, segment => segment);
+    port map (clk => clk, switches => switches, lamps => lamps, digit_on => digit_on, segment => segment);
 
   check : process
     variable rows   : pattern;
     variable column : std_logic_vector(7 downto 0);
   begin
     for kind in weave loop
-      sw(1 downto 0) <= std_logic_vector(to_unsigned(weave'pos(kind), 2));
+      switches(1 downto 0) <= std_logic_vector(to_unsigned(weave'pos(kind), 2));
       -- two rounds, so that the window holds this weave alone
       for pick in 1 to 16 loop
         for cycle in 1 to 8 loop
           wait until rising_edge(clk);
         end loop;
       end loop;
-      sw(2) <= '1';
+      switches(2) <= '1';
       rows := rows_of(kind);
       for thread in 0 to THREADS - 1 loop
         wait until falling_edge(clk) and digit_on(thread) = '1';
@@ -47,7 +47,7 @@ begin
       end loop;
       report weave'image(kind) & " is shown as it is woven";
       wait until rising_edge(clk);
-      sw(2) <= '0';
+      switches(2) <= '0';
     end loop;
     done <= true;
     wait;

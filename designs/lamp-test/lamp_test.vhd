@@ -10,36 +10,36 @@ entity lamp_test is
     DIVIDER_BITS : positive := 22 -- clock cycles for each lamp, as a power of two
   );
   port (
-    clk  : in  std_logic;
-    sw   : in  std_logic_vector(1 downto 0);
-    btn  : in  std_logic;
-    lamp : out std_logic_vector(7 downto 0)
+    clk      : in  std_logic;
+    switches : in  std_logic_vector(1 downto 0);
+    button   : in  std_logic;
+    lamps    : out std_logic_vector(6 downto 0)
   );
 end entity;
 
 architecture rtl of lamp_test is
   signal divider : unsigned(DIVIDER_BITS - 1 downto 0) := (others => '0');
-  signal place   : natural range 0 to 7 := 0;
+  signal place   : natural range 0 to 6 := 0;
   signal hold    : std_logic_vector(1 downto 0) := "00";
 begin
   -- contacts change at any time: two registers in a row let them settle
   settle : process (clk)
   begin
     if rising_edge(clk) then
-      hold <= hold(0) & btn;
+      hold <= hold(0) & button;
     end if;
   end process;
 
   walk : process (clk)
   begin
     if rising_edge(clk) then
-      if sw(1) = '0' then
+      if switches(1) = '0' then
         divider <= divider + 1;
         if divider = 2 ** DIVIDER_BITS - 1 then
-          if sw(0) = '0' then
-            place <= (place + 1) mod 8;
+          if switches(0) = '0' then
+            place <= (place + 1) mod 7;
           else
-            place <= (place + 7) mod 8;
+            place <= (place + 6) mod 7;
           end if;
         end if;
       end if;
@@ -48,7 +48,7 @@ begin
 
   show : process (place, hold)
   begin
-    lamp <= (others => hold(1));
-    lamp(place) <= '1';
+    lamps <= (others => hold(1));
+    lamps(place) <= '1';
   end process;
 end architecture;

@@ -8,19 +8,19 @@ module pick_counter #(
   parameter STALL_BITS  = 24    // stall time, likewise
 ) (
   input  wire       clk,
-  input  wire [7:0] sw,
-  input  wire [3:0] btn,
-  output wire [7:0] lamp,
+  input  wire [5:0] switches,
+  input  wire [4:0] buttons,
+  output wire [9:0] lamps,
   output wire [3:0] digit_on,
   output wire [7:0] segment
 );
   wire phase_a, phase_b, clear, step_button;
   wire turned, forward_shaft;
 
-  debounce #(.BITS(SETTLE_BITS)) settle_a (.clk(clk), .contact(sw[0]),  .steady(phase_a));
-  debounce #(.BITS(SETTLE_BITS)) settle_b (.clk(clk), .contact(sw[1]),  .steady(phase_b));
-  debounce #(.BITS(SETTLE_BITS)) settle_c (.clk(clk), .contact(btn[0]), .steady(clear));
-  debounce #(.BITS(SETTLE_BITS)) settle_s (.clk(clk), .contact(btn[1]), .steady(step_button));
+  debounce #(.BITS(SETTLE_BITS)) settle_a (.clk(clk), .contact(switches[0]),  .steady(phase_a));
+  debounce #(.BITS(SETTLE_BITS)) settle_b (.clk(clk), .contact(switches[1]),  .steady(phase_b));
+  debounce #(.BITS(SETTLE_BITS)) settle_c (.clk(clk), .contact(buttons[0]), .steady(clear));
+  debounce #(.BITS(SETTLE_BITS)) settle_s (.clk(clk), .contact(buttons[1]), .steady(step_button));
 
   quadrature shaft (
     .clk(clk), .phase_a(phase_a), .phase_b(phase_b), .step(turned), .forward(forward_shaft)
@@ -33,7 +33,7 @@ module pick_counter #(
 
   wire by_hand = step_button & ~stepped;
   wire step    = turned | by_hand;
-  wire forward = by_hand ? ~sw[2] : forward_shaft;
+  wire forward = by_hand ? ~switches[2] : forward_shaft;
 
   wire [15:0] picks;
   bcd_counter #(.DIGITS(4)) count (
@@ -77,9 +77,10 @@ module pick_counter #(
     .clk(clk), .value(picks), .point(stalled), .digit_on(digit_on), .segment(segment)
   );
 
-  assign lamp[0]   = repeat_full;
-  assign lamp[1]   = stalled;
-  assign lamp[2]   = forward_shaft;
-  assign lamp[3]   = sw[3];
-  assign lamp[7:4] = {4{ramp < picks[3:0]}};
+  assign lamps[0]   = repeat_full;
+  assign lamps[1]   = stalled;
+  assign lamps[2]   = forward_shaft;
+  assign lamps[3]   = switches[3];
+  assign lamps[7:4] = {4{ramp < picks[3:0]}};
+  assign lamps[9:8] = switches[5:4];
 endmodule

@@ -3,15 +3,15 @@
 module tb_pick_counter;
   localparam PERIOD = 10;
   reg        clk = 1'b0;
-  reg  [7:0] sw = 8'd0;
-  reg  [3:0] btn = 4'd0;
-  wire [7:0] lamp;
+  reg  [5:0] switches = 6'd0;
+  reg  [4:0] buttons = 5'd0;
+  wire [9:0] lamps;
   wire [3:0] digit_on;
   wire [7:0] segment;
   integer    i, picks;
 
   pick_counter #(.REPEAT(5), .SETTLE_BITS(3), .STALL_BITS(12)) dut (
-    .clk(clk), .sw(sw), .btn(btn), .lamp(lamp), .digit_on(digit_on), .segment(segment)
+    .clk(clk), .switches(switches), .buttons(buttons), .lamps(lamps), .digit_on(digit_on), .segment(segment)
   );
 
   always #(PERIOD / 2) clk = ~clk;
@@ -24,9 +24,9 @@ module tb_pick_counter;
   task turn(input forward);
     begin
       if (forward) begin
-        sw[0] = 1'b1; settle; sw[1] = 1'b1; settle; sw[0] = 1'b0; settle; sw[1] = 1'b0; settle;
+        switches[0] = 1'b1; settle; switches[1] = 1'b1; settle; switches[0] = 1'b0; settle; switches[1] = 1'b0; settle;
       end else begin
-        sw[1] = 1'b1; settle; sw[0] = 1'b1; settle; sw[1] = 1'b0; settle; sw[0] = 1'b0; settle;
+        switches[1] = 1'b1; settle; switches[0] = 1'b1; settle; switches[1] = 1'b0; settle; switches[0] = 1'b0; settle;
       end
     end
   endtask
@@ -37,7 +37,7 @@ module tb_pick_counter;
       if (picks !== wanted)
         $error("counted %0d picks; expected %0d", picks, wanted);
       else
-        $display("%0d ns: %0d picks, direction lamp %b", $time, picks, lamp[2]);
+        $display("%0d ns: %0d picks, direction lamp %b", $time, picks, lamps[2]);
     end
   endtask
 
@@ -45,19 +45,19 @@ module tb_pick_counter;
     settle;
     for (i = 0; i < 12; i = i + 1) turn(1'b1);
     expect_picks(12);
-    if (lamp[2] !== 1'b1) $error("the direction lamp is off although the shaft ran forward");
+    if (lamps[2] !== 1'b1) $error("the direction lamp is off although the shaft ran forward");
     for (i = 0; i < 4; i = i + 1) turn(1'b0);
     expect_picks(8);
-    if (lamp[2] !== 1'b0) $error("the direction lamp is on although the shaft ran back");
+    if (lamps[2] !== 1'b0) $error("the direction lamp is on although the shaft ran back");
 
-    btn[1] = 1'b1; settle; btn[1] = 1'b0; settle;
+    buttons[1] = 1'b1; settle; buttons[1] = 1'b0; settle;
     expect_picks(9);
 
-    btn[0] = 1'b1; settle; btn[0] = 1'b0; settle;
+    buttons[0] = 1'b1; settle; buttons[0] = 1'b0; settle;
     expect_picks(0);
 
     repeat (4200) @(negedge clk);
-    if (lamp[1] !== 1'b1) $error("the stall lamp is off although the shaft has stood still");
+    if (lamps[1] !== 1'b1) $error("the stall lamp is off although the shaft has stood still");
     $finish;
   end
 endmodule

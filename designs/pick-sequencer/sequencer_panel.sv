@@ -6,15 +6,15 @@ module sequencer_panel #(
   parameter int unsigned SCAN_BITS = 14
 ) (
   input  logic       clk,
-  input  logic [1:0] sw,
-  input  logic [1:0] btn,
-  output logic [7:0] lamp,
+  input  logic [1:0] switches,
+  input  logic [1:0] buttons,
+  output logic [6:0] lamps,
   output logic [1:0] digit_on,
   output logic [7:0] segment
 );
   // switches and buttons change at any time: two registers in a row let them settle
   logic [3:0] first = '0, settled = '0;
-  always_ff @(posedge clk) {settled, first} <= {first, btn, sw};
+  always_ff @(posedge clk) {settled, first} <= {first, buttons, switches};
 
   logic hooks, throw_shuttle, beat, take_up, halted, counted;
   pick_sequencer #(.SETTLE(SETTLE), .LATE(LATE)) sequencer (
@@ -27,5 +27,5 @@ module sequencer_panel #(
   logic thrown = 1'b0;
   always_ff @(posedge clk) if (throw_shuttle) thrown <= !thrown;
 
-  assign lamp = {halted, 2'b00, settled[1], take_up, beat, thrown, hooks};
+  assign lamps = {halted, 1'b0, settled[1], take_up, beat, thrown, hooks};
 endmodule

@@ -1,6 +1,7 @@
 import {
   beyondPart,
   Cable,
+  compressBitstream,
   elaborate,
   type Finding,
   findPart,
@@ -10,7 +11,6 @@ import {
   MemoryStore,
   PlayError,
   Player,
-  packBitstream,
   primitivesFor,
   runFlow,
   SimulatedPart,
@@ -56,7 +56,7 @@ export async function check(
 export interface BuildOptions extends LoadOptions {
   readonly out?: string;
   readonly stopAfter?: string;
-  readonly packed?: boolean;
+  readonly compressed?: boolean;
   readonly json?: boolean;
 }
 
@@ -87,10 +87,10 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   }
   if (netlist && packed && placed && routed && rules && part)
     save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins, part }));
-  const runs = options.packed && image && part ? packBitstream(image.file, part) : null;
+  const runs = options.compressed && image && part ? compressBitstream(image.file, part) : null;
   const file = runs ?? image?.file;
   if (image && file) {
-    save(`${input.name}.bit`, file);
+    save(`${input.name}.bits`, file);
     save("ports.json", `${JSON.stringify({ part: image.partName, ports: image.ports }, null, 2)}\n`);
   }
   const instances = design ? instancePaths(design.hierarchy) : [];
@@ -117,7 +117,7 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
     wirelength: placed?.wirelength ?? null,
     wiresUsed: routed?.wiresUsed ?? null,
     image: image && {
-      file: `${input.name}.bit`,
+      file: `${input.name}.bits`,
       bytes: file!.length,
       designKey: image.designKey,
       idcode: image.idcode,
@@ -131,7 +131,7 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   else if (result.status === "done" && image) {
     const clock = timing?.clocks.map((each) => `${each.name} ${each.fmaxMhz?.toFixed(1) ?? "-"} MHz`).join(", ");
     io.out(
-      `${input.name}: ${joinPath(folder, `${input.name}.bit`)}, ${file!.length} bytes${clock ? `, ${clock}` : ""}`,
+      `${input.name}: ${joinPath(folder, `${input.name}.bits`)}, ${file!.length} bytes${clock ? `, ${clock}` : ""}`,
     );
   }
   return result.status === "done" ? 0 : 1;

@@ -76,7 +76,7 @@ export async function main(args: readonly string[], output: Output = processOutp
     .argument("<design...>", "design folder, or HDL, .pins and .sdc files")
     .option("--out <folder>")
     .option("--stop-after <stage>")
-    .option("--packed", "a bitstream of runs: smaller, and quicker to shift in")
+    .option("--compressed", "a bitstream of runs: smaller, and quicker to shift in")
     .option("--json", "machine-readable result");
   built(command("prove", "circuit as written = circuit as built = bits read back"))
     .argument("<design...>", "design folder, or HDL, .pins and .sdc files")

@@ -75,7 +75,7 @@ end architecture;\n`,
       [["build", demo, "--stop-after", "lunch"], /no stage 'lunch'/],
       [["build", demo, "--seed", "many"], /not a seed/],
       [
-        ["play", join(folder, "x.bit"), "--ports", join(folder, "none.json"), "--steps", join(folder, "none.json")],
+        ["play", join(folder, "x.bits"), "--ports", join(folder, "none.json"), "--steps", join(folder, "none.json")],
         /Cannot read/,
       ],
       [["report", folder, "gossip"], /no report 'gossip'/],
@@ -90,30 +90,30 @@ end architecture;\n`,
     const [one, two] = [join(folder, "one"), join(folder, "two")];
     expect((await run("build", demo, "--out", one)).status).toBe(0);
     expect((await run("build", demo, "--out", two)).status).toBe(0);
-    for (const name of ["pick-counter.bit", "ports.json", "netlist.v", "delays.sdf"])
+    for (const name of ["pick-counter.bits", "ports.json", "netlist.v", "delays.sdf"])
       expect(await readFile(join(one, name))).toEqual(await readFile(join(two, name)));
     expect((await run("report", one, "utilization")).out).toMatch(/LUTs\s+\d+\s+2048/);
     expect((await run("report", one, "timing")).out).toMatch(/clk\s+10\.000/);
-    expect(JSON.parse((await run("report", one, "pins", "--json")).out)).toHaveLength(33);
+    expect(JSON.parse((await run("report", one, "pins", "--json")).out)).toHaveLength(34);
   }, 60_000);
 
   it("plays a script on the built image: the pick counter counts", async () => {
     const build = join(folder, "one");
     const settle = { clock: { port: "clk", cycles: 1100 } };
-    const pick = [{ set: { "sw[0]": 1 } }, settle, { set: { "sw[0]": 0 } }, settle];
+    const pick = [{ set: { "switches[0]": 1 } }, settle, { set: { "switches[0]": 0 } }, settle];
     // segments of digit 0 while it is selected: run until the scan shows it
     const steps = [
       settle,
       ...pick,
       ...pick,
-      { set: { sw: 8 } },
+      { set: { switches: 8 } },
       { clock: { port: "clk", cycles: 3 } },
-      { read: ["lamp[3]", "lamp[2]", "lamp[0]"], expect: [1, 1, 0] },
+      { read: ["lamps[3]", "lamps[2]", "lamps[0]"], expect: [1, 1, 0] },
     ];
     const script = await file("steps.json", JSON.stringify(steps));
     const good = await run(
       "play",
-      join(build, "pick-counter.bit"),
+      join(build, "pick-counter.bits"),
       "--part",
       "TW-2-P144-2C",
       "--ports",
@@ -122,10 +122,13 @@ end architecture;\n`,
       script,
     );
     expect(good).toEqual({ status: 0, out: "[1,1,0]\n", err: "" });
-    const wrong = await file("wrong.json", JSON.stringify([...steps.slice(0, -1), { read: ["lamp[3]"], expect: [0] }]));
+    const wrong = await file(
+      "wrong.json",
+      JSON.stringify([...steps.slice(0, -1), { read: ["lamps[3]"], expect: [0] }]),
+    );
     const bad = await run(
       "play",
-      join(build, "pick-counter.bit"),
+      join(build, "pick-counter.bits"),
       "--ports",
       join(build, "ports.json"),
       "--steps",
@@ -135,7 +138,7 @@ end architecture;\n`,
     expect(bad.err).toMatch(/expected 0, read 1/);
   });
 
-  it("plays a packed image with a made clock, a line that is let go, and a serial loop", async () => {
+  it("plays a compressed image with a made clock, a line that is let go, and a serial loop", async () => {
     const source = await file(
       "line.sv",
       `module line(input clk, free, rx, output tx, inout brake, output reg [3:0] n, output [9:0] heard);
@@ -145,7 +148,7 @@ end architecture;\n`,
         initial n = 0; always @(posedge fast) n <= n + 1'b1;
         assign brake = free ? 1'bz : n[1]; endmodule`,
     );
-    const out = join(folder, "packed");
+    const out = join(folder, "compressed");
     const made = await run(
       "build",
       "--top",
@@ -154,12 +157,12 @@ end architecture;\n`,
       "TW-9-P144-1C",
       "--out",
       out,
-      "--packed",
+      "--compressed",
       "--json",
       source,
     );
     expect(made.status).toBe(0);
-    const bytes = await readFile(join(out, "line.bit"));
+    const bytes = await readFile(join(out, "line.bits"));
     expect(JSON.parse(made.out).image.bytes).toBe(bytes.length);
     expect(bytes.length).toBeLessThan(10_000);
     const steps = [
@@ -174,17 +177,17 @@ end architecture;\n`,
       { read: ["brake"], expect: ["x"] },
     ];
     const script = await file("line.json", JSON.stringify(steps));
-    const played = await run("play", join(out, "line.bit"), "--ports", join(out, "ports.json"), "--steps", script);
+    const played = await run("play", join(out, "line.bits"), "--ports", join(out, "ports.json"), "--steps", script);
     expect(played).toEqual({ status: 0, out: '[2,1,3]\n["z"]\n[0]\n["x"]\n', err: "" });
   });
 
   it("refuses a damaged image with the part's reason", async () => {
-    const bytes = await readFile(join(folder, "one", "pick-counter.bit"));
+    const bytes = await readFile(join(folder, "one", "pick-counter.bits"));
     bytes[5000] ^= 1;
-    await writeFile(join(folder, "damaged.bit"), bytes);
+    await writeFile(join(folder, "damaged.bits"), bytes);
     const { status, err } = await run(
       "play",
-      join(folder, "damaged.bit"),
+      join(folder, "damaged.bits"),
       "--ports",
       join(folder, "one", "ports.json"),
       "--steps",
@@ -221,7 +224,7 @@ end architecture;\n`,
       steps.push({ set: { a: (i * 29 + 3) % 64 } }, { clock: { port: "clk", cycles: 1 } }, { read: ["q", "odd!name"] });
     const script = await file("rt.json", JSON.stringify(steps));
     const play = (build: string) =>
-      run("play", join(build, "m.bit"), "--ports", join(build, "ports.json"), "--steps", script);
+      run("play", join(build, "m.bits"), "--ports", join(build, "ports.json"), "--steps", script);
     const [a, b] = [await play(first), await play(second)];
     expect(a.err).toBe("");
     expect(a.out.split("\n").length).toBeGreaterThan(40);

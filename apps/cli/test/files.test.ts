@@ -157,7 +157,7 @@ describe("files that the call names", () => {
     expect((await run("build", "--top", "line", "--recipe", "swift", source)).status).toBe(0);
     const play = async (steps: unknown, ports = "build/ports.json") => {
       await put("steps.json", typeof steps === "string" ? steps : JSON.stringify(steps));
-      return run("play", "build/line.bit", "--ports", ports, "--steps", "steps.json");
+      return run("play", "build/line.bits", "--ports", ports, "--steps", "steps.json");
     };
     expect(await play([{ clock: { port: "clk", cycles: 3 } }, { read: ["q"], expect: [1] }])).toMatchObject({
       status: 0,

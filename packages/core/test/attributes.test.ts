@@ -53,7 +53,7 @@ describe("keep", () => {
       always @(posedge clk) begin one <= 1; copy <= d; other <= d; unread <= ~d; end endmodule`;
     expect(registers(build(text("")).mapped)).toBe(1);
     expect(registers(build(text("(* keep *)")).mapped)).toBe(4);
-    const apart = build(text("(* do_not_merge *)")).mapped;
+    const apart = build(text("(* separate *)")).mapped;
     expect(registers(apart)).toBe(2);
   });
 
@@ -150,10 +150,10 @@ describe("styles", () => {
 
   it("hold inside of a scope unless something inside says otherwise", () => {
     const { netlist } = build(`module inner(input clk, input d, output reg q);
-        (* do_not_merge = 0 *) reg p; always @(posedge clk) begin p <= d; q <= p; end endmodule
-      module m(input clk, d, output x, y); (* do_not_merge *) inner u1(clk, d, x); inner u2(clk, d, y); endmodule`);
-    expect(netlist.attributes).toContainEqual({ name: "u1", isScope: true, values: { do_not_merge: true } });
-    expect(netlist.attributes).toContainEqual({ name: "u2.p", isScope: false, values: { do_not_merge: false } });
+        (* separate = 0 *) reg p; always @(posedge clk) begin p <= d; q <= p; end endmodule
+      module m(input clk, d, output x, y); (* separate *) inner u1(clk, d, x); inner u2(clk, d, y); endmodule`);
+    expect(netlist.attributes).toContainEqual({ name: "u1", isScope: true, values: { separate: true } });
+    expect(netlist.attributes).toContainEqual({ name: "u2.p", isScope: false, values: { separate: false } });
   });
 });
 
@@ -202,7 +202,7 @@ describe("most_loads", () => {
     const { mapped } = build(text("(* most_loads = 12 *)"));
     // 40 gates, the register itself and the one that follows
     expect(registers(mapped)).toBe(5);
-    const all = ["q", "q$copy1", "q$copy2", "q$copy3"].map((name) => loads(mapped, name));
+    const all = ["q", "q:copy1", "q:copy2", "q:copy3"].map((name) => loads(mapped, name));
     expect(all.reduce((a, b) => a + b)).toBe(42);
     expect(Math.max(...all)).toBeLessThanOrEqual(12);
     expect(mapped.inferred).toContainEqual(expect.objectContaining({ kind: "copied register", name: "q" }));

@@ -119,8 +119,8 @@ describe("hard blocks of the simulated part", () => {
       const outputRegister = flag();
       const modes: BlockModes = {
         type: "multiplier",
-        signedA: flag(),
-        signedB: flag(),
+        signedLeft: flag(),
+        signedRight: flag(),
         inputRegister: flag(),
         productRegister: flag(),
         outputRegister,

@@ -105,6 +105,7 @@ describe("parts and boards", () => {
         ...(digits?.select ?? []),
         ...(digits?.segments ?? []),
       ];
+      expect(all.filter((pin) => !part.pinByName.has(pin))).toEqual([]);
       expect(new Set(all).size).toBe(all.length);
       expect(part.pinByName.get(oscillator.pin)!.isClock).toBe(true);
     }
@@ -112,9 +113,9 @@ describe("parts and boards", () => {
 
   it("Treadle's part keeps its bits in flash: it runs at once when power comes back, until it is erased", async () => {
     const description = findBoard("treadle").board!;
-    const pins = `clk at ${description.oscillator.pin} LVCMOS33\nlamp at ${description.lamps[0]} LVCMOS33\nsw at ${description.switches[0]} LVCMOS33\n`;
+    const pins = `clk at ${description.oscillator.pin} LVCMOS33\nlamps at ${description.lamps[0]} LVCMOS33\nswitches at ${description.switches[0]} LVCMOS33\n`;
     const result = await built(
-      "module m(input clk, sw, output reg lamp); always @(posedge clk) lamp <= sw; endmodule",
+      "module m(input clk, switches, output reg lamps); always @(posedge clk) lamps <= switches; endmodule",
       {
         part: description.part,
         pinFiles: [{ name: "t.pins", text: pins }],

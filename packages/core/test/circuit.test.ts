@@ -93,7 +93,9 @@ describe("the circuit as written", () => {
         .sort(),
     );
     // the register's output goes on out of the frame
-    expect(open.edges.some((edge) => edge.from.node === "cell one.q$ff" && edge.to.node === "instance two")).toBe(true);
+    expect(open.edges.some((edge) => edge.from.node === "cell one.q:register" && edge.to.node === "instance two")).toBe(
+      true,
+    );
   });
 
   it("shows a neighbourhood of a large one first, with what is left out counted", () => {
@@ -106,10 +108,10 @@ describe("the circuit as written", () => {
     );
     const whole = circuit.view({ root: "", expanded: [] });
     expect(whole.nodes.length).toBeGreaterThan(700);
-    const near = neighbourhood(whole, ["cell r100$ff"], 60);
+    const near = neighbourhood(whole, ["cell r100:register"], 60);
     expect(near.nodes.length).toBeLessThanOrEqual(60);
     expect(near.total).toBe(whole.total);
-    expect(near.nodes.some((each) => each.id === "cell r100$ff")).toBe(true);
+    expect(near.nodes.some((each) => each.id === "cell r100:register")).toBe(true);
     expect(near.nodes.some((each) => each.hidden > 0)).toBe(true);
     const ids = new Set(near.nodes.map((each) => each.id));
     for (const each of near.nodes) {
@@ -153,7 +155,7 @@ describe("the circuit as built", () => {
         true,
       );
     }
-    const cone = coneOf(view, "cell y[0]$pad");
+    const cone = coneOf(view, "cell y[0]:pad");
     expect([...cone].every((id) => view.nodes.some((each) => each.id === id))).toBe(true);
     expect(node(view, "y[0]")).toBeDefined();
   });

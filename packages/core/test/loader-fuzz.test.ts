@@ -83,9 +83,9 @@ describe("loaders", { timeout: 600_000 }, () => {
 
   it("of pins and clocks point at what is wrong", () => {
     const pins =
-      "# loom\nclk at N19 LVCMOS33\nlamp[0] at E1 LVCMOS18 drive=12 slew=slow pull=down hysteresis=on\nsw[3] pull=up register=on\nq+ at A1 clock=plain\n";
+      "# loom\nclk at N19 LVCMOS33\nlamps[0] at E1 LVCMOS18 drive=12 slew=slow pull=down hysteresis=on\nswitches[3] pull=up register=on\nq+ at A1 clock=plain\n";
     const clocks =
-      "create_clock -period 10 -name main [get_ports clk]\ncreate_clock -name {slow one} -period 40.5 -waveform {0 20} [get_ports {lamp[0]}]\n";
+      "create_clock -period 10 -name main [get_ports clk]\ncreate_clock -name {slow one} -period 40.5 -waveform {0 20} [get_ports {lamps[0]}]\n";
     const words = [
       "at",
       "=",
@@ -114,7 +114,7 @@ describe("loaders", { timeout: 600_000 }, () => {
         const read = parsePins([file]);
         planPins(
           read.pins,
-          ["clk", "lamp[0]", "sw[3]"].map((bitName) => ({
+          ["clk", "lamps[0]", "switches[3]"].map((bitName) => ({
             bitName,
             direction: "input" as const,
             isClock: bitName === "clk",
@@ -229,7 +229,7 @@ describe("loaders", { timeout: 600_000 }, () => {
 
   it("of scripts tell the step that is none", () => {
     let good = 0;
-    const texts = ["clk", "20us", "z", "", "lamp[0]", "x".repeat(500)];
+    const texts = ["clk", "20us", "z", "", "lamps[0]", "x".repeat(500)];
     const names = [
       "set",
       "run",

@@ -43,7 +43,7 @@ describe("bitstream files", () => {
   const blank = new Uint8Array(configMap(part!).byteCount);
   const plain = encodeBitstream(blank, part!, "00".repeat(32), { omitBlankFrames: true });
   const someBits = blank.map((_, i) => (i % 997 === 5 && i < 5000 ? i & 255 : 0));
-  const runs = encodeBitstream(someBits, part!, "00".repeat(32), { omitBlankFrames: true, packed: true });
+  const runs = encodeBitstream(someBits, part!, "00".repeat(32), { omitBlankFrames: true, compressed: true });
   it.each([
     ["", plain],
     [", packed,", runs],
@@ -82,7 +82,7 @@ describe("bitstream files", () => {
       { numRuns: 1000, seed: 3 },
     );
   });
-  it("of random bytes behind a sync word are refused", () => {
+  it("of random bytes behind a start mark are refused", () => {
     fc.assert(
       fc.property(fc.uint8Array({ maxLength: 300 }), (bytes) => {
         expect(decodeBitstream(Uint8Array.of(0x47, 0x43, 0x4c, 0x4b, ...bytes), part!).ok).toBe(false);
@@ -167,7 +167,7 @@ describe("pin and timing files", () => {
     );
   });
   it("are written back as they are read", () => {
-    const line = "lamp[0] at E1 LVCMOS18 drive=12 slew=slow pull=down hysteresis=on";
+    const line = "lamps[0] at E1 LVCMOS18 drive=12 slew=slow pull=down hysteresis=on";
     const [{ assignment }] = parsePins([{ name: "p", text: line }]).pins;
     expect(parsePins([{ name: "p", text: formatPin(assignment) }]).pins[0].assignment).toEqual(assignment);
   });

@@ -26,7 +26,7 @@ const cases: Case[] = [
     body: "assign q = a * b;",
     inputs,
     blocks: 1,
-    modes: { signedA: true, signedB: true, outputRegister: false },
+    modes: { signedLeft: true, signedRight: true, outputRegister: false },
   },
   {
     what: "a plain product of natural numbers",
@@ -34,7 +34,7 @@ const cases: Case[] = [
     body: "assign q = a * b;",
     inputs: { a: 10, b: 10 },
     blocks: 1,
-    modes: { signedA: false, signedB: false },
+    modes: { signedLeft: false, signedRight: false },
   },
   {
     what: "one operand of each kind",

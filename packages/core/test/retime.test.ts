@@ -56,7 +56,7 @@ describe("retiming", () => {
     expect([free.levels, mapped.levels]).toEqual([2, 1]);
     expect(runAlike(free, mapped, [["a", 36]])).toBeGreaterThan(30);
     expect(check(mapped)).toMatchObject({ verdict: "equal", open: [] });
-    expect(mapped.netName.some((name) => name.includes("$moved"))).toBe(true);
+    expect(mapped.netName.some((name) => name.includes(":moved"))).toBe(true);
     expect(mapped.inferred).toContainEqual(expect.objectContaining({ kind: "moved register", name: "p" }));
     expect(mapped.fates).toContainEqual({ name: "p", became: "moved through logic" });
   });
@@ -164,7 +164,7 @@ describe("retiming", () => {
   it("leaves first catches of outside values, kept and separate registers where they are", () => {
     const { mapped } = build(late("", "p <= x; q <= p; y <= q;"), { retime: true });
     expect(mapped.levels).toBe(1);
-    for (const attribute of ["(* keep *)", "(* do_not_merge *)", "(* retime = 0 *)"])
+    for (const attribute of ["(* keep *)", "(* separate *)", "(* retime = 0 *)"])
       expect(build(late(attribute, "p <= x; q <= p; y <= q;"), { retime: true }).mapped.moved.records).toEqual([]);
     const caught = `module m(input clk, other, input [35:0] a, output y); reg [35:0] p, q; assign y = ^q;
       always @(posedge other) p <= a; always @(posedge clk) q <= p; endmodule`;

@@ -1,5 +1,5 @@
 import { beforeAll, describe, expect, it } from "vitest";
-import { configMap, decodeBitstream, encodeBitstream, packBitstream } from "../src/bitstream/index.ts";
+import { compressBitstream, configMap, decodeBitstream, encodeBitstream } from "../src/bitstream/index.ts";
 import { crc32c, Random } from "../src/common/index.ts";
 import type { FlowResult, ImageArtifact } from "../src/flow/index.ts";
 import { Player } from "../src/flow/index.ts";
@@ -80,14 +80,14 @@ describe("a bitstream", () => {
   });
 
   it("may be packed into runs and means the same, in a quarter of the bytes", () => {
-    const packed = packBitstream(image.file, result.part!)!;
+    const packed = compressBitstream(image.file, result.part!)!;
     expect(packed.length).toBeLessThan(image.file.length / 4);
     const [whole, back] = [image.file, packed].map((file) => decodeBitstream(file, result.part!));
     expect(whole.ok && back.ok && back.memory).toEqual(whole.ok && whole.memory);
     expect(back.ok && [back.header.designKey, back.header.packed]).toEqual([image.designKey, true]);
     const { device } = send(packed);
     expect(device.configured).toBe(true);
-    expect(packBitstream(image.file.slice(0, 300), result.part!)).toBeNull();
+    expect(compressBitstream(image.file.slice(0, 300), result.part!)).toBeNull();
   });
 
   const refusals: [string, (file: Uint8Array) => Uint8Array, number, RegExp][] = [

@@ -118,7 +118,7 @@ export class TrialsController {
     const row = await this.trials.row(designId, trialId);
     const { bytes } = await this.trials.artifactBytes(designId, trialId, "image");
     const { artifact } = decodeArtifact<StoredStage<"image">>(await decompress(bytes));
-    const name = `${row.inputs.name.replace(/[^\w.-]+/g, "_")}.bit`;
+    const name = `${row.inputs.name.replace(/[^\w.-]+/g, "_")}.bits`;
     response.setHeader("Content-Disposition", `attachment; filename="${name}"`);
     response.setHeader("Digest", `sha-256=${createHash("sha256").update(artifact.file).digest("base64")}`);
     response.type("application/octet-stream").end(Buffer.from(artifact.file));

@@ -185,8 +185,8 @@ type StarterBoard = Pick<BoardDescription, "oscillator" | "switches" | "lamps">;
 /** For a bare part: the ports of a small panel, with the pins left to the user. */
 const noBoard: StarterBoard = {
   oscillator: { pin: "", frequenciesHz: [], startHz: 4_000_000 },
-  switches: new Array<string>(8).fill(""),
-  lamps: new Array<string>(8).fill(""),
+  switches: new Array<string>(6).fill(""),
+  lamps: new Array<string>(10).fill(""),
 };
 
 function starterSource({ oscillator, switches, lamps }: StarterBoard): string {
@@ -198,14 +198,14 @@ function starterSource({ oscillator, switches, lamps }: StarterBoard): string {
   return `// Blinks lamp 0 about once a second; lamps 1 to ${followers} follow their switches.
 module blink (
   input  wire       clk,
-  input  wire [${switches.length - 1}:0] sw,
-  output wire [${lamps.length - 1}:0] lamp
+  input  wire [${switches.length - 1}:0] switches,
+  output wire [${lamps.length - 1}:0] lamps
 );
   reg [${width - 1}:0] count = 0;
   always @(posedge clk)
     count <= count + 1'b1;
 
-  assign lamp = {${rest}sw[${followers}:1], count[${width - 1}]};
+  assign lamps = {${rest}switches[${followers}:1], count[${width - 1}]};
 endmodule
 `;
 }
@@ -213,8 +213,8 @@ endmodule
 function starterPins({ oscillator, switches, lamps }: StarterBoard): string {
   const rows = [
     `clk at ${oscillator.pin} LVCMOS33`,
-    ...switches.map((pin, i) => `sw[${i}] at ${pin} LVCMOS33 pull=down`),
-    ...lamps.map((pin, i) => `lamp[${i}] at ${pin} LVCMOS33`),
+    ...switches.map((pin, i) => `switches[${i}] at ${pin} LVCMOS33 pull=down`),
+    ...lamps.map((pin, i) => `lamps[${i}] at ${pin} LVCMOS33`),
   ];
   return `${rows.join("\n")}\n`;
 }

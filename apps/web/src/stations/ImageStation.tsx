@@ -1,4 +1,4 @@
-import { findPart, hex32, type ImageArtifact, packBitstream } from "@gate-clock/core";
+import { compressBitstream, findPart, hex32, type ImageArtifact } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
 import { Download, RadioTower } from "lucide-react";
 import { useMemo } from "react";
@@ -32,19 +32,19 @@ function ImagePanel({
   designId: string;
   designName: string;
 }) {
-  const packed = useMemo(() => {
+  const compressed = useMemo(() => {
     const { part } = findPart(image.partName);
-    return part ? packBitstream(image.file, part) : null;
+    return part ? compressBitstream(image.file, part) : null;
   }, [image]);
   const rows: [string, string, boolean][] = [
     ["Part", image.partName, true],
     ["IDCODE", hex32(image.idcode), true],
     ["File size", `${formatBytes(image.file.length)} (${formatCount(image.file.length)} bytes)`, false],
-    ...(packed
+    ...(compressed
       ? [
           [
-            "Packed",
-            `${formatBytes(packed.length)}, ${formatPercent((100 * packed.length) / image.file.length)} % of it: zeros written as runs`,
+            "Compressed",
+            `${formatBytes(compressed.length)}, ${formatPercent((100 * compressed.length) / image.file.length)} % of it: zeros written as runs`,
             false,
           ] as [string, string, boolean],
         ]
@@ -74,14 +74,14 @@ function ImagePanel({
             >
               <RadioTower className="size-4" /> Try it on the bench
             </Link>
-            {packed && (
+            {compressed && (
               <Button
                 className="h-8"
-                onClick={() => saveBlob(new Blob([packed as BlobPart]), `${designName}-packed.bit`)}
-                data-testid="download-packed"
+                onClick={() => saveBlob(new Blob([compressed as BlobPart]), `${designName}-compressed.bits`)}
+                data-testid="download-compressed"
                 title="The same configuration in fewer bytes; the part takes either"
               >
-                Download packed
+                Download compressed
               </Button>
             )}
             <a

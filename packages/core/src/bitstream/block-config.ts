@@ -39,8 +39,8 @@ export function writeBlockModes(config: TileConfig, part: Part, foot: number, mo
 }
 
 const multiplierFlags = [
-  "signedA",
-  "signedB",
+  "signedLeft",
+  "signedRight",
   "inputRegister",
   "productRegister",
   "outputRegister",

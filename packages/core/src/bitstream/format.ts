@@ -5,7 +5,7 @@ import { configMap } from "./config-map.ts";
 import { packRuns, unpackRuns } from "./runs.ts";
 
 /** The bitstream container; docs/bitstream.md describes it byte by byte. All numbers are little-endian. */
-export const syncWord = 0x4b4c4347; // "GCLK" in the file
+export const startMark = 0x4b4c4347; // "GCLK" in the file
 export const formatVersion = 1;
 const leadBytes = 16;
 const headerBytes = 56;
@@ -13,13 +13,13 @@ const framePayload = 256;
 const frameHeader = 8;
 const endMark = 0xffff;
 const flagOmitBlank = 1;
-const flagPacked = 2;
+const flagCompressed = 2;
 
 export interface BitstreamOptions {
   /** Leaves out frames that hold only zeros; the part clears its memory first. */
   readonly omitBlankFrames: boolean;
   /** Writes payloads as runs, where that makes them shorter. */
-  readonly packed?: boolean;
+  readonly compressed?: boolean;
 }
 
 /** Configuration memory to file: lead-in, header, frames column by column, whole-file check. */
@@ -33,18 +33,18 @@ export function encodeBitstream(
   const frames: Uint8Array[] = [];
   for (let x = 0; x + 1 < map.columnByte.length; x++) {
     const end = map.columnByte[x + 1];
-    for (let at = map.columnByte[x], minor = 0; at < end; at += framePayload, minor++) {
+    for (let at = map.columnByte[x], columnPart = 0; at < end; at += framePayload, columnPart++) {
       const payload = memory.subarray(at, Math.min(end, at + framePayload));
       if (options.omitBlankFrames && payload.every((byte) => byte === 0)) continue;
-      const packed = options.packed ? packRuns(payload) : payload;
-      const isPacked = packed.length < payload.length;
-      const stored = isPacked ? packed : payload;
+      const compressed = options.compressed ? packRuns(payload) : payload;
+      const isCompressed = compressed.length < payload.length;
+      const stored = isCompressed ? compressed : payload;
       const frame = new Uint8Array(frameHeader + stored.length + 4);
       const view = new DataView(frame.buffer);
       view.setUint16(0, x, true);
-      view.setUint16(2, minor, true);
+      view.setUint16(2, columnPart, true);
       view.setUint16(4, payload.length, true);
-      view.setUint16(6, isPacked ? stored.length : 0, true);
+      view.setUint16(6, isCompressed ? stored.length : 0, true);
       frame.set(stored, frameHeader);
       view.setUint32(frameHeader + stored.length, crc32c(frame, 0, frameHeader + stored.length), true);
       frames.push(frame);
@@ -55,9 +55,13 @@ export function encodeBitstream(
   const view = new DataView(file.buffer);
   file.fill(0xff, 0, leadBytes);
   let at = leadBytes;
-  view.setUint32(at, syncWord, true);
+  view.setUint32(at, startMark, true);
   view.setUint16(at + 4, formatVersion, true);
-  view.setUint16(at + 6, (options.omitBlankFrames ? flagOmitBlank : 0) | (options.packed ? flagPacked : 0), true);
+  view.setUint16(
+    at + 6,
+    (options.omitBlankFrames ? flagOmitBlank : 0) | (options.compressed ? flagCompressed : 0),
+    true,
+  );
   view.setUint32(at + 8, part.die.idcode, true);
   view.setUint32(at + 12, frames.length, true);
   file.set(fromHex(designKey), at + 16);
@@ -81,11 +85,11 @@ export interface BitstreamHeader {
   readonly designKey: string;
   readonly memoryBytes: number;
   readonly blankOmitted: boolean;
-  readonly packed: boolean;
+  readonly compressed: boolean;
 }
 
 export type BitstreamFault =
-  | "no-sync"
+  | "no-start-mark"
   | "bad-version"
   | "wrong-idcode"
   | "header-crc"
@@ -96,7 +100,7 @@ export type BitstreamFault =
   | "wrong-size";
 
 export const faultText: Readonly<Record<BitstreamFault, string>> = {
-  "no-sync": "no sync word was found: this is not a bitstream",
+  "no-start-mark": "no start mark was found: this is not a bitstream",
   "bad-version": "the format version is not one this part knows",
   "wrong-idcode": "the bitstream is for another part",
   "header-crc": "the header's CRC is wrong",
@@ -120,7 +124,7 @@ export function readHeader(file: Uint8Array): BitstreamHeader | null {
   return {
     version: view.getUint16(at + 4, true),
     blankOmitted: (view.getUint16(at + 6, true) & flagOmitBlank) !== 0,
-    packed: (view.getUint16(at + 6, true) & flagPacked) !== 0,
+    compressed: (view.getUint16(at + 6, true) & flagCompressed) !== 0,
     idcode: view.getUint32(at + 8, true),
     frameCount: view.getUint32(at + 12, true),
     designKey: toHex(file.subarray(at + 16, at + 48)),
@@ -144,7 +148,7 @@ export function decodeBitstream(file: Uint8Array, part: Part): DecodedBitstream 
     detail,
   });
   const sync = findSync(file);
-  if (sync < 0) return fail("no-sync");
+  if (sync < 0) return fail("no-start-mark");
   if (sync + headerBytes > file.length) return fail("short-file");
   const header = readHeader(file);
   if (!header) return fail("header-crc");
@@ -164,23 +168,23 @@ export function decodeBitstream(file: Uint8Array, part: Part): DecodedBitstream 
   for (let n = 0; n < header.frameCount; n++) {
     if (at + frameHeader > file.length) return fail("short-file");
     const column = view.getUint16(at, true);
-    const minor = view.getUint16(at + 2, true);
+    const columnPart = view.getUint16(at + 2, true);
     const length = view.getUint16(at + 4, true);
-    const packedLength = view.getUint16(at + 6, true);
-    const stored = packedLength || length;
+    const compressedLength = view.getUint16(at + 6, true);
+    const stored = compressedLength || length;
     if (length > framePayload || stored > framePayload) return fail("frame-crc", `frame ${n} has an impossible length`);
     if (at + frameHeader + stored + 4 > file.length) return fail("short-file");
     if (view.getUint32(at + frameHeader + stored, true) !== crc32c(file, at, at + frameHeader + stored))
-      return fail("frame-crc", `the CRC of frame ${n} (column ${column}, part ${minor}) is wrong`);
+      return fail("frame-crc", `the CRC of frame ${n} (column ${column}, part ${columnPart}) is wrong`);
     if (
       column + 1 >= map.columnByte.length ||
-      map.columnByte[column] + minor * framePayload + length > map.columnByte[column + 1]
+      map.columnByte[column] + columnPart * framePayload + length > map.columnByte[column + 1]
     )
       return fail("bad-address");
     const bytes = file.subarray(at + frameHeader, at + frameHeader + stored);
-    const payload = packedLength ? unpackRuns(bytes, length) : bytes;
+    const payload = compressedLength ? unpackRuns(bytes, length) : bytes;
     if (!payload) return fail("frame-crc", `the runs of frame ${n} do not make its length`);
-    memory.set(payload, map.columnByte[column] + minor * framePayload);
+    memory.set(payload, map.columnByte[column] + columnPart * framePayload);
     at += frameHeader + stored + 4;
   }
   if (at + 8 > file.length) return fail("short-file");
@@ -192,10 +196,10 @@ export function decodeBitstream(file: Uint8Array, part: Part): DecodedBitstream 
 /**
  * The same configuration in fewer bytes: blank frames left out, the others as runs. Null if the part would refuse the file.
  */
-export function packBitstream(file: Uint8Array, part: Part): Uint8Array | null {
+export function compressBitstream(file: Uint8Array, part: Part): Uint8Array | null {
   const decoded = decodeBitstream(file, part);
   if (!decoded.ok) return null;
-  return encodeBitstream(decoded.memory, part, decoded.header.designKey, { omitBlankFrames: true, packed: true });
+  return encodeBitstream(decoded.memory, part, decoded.header.designKey, { omitBlankFrames: true, compressed: true });
 }
 
 export function hex32(value: number): string {

@@ -7,11 +7,11 @@ export { type ConfigMap, configMap, readBits, TileConfig, writeBits } from "./co
 export {
   type BitstreamFault,
   type BitstreamHeader,
+  compressBitstream,
   decodeBitstream,
   encodeBitstream,
   faultText,
   hex32,
-  packBitstream,
   readHeader,
 } from "./format.ts";
 export { packRuns, unpackRuns } from "./runs.ts";

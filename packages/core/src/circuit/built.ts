@@ -1,3 +1,4 @@
+import { portOfPad } from "../netlist/made-names.ts";
 import { cellKind, ffMode, isFromSource, type MappedNetlist } from "../netlist/mapped.ts";
 import { inputLetters, lutExpression, maskOf } from "./lut-text.ts";
 import { partBlockSymbol, partBlockWords } from "./part-block-words.ts";
@@ -109,7 +110,7 @@ class BuiltWriter {
           id: this.nodeOf[cell],
           kind: what,
           symbol,
-          label: cellName[cell].replace(/\$pad$/, ""),
+          label: portOfPad(cellName[cell]),
           parent: null,
           inputs,
           outputs,

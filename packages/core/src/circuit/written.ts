@@ -1,4 +1,5 @@
 import { partBlockPins } from "../device/blocks.ts";
+import { ownerOfName } from "../netlist/made-names.ts";
 import { isFromSource } from "../netlist/mapped.ts";
 import {
   type Bits,
@@ -291,7 +292,7 @@ class ViewWriter {
     switch (cell.kind) {
       case "ff": {
         const modes = cell.modes!;
-        const label = plain.replace(/\$ff\d*$/, "");
+        const label = ownerOfName(plain, "ff");
         this.add(id, "register", {
           ...common,
           symbol: modes.clockRising ? "rising" : "falling",
@@ -306,7 +307,7 @@ class ViewWriter {
         this.add(id, "latch", {
           ...common,
           symbol: "latch",
-          label: plain.replace(/\$latch\d*$/, ""),
+          label: ownerOfName(plain, "latch"),
           inputs,
           outputs: [["q", "q", cell.output]],
         });
@@ -319,7 +320,7 @@ class ViewWriter {
         this.add(id, "memory", {
           ...common,
           symbol: `${depth} × ${width}`,
-          label: plain.replace(/\$mem\d*$/, ""),
+          label: ownerOfName(plain, "mem"),
           inputs,
           outputs: Array.from({ length: reads }, (_, r) => [
             `q${r}`,
@@ -341,7 +342,7 @@ class ViewWriter {
         this.add(id, "part block", {
           ...common,
           symbol: partBlockSymbol(modes),
-          label: plain.replace(/\$block\d*$/, ""),
+          label: ownerOfName(plain, "block"),
           inputs: cell.inputs.map((bits, i) => {
             const clock = pins.clocks > 1 ? `clk ${i - pins.inputs.length}` : "clk";
             return [`i${i}`, pins.inputs[i]?.toLowerCase() ?? clock, bits];

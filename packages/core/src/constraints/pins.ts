@@ -11,7 +11,7 @@ import { planSerialPins } from "./serial-pins.ts";
  * Pin file: one line a port bit, `PORT at PIN [STANDARD] [option=value ...]`, comments from # to the end of the line.
  *
  *     clk      at N17  LVCMOS33
- *     lamp[0]  at E3   LVCMOS33  drive=8 slew=slow    # repeat lamp
+ *     lamps[0]  at E3   LVCMOS33  drive=8 slew=slow    # repeat lamp
  */
 export interface PinOptions {
   readonly standard: string;
@@ -98,7 +98,7 @@ export function parsePins(files: readonly SourceFile[]): { pins: ParsedPin[]; fi
           from,
           line.trim().length,
           "This line is not 'PORT at PIN'.",
-          "Write, for instance, lamp[0] at E3 LVCMOS33.",
+          "Write, for instance, lamps[0] at E3 LVCMOS33.",
         );
         return;
       }

@@ -147,7 +147,7 @@ function splitCommands(sources: SourceSet, file: number, findings: Finding[]): W
         list.push({ text: text.slice(start + 1, at - 1), place: place(start, at), kind: "plain" });
         continue;
       }
-      // an index like sw[3] belongs to the word; a bare [ opens a command
+      // an index like switches[3] belongs to the word; a bare [ opens a command
       while (
         at < text.length &&
         !/[\s;{}]/.test(text[at]) &&

@@ -70,19 +70,19 @@ export function memoryBlockPins(family: BlockFamily): BlockPins {
 
 /** Operands of the multiplier, and of what its product is added to. */
 export const multiplierWidth = 18;
-export const accumulatorWidth = 48;
+export const accumulatorWidth = 44;
 
-/** a, b, addend c; enable and reset of all registers; load: adds c, not the last result. */
+/** Both factors, and what their product is added to; enable and reset of all registers; LOAD: adds that, not the last result. */
 export const multiplierBlockPins: BlockPins = {
   inputs: [
-    ...span("A", multiplierWidth),
-    ...span("B", multiplierWidth),
-    ...span("C", accumulatorWidth),
+    ...span("LEFT", multiplierWidth),
+    ...span("RIGHT", multiplierWidth),
+    ...span("ADDEND", accumulatorWidth),
     "E",
     "R",
     "LOAD",
   ],
-  outputs: span("P", accumulatorWidth),
+  outputs: span("RESULT", accumulatorWidth),
   clocks: 1,
 };
 

@@ -64,7 +64,7 @@ export const calico: FamilyDescription = {
     { name: "LVCMOS18", volts: 1.8, outputPs: 330, inputPs: 140 },
     { name: "LVCMOS15", volts: 1.5, outputPs: 540, inputPs: 210 },
     { name: "LVCMOS12", volts: 1.2, outputPs: 900, inputPs: 330 },
-    { name: "LVDS25", volts: 2.5, outputPs: -90, inputPs: -40, isDifferential: true, terminates: true },
+    { name: "LVDS", volts: 2.5, outputPs: -90, inputPs: -40, isDifferential: true, terminates: true },
   ],
 };
 
@@ -77,7 +77,7 @@ export const calicoParts: readonly PartDescription[] = [
   {
     name: "CA-1",
     family: "Calico",
-    idcode: 0x1ca010d1,
+    idcode: 0x1ca01001,
     columns: "LLLLMLLLL",
     rows: 16,
     packages: [p84, p68],
@@ -89,7 +89,7 @@ export const calicoParts: readonly PartDescription[] = [
   {
     name: "CA-6",
     family: "Calico",
-    idcode: 0x1ca060d1,
+    idcode: 0x1ca06001,
     columns: "LLLLLLMLLLLLLXLLLLLLMLLLLLL",
     rows: 32,
     packages: [p144, p84],

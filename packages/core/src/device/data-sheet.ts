@@ -1,5 +1,5 @@
 import { clockBlockLockEdges, serialWordBits } from "../netlist/rtl.ts";
-import { memoryAddressBits, memoryWidth } from "./blocks.ts";
+import { accumulatorWidth, memoryAddressBits, memoryWidth } from "./blocks.ts";
 import { corners, type FamilyDescription, temperatureRange } from "./family.ts";
 import { findPart, listDies } from "./part.ts";
 
@@ -70,7 +70,7 @@ export function writeDataSheet(family: FamilyDescription): string {
     );
   if (family.multiplier !== "none" && dies.some((die) => die.columns.includes("X")))
     lines.push(
-      `- **Multiplier block**: ${family.multiplier}, each operand signed or not; registers before, between and behind; adds its product to a 48-bit word or to its last result, or takes it away.`,
+      `- **Multiplier block**: ${family.multiplier}, each operand signed or not; registers before, between and behind; adds its product to a ${accumulatorWidth}-bit word or to its last result, or takes it away.`,
     );
   lines.push(
     `- **Configuration**: ${family.configuration === "flash" ? "kept in flash on the die, erased and programmed over JTAG; the part runs as soon as it has power" : "volatile, over JTAG"}.`,

@@ -73,7 +73,7 @@ export const feltParts: readonly PartDescription[] = [
   {
     name: "FE-64",
     family: "Felt",
-    idcode: 0x1fe040d1,
+    idcode: 0x1fe04001,
     columns: "LLLL",
     rows: 4,
     packages: [p44, p28],
@@ -85,7 +85,7 @@ export const feltParts: readonly PartDescription[] = [
   {
     name: "FE-256",
     family: "Felt",
-    idcode: 0x1fe100d1,
+    idcode: 0x1fe10001,
     columns: "LLLLLLLL",
     rows: 8,
     packages: [p68, p44],

@@ -262,7 +262,7 @@ export class Delays {
   /** Pin to output of a multiplier without registers. */
   blockThroughPs(input: string): number {
     const { delays } = this.part.family;
-    return (delays.multiplierAddPs + (input.startsWith("C") ? 0 : delays.multiplierPs)) * this.scale;
+    return (delays.multiplierAddPs + (input.startsWith("ADDEND") ? 0 : delays.multiplierPs)) * this.scale;
   }
   get pinMuxPs(): number {
     return this.part.family.delays.pinMuxPs * this.scale;

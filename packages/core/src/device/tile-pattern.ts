@@ -295,8 +295,8 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
     case "multiplier":
       for (const [name, bits] of Object.entries({
         multiplierOn: 1,
-        signedA: 1,
-        signedB: 1,
+        signedLeft: 1,
+        signedRight: 1,
         inputRegister: 1,
         productRegister: 1,
         outputRegister: 1,

@@ -64,9 +64,9 @@ export const twill: FamilyDescription = {
     { name: "LVCMOS18", volts: 1.8, outputPs: 260, inputPs: 110 },
     { name: "LVCMOS15", volts: 1.5, outputPs: 430, inputPs: 170 },
     { name: "LVCMOS12", volts: 1.2, outputPs: 720, inputPs: 260 },
-    { name: "SSTL18", volts: 1.8, outputPs: 60, inputPs: 20, terminates: true },
-    { name: "HSTL15", volts: 1.5, outputPs: 80, inputPs: 25, terminates: true },
-    { name: "LVDS25", volts: 2.5, outputPs: -120, inputPs: -60, isDifferential: true, terminates: true },
+    { name: "SSTL_18", volts: 1.8, outputPs: 60, inputPs: 20, terminates: true },
+    { name: "HSTL", volts: 1.5, outputPs: 80, inputPs: 25, terminates: true },
+    { name: "LVDS", volts: 2.5, outputPs: -120, inputPs: -60, isDifferential: true, terminates: true },
   ],
 };
 
@@ -80,7 +80,7 @@ export const twillParts: readonly PartDescription[] = [
   {
     name: "TW-2",
     family: "Twill",
-    idcode: 0x1a7020d1,
+    idcode: 0x1a702001,
     columns: "LLLLMLLLLXLLLLMLLLL",
     rows: 16,
     packages: [p144, p84],
@@ -92,7 +92,7 @@ export const twillParts: readonly PartDescription[] = [
   {
     name: "TW-9",
     family: "Twill",
-    idcode: 0x1a7090d1,
+    idcode: 0x1a709001,
     columns: "LLLLMLLLLXLLLLLMLLLLLXLLLLMLLLLLLS",
     rows: 40,
     packages: [p208, p144],
@@ -104,7 +104,7 @@ export const twillParts: readonly PartDescription[] = [
   {
     name: "TW-36",
     family: "Twill",
-    idcode: 0x1a7360d1,
+    idcode: 0x1a736001,
     columns: "LLLLMLLLLLLXLLLLLLMLLLLLLMLLLLLLXLLLLLLMLLLLLLMLLLLLLXLLLLMLLLLLLS",
     rows: 80,
     packages: [p304, p208],

@@ -1,5 +1,6 @@
 import type { Finding } from "../common/finding.ts";
 import type { SourceFile, SourceSet } from "../common/source.ts";
+import { ownerOfName } from "../netlist/made-names.ts";
 import {
   type BlockModes,
   bitX,
@@ -174,7 +175,7 @@ export function checkSerialPins(netlist: RtlNetlist, positions: RtlPositions, fi
     for (const bits of inputs) for (const net of bits) reads.set(net, (reads.get(net) ?? 0) + 1);
   netlist.cells.forEach((cell, c) => {
     if (cell.kind !== "block" || cell.block!.modes.type !== "serialLane") return;
-    const name = cell.name.replace(/\$block\d*$/, "");
+    const name = ownerOfName(cell.name, "block");
     const [rx] = cell.inputs[cell.inputs.length - 2];
     const tx = cell.output[cell.output.length - 1];
     const error = (message: string, remedy: string) =>

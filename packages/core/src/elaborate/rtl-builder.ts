@@ -1,4 +1,5 @@
 import type { Loc } from "../common/source.ts";
+import { madeName, wordOfKind } from "../netlist/made-names.ts";
 import {
   type Bits,
   bit0,
@@ -52,7 +53,7 @@ export class RtlBuilder {
     memory?: RtlMemory,
     block?: RtlBlock,
   ): Bits {
-    const base = `${this.hint}$${kind}`;
+    const base = madeName(this.hint, wordOfKind[kind]);
     const count = (this.nameCounts.get(base) ?? 0) + 1;
     this.nameCounts.set(base, count);
     const out = output ?? this.nets(width);

@@ -43,7 +43,7 @@ export function checkSteps(value: unknown): PlayStep[] {
     const { set, run, clock, link, read, expect } = step as Record<string, unknown>;
     switch (kinds[0]) {
       case "set":
-        if (!isObject(set)) return wrong('set takes ports and values, such as {"sw": 5}.');
+        if (!isObject(set)) return wrong('set takes ports and values, such as {"switches": 5}.');
         for (const [port, level] of Object.entries(set))
           if (typeof level !== "string" && !Number.isInteger(level))
             return wrong(`'${port}' is set to ${JSON.stringify(level)}: give a whole number, or "z".`);
@@ -67,7 +67,7 @@ export function checkSteps(value: unknown): PlayStep[] {
         return;
       default:
         if (!Array.isArray(read) || read.some((name) => typeof name !== "string"))
-          return wrong('read takes a list of ports, such as ["led"].');
+          return wrong('read takes a list of ports, such as ["lamps"].');
         if (
           expect !== undefined &&
           (!Array.isArray(expect) || expect.some((each) => typeof each !== "string" && !Number.isInteger(each)))

@@ -1,4 +1,4 @@
-import { cellKind, ffPin, isLogic } from "../netlist/mapped.ts";
+import { carryHalves, cellKind, ffPin, isLogic } from "../netlist/mapped.ts";
 import { takesBypass } from "../pack/pack.ts";
 import { cornerDelays, type LayoutInputs } from "../timing/corner-delays.ts";
 
@@ -6,8 +6,8 @@ import { cornerDelays, type LayoutInputs } from "../timing/corner-delays.ts";
 const cellModels: Readonly<Record<number, { name: string; pins: readonly string[]; output: string }>> = {
   [cellKind.lut]: { name: "gc_lut", pins: ["i0", "i1", "i2", "i3", "i4", "i5"], output: "o" },
   [cellKind.flipFlop]: { name: "gc_ff", pins: ["d", "clk", "en", "reset"], output: "q" },
-  [cellKind.carrySum]: { name: "gc_carry_sum", pins: ["p", "carry_in"], output: "o" },
-  [cellKind.carryMux]: { name: "gc_carry_mux", pins: ["p", "carry_in", "b"], output: "carry_out" },
+  [cellKind.carrySum]: { name: "gc_carry", pins: ["propagate", "carry_in"], output: "sum" },
+  [cellKind.carryMux]: { name: "gc_carry", pins: ["propagate", "carry_in", "b"], output: "carry_out" },
 };
 
 /**
@@ -29,19 +29,25 @@ export function writeSdf(layout: LayoutInputs): string {
   const escapeName = (name: string) => name.replace(/[^A-Za-z0-9_]/g, (c) => `\\${c}`);
   const triple = (least: number, largest: number) => `(${least.toFixed(1)}::${largest.toFixed(1)})`;
   const ratio = fast.delays.minRatio;
+  const halves = carryHalves(netlist);
   for (let cell = 0; cell < netlist.cellCount; cell++) {
     const kind = netlist.kind[cell];
     const model = cellModels[kind];
-    if (!model) continue;
+    // the sum of a carry element tells of its link as well
+    if (!model || (kind === cellKind.carryMux && halves[cell] >= 0)) continue;
     const isLut = isLogic(kind);
     const first = netlist.inputStart[cell];
     const arcs: string[] = [];
-    const ports: string[] = [];
-    for (let slot = first; slot < netlist.inputStart[cell + 1]; slot++) {
-      if (netlist.inputNet[slot] < 0) continue;
-      const pin = model.pins[slot - first];
-      if (isLut) arcs.push(`(IOPATH ${pin} ${model.output} ${triple(fast.lutPs[slot] * ratio, slow.lutPs[slot])})`);
-      ports.push(`(PORT ${pin} ${triple(fast.netPs[slot] * ratio, slow.netPs[slot])})`);
+    const ports = new Map<string, string>();
+    for (const half of kind === cellKind.carrySum && halves[cell] >= 0 ? [cell, halves[cell]] : [cell]) {
+      const { pins, output } = cellModels[netlist.kind[half]];
+      const start = netlist.inputStart[half];
+      for (let slot = start; slot < netlist.inputStart[half + 1]; slot++) {
+        if (netlist.inputNet[slot] < 0) continue;
+        const pin = pins[slot - start];
+        if (isLut) arcs.push(`(IOPATH ${pin} ${output} ${triple(fast.lutPs[slot] * ratio, slow.lutPs[slot])})`);
+        if (!ports.has(pin)) ports.set(pin, `(PORT ${pin} ${triple(fast.netPs[slot] * ratio, slow.netPs[slot])})`);
+      }
     }
     const checks: string[] = [];
     if (!isLut) {
@@ -55,8 +61,8 @@ export function writeSdf(layout: LayoutInputs): string {
         );
       }
     }
-    lines.push(`  (CELL (CELLTYPE "${model.name}") (INSTANCE ${escapeName(`cell$${netlist.cellName[cell]}`)})`);
-    lines.push(`    (DELAY (ABSOLUTE ${[...ports, ...arcs].join(" ")}))`);
+    lines.push(`  (CELL (CELLTYPE "${model.name}") (INSTANCE ${escapeName(`cell:${netlist.cellName[cell]}`)})`);
+    lines.push(`    (DELAY (ABSOLUTE ${[...ports.values(), ...arcs].join(" ")}))`);
     if (checks.length) lines.push(`    (TIMINGCHECK ${checks.join(" ")})`);
     lines.push("  )");
   }

@@ -1,5 +1,6 @@
 import { clockBlockText, clockSwitchText, serialLaneText } from "../elaborate/part-library.ts";
 import {
+  carryHalves,
   carryPin,
   carryStart,
   cellKind,
@@ -22,20 +23,13 @@ module gc_lut #(
   assign o = MASK[{i5, i4, i3, i2, i1, i0}];
 endmodule
 
-// Sum of an element on a carry chain.
-module gc_carry_sum (
-  input  wire p, carry_in,
-  output wire o
+// An element of a carry chain: its sum, and its carry to the element above.
+module gc_carry (
+  input  wire propagate, b, carry_in,
+  output wire sum, carry_out
 );
-  assign o = p ^ carry_in;
-endmodule
-
-// Carry of an element to the one above.
-module gc_carry_mux (
-  input  wire p, carry_in, b,
-  output wire carry_out
-);
-  assign carry_out = p ? carry_in : b;
+  assign sum = propagate ^ carry_in;
+  assign carry_out = propagate ? carry_in : b;
 endmodule
 
 // Reset wins over enable. ASYNC: reset acts without the clock. FALLING: the falling edge counts.
@@ -63,29 +57,29 @@ module gc_ff #(
   endgenerate
 endmodule
 
-// Memory of 2^ABITS bits behind two ports. Words of a port are 2^WIDTH bits; MODE: what reads at the same edge see of
+// Memory of 2^ADDRESS_BITS bits behind two ports. Words of a port are 2^WIDTH bits; MODE: what reads at the same edge see of
 // the word that this port writes: 0 as it was, 1 as it becomes, 2 this port's output holds. JOINT: both clocks are one.
 module gc_memory #(
-  parameter ABITS = 14,
-  parameter DBITS = 32,
-  parameter [2**ABITS-1:0] INIT = 0,
+  parameter ADDRESS_BITS = 14,
+  parameter WORD_BITS = 32,
+  parameter [2**ADDRESS_BITS-1:0] INIT = 0,
   parameter WIDTH_A = 0, WIDTH_B = 0, MODE_A = 0, MODE_B = 0, REG_A = 0, REG_B = 0, FALL_A = 0, FALL_B = 0, JOINT = 0
 ) (
   input  wire clk_a, en_a, rst_a, clk_b, en_b, rst_b,
-  input  wire [ABITS-1:0] a_a, a_b,
-  input  wire [DBITS-1:0] d_a, d_b,
-  input  wire [DBITS/8-1:0] w_a, w_b,
-  output wire [DBITS-1:0] q_a, q_b
+  input  wire [ADDRESS_BITS-1:0] a_a, a_b,
+  input  wire [WORD_BITS-1:0] d_a, d_b,
+  input  wire [WORD_BITS/8-1:0] w_a, w_b,
+  output wire [WORD_BITS-1:0] q_a, q_b
 );
-  reg [7:0] store [0:2**(ABITS-3)-1];
-  reg [DBITS-1:0] word_a, word_b, out_a, out_b;
+  reg [7:0] store [0:2**(ADDRESS_BITS-3)-1];
+  reg [WORD_BITS-1:0] word_a, word_b, out_a, out_b;
   integer n;
   initial begin
-    for (n = 0; n < 2**(ABITS-3); n = n + 1) store[n] = INIT[8*n +: 8];
+    for (n = 0; n < 2**(ADDRESS_BITS-3); n = n + 1) store[n] = INIT[8*n +: 8];
     word_a = 0; word_b = 0; out_a = 0; out_b = 0;
   end
 
-  task put(input integer width, input [ABITS-1:0] a, input [DBITS-1:0] d, input [DBITS/8-1:0] w);
+  task put(input integer width, input [ADDRESS_BITS-1:0] a, input [WORD_BITS-1:0] d, input [WORD_BITS/8-1:0] w);
     integer i;
     reg [7:0] mask;
     begin
@@ -99,7 +93,7 @@ module gc_memory #(
     end
   endtask
 
-  function [DBITS-1:0] get(input integer width, input [ABITS-1:0] a);
+  function [WORD_BITS-1:0] get(input integer width, input [ADDRESS_BITS-1:0] a);
     integer i;
     begin
       get = 0;
@@ -142,33 +136,33 @@ module gc_memory #(
   assign q_b = REG_B ? out_b : word_b;
 endmodule
 
-// p = c, or the last p, plus or minus a * b.
+// The addend, or the last result, plus or minus left * right.
 module gc_multiplier #(
-  parameter SIGNED_A = 0, SIGNED_B = 0, REG_IN = 0, REG_PRODUCT = 0, REG_OUT = 0, ACCUMULATE = 0, SUBTRACT = 0, FALL = 0
+  parameter SIGNED_LEFT = 0, SIGNED_RIGHT = 0, REG_IN = 0, REG_PRODUCT = 0, REG_OUT = 0, ACCUMULATE = 0, SUBTRACT = 0, FALL = 0
 ) (
   input  wire clk, en, rst, load,
-  input  wire [17:0] a, b,
-  input  wire [47:0] c,
-  output wire [47:0] p
+  input  wire [17:0] left, right,
+  input  wire [43:0] addend,
+  output wire [43:0] result
 );
-  wire signed [47:0] wide_a = {{30{SIGNED_A ? a[17] : 1'b0}}, a};
-  wire signed [47:0] wide_b = {{30{SIGNED_B ? b[17] : 1'b0}}, b};
-  reg signed [47:0] held_a = 0, held_b = 0, held_product = 0;
-  reg [47:0] held_sum = 0;
-  wire signed [47:0] left = REG_IN ? held_a : wide_a;
-  wire signed [47:0] right = REG_IN ? held_b : wide_b;
-  wire signed [47:0] product = left * right;
-  wire [47:0] term = REG_PRODUCT ? held_product : product;
-  wire [47:0] base = ACCUMULATE && !load ? held_sum : c;
-  wire [47:0] sum = SUBTRACT ? base - term : base + term;
+  wire signed [43:0] wide_left = {{26{SIGNED_LEFT ? left[17] : 1'b0}}, left};
+  wire signed [43:0] wide_right = {{26{SIGNED_RIGHT ? right[17] : 1'b0}}, right};
+  reg signed [43:0] held_left = 0, held_right = 0, held_product = 0;
+  reg [43:0] held_sum = 0;
+  wire signed [43:0] one = REG_IN ? held_left : wide_left;
+  wire signed [43:0] other = REG_IN ? held_right : wide_right;
+  wire signed [43:0] product = one * other;
+  wire [43:0] term = REG_PRODUCT ? held_product : product;
+  wire [43:0] base = ACCUMULATE && !load ? held_sum : addend;
+  wire [43:0] sum = SUBTRACT ? base - term : base + term;
   wire edge_clk = FALL ? ~clk : clk;
   always @(posedge edge_clk)
     if (rst) begin
-      held_a <= 0; held_b <= 0; held_product <= 0; held_sum <= 0;
+      held_left <= 0; held_right <= 0; held_product <= 0; held_sum <= 0;
     end else if (en) begin
-      held_a <= wide_a; held_b <= wide_b; held_product <= product; held_sum <= sum;
+      held_left <= wide_left; held_right <= wide_right; held_product <= product; held_sum <= sum;
     end
-  assign p = REG_OUT ? held_sum : sum;
+  assign result = REG_OUT ? held_sum : sum;
 endmodule
 `;
 
@@ -212,7 +206,7 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
   const wire = (net: number) =>
     verilogName(
       portNames.has(netName[net])
-        ? `${netName[net]}$net`
+        ? `${netName[net]}:net`
         : netName[net].includes("[")
           ? netName[net]
           : `${netName[net]}`,
@@ -230,12 +224,13 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
       }
     });
   }
+  const halves = carryHalves(netlist);
   for (let cell = 0; cell < netlist.cellCount; cell++) {
     const pin = (i: number, open: string) =>
       inputStart[cell] + i < inputStart[cell + 1] && inputNet[inputStart[cell] + i] >= 0
         ? wire(inputNet[inputStart[cell] + i])
         : open;
-    const instance = verilogName(`cell$${cellName[cell]}`);
+    const instance = verilogName(`cell:${cellName[cell]}`);
     if (kind[cell] === cellKind.lut) {
       const hex = (value: number) => (value >>> 0).toString(16).padStart(8, "0");
       const inputs = Array.from({ length: 6 }, (_, i) => `.i${i}(${pin(i, "1'b0")})`).join(", ");
@@ -244,12 +239,18 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
       );
     } else if (kind[cell] === cellKind.carrySum || kind[cell] === cellKind.carryMux) {
       const below = pin(carryPin.carryIn, netlist.modes[cell] & carryStart ? "1'b1" : "1'b0");
-      const ins = `.p(${pin(carryPin.p, "1'b0")}), .carry_in(${below})`;
-      const out = wire(outputNet[cell]);
+      // one element: its sum stands for its link as well
+      const isSum = kind[cell] === cellKind.carrySum;
+      const half = halves[cell];
+      if (!isSum && half >= 0) continue;
+      const link = isSum ? half : cell;
+      const b = link < 0 ? -1 : inputNet[inputStart[link] + carryPin.b];
+      const outs = [
+        isSum ? `, .sum(${wire(outputNet[cell])})` : ", .sum()",
+        link < 0 ? ", .carry_out()" : `, .carry_out(${wire(outputNet[link])})`,
+      ];
       lines.push(
-        kind[cell] === cellKind.carrySum
-          ? `  gc_carry_sum ${instance} (${ins}, .o(${out}));`
-          : `  gc_carry_mux ${instance} (${ins}, .b(${pin(carryPin.b, "1'b0")}), .carry_out(${out}));`,
+        `  gc_carry ${instance} (.propagate(${pin(carryPin.p, "1'b0")}), .b(${b < 0 ? "1'b0" : wire(b)}), .carry_in(${below})${outs.join("")});`,
       );
     } else if (kind[cell] === cellKind.block) {
       lines.push(...blockInstance(netlist, cell, instance, pin, wire));
@@ -285,7 +286,7 @@ function blockInstance(
     if (netlist.netDriver[netlist.inputNet[netlist.inputStart[out]]] !== cell) continue;
     outputs.set(outputNames[netlist.modes[out]], wire(netlist.outputNet[out]));
   }
-  const spare = (name: string) => `${instance.trim().replace(/^\\/, "")}$${name}`;
+  const spare = (name: string) => `${instance.trim().replace(/^\\/, "")}:${name}`;
   const lines: string[] = [];
   const outVector = (name: string, count: number) => {
     const open = verilogName(spare(name));
@@ -300,10 +301,10 @@ function blockInstance(
   const count = (prefix: string) => inputNames.filter((name) => new RegExp(`^${prefix}\\d+$`).test(name)).length;
   const clock = (i: number) => pin(inputNames.length + i, "1'b0");
   if (modes.type === "multiplier") {
-    const p = outVector("P", outputNames.length);
+    const result = outVector("RESULT", outputNames.length);
     lines.push(
-      `  gc_multiplier #(.SIGNED_A(${flag(modes.signedA)}), .SIGNED_B(${flag(modes.signedB)}), .REG_IN(${flag(modes.inputRegister)}), .REG_PRODUCT(${flag(modes.productRegister)}), .REG_OUT(${flag(modes.outputRegister)}), .ACCUMULATE(${flag(modes.accumulate)}), .SUBTRACT(${flag(modes.subtract)}), .FALL(${flag(modes.clockFalling)})) ${instance} ` +
-        `(.clk(${clock(0)}), .en(${modes.enableUsed ? one("E", "1'b0") : "1'b1"}), .rst(${one("R", "1'b0")}), .load(${one("LOAD", "1'b0")}), .a(${vector("A", count("A"))}), .b(${vector("B", count("B"))}), .c(${vector("C", count("C"))}), .p(${p}));`,
+      `  gc_multiplier #(.SIGNED_LEFT(${flag(modes.signedLeft)}), .SIGNED_RIGHT(${flag(modes.signedRight)}), .REG_IN(${flag(modes.inputRegister)}), .REG_PRODUCT(${flag(modes.productRegister)}), .REG_OUT(${flag(modes.outputRegister)}), .ACCUMULATE(${flag(modes.accumulate)}), .SUBTRACT(${flag(modes.subtract)}), .FALL(${flag(modes.clockFalling)})) ${instance} ` +
+        `(.clk(${clock(0)}), .en(${modes.enableUsed ? one("E", "1'b0") : "1'b1"}), .rst(${one("R", "1'b0")}), .load(${one("LOAD", "1'b0")}), .left(${vector("LEFT", count("LEFT"))}), .right(${vector("RIGHT", count("RIGHT"))}), .addend(${vector("ADDEND", count("ADDEND"))}), .result(${result}));`,
     );
     return lines;
   }
@@ -339,7 +340,7 @@ function blockInstance(
     return `.clk_${low}(${clock(p)}), .en_${low}(${enableUsed ? one(`E${letter}`, "1'b0") : "1'b1"}), .rst_${low}(${one(`R${letter}`, "1'b0")}), .a_${low}(${vector(`A${letter}`, bits)}), .d_${low}(${vector(`D${letter}`, width)}), .w_${low}(${vector(`W${letter}`, width / 8)}), .q_${low}(${letter === "A" ? qa : qb})`;
   };
   lines.push(
-    `  gc_memory #(.ABITS(${bits}), .DBITS(${width}), .INIT(${init}), .WIDTH_A(${a.width}), .WIDTH_B(${b.width}), .MODE_A(${a.writeMode}), .MODE_B(${b.writeMode}), .REG_A(${flag(a.outputRegister)}), .REG_B(${flag(b.outputRegister)}), .FALL_A(${flag(a.clockFalling)}), .FALL_B(${flag(b.clockFalling)}), .JOINT(${flag(joint)})) ${instance} ` +
+    `  gc_memory #(.ADDRESS_BITS(${bits}), .WORD_BITS(${width}), .INIT(${init}), .WIDTH_A(${a.width}), .WIDTH_B(${b.width}), .MODE_A(${a.writeMode}), .MODE_B(${b.writeMode}), .REG_A(${flag(a.outputRegister)}), .REG_B(${flag(b.outputRegister)}), .FALL_A(${flag(a.clockFalling)}), .FALL_B(${flag(b.clockFalling)}), .JOINT(${flag(joint)})) ${instance} ` +
       `(${port("A", 0, a.enableUsed)}, ${port("B", 1, b.enableUsed)});`,
   );
   return lines;

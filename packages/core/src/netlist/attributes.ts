@@ -6,7 +6,7 @@ export interface SynthAttributes {
   /** The net stays, under its name; of a module or instance: all nets at its ports. */
   readonly keep?: boolean;
   /** A register is not joined with another one that always holds the same. */
-  readonly do_not_merge?: boolean;
+  readonly separate?: boolean;
   readonly memory_as?: "blocks" | "logic";
   readonly product_as?: "blocks" | "logic";
   /** How sums, differences and comparisons are made. */
@@ -30,7 +30,7 @@ export interface NamedAttributes {
 type Key = keyof SynthAttributes;
 const choices: Readonly<Record<Key, readonly string[] | "flag" | "count">> = {
   keep: "flag",
-  do_not_merge: "flag",
+  separate: "flag",
   memory_as: ["blocks", "logic"],
   product_as: ["blocks", "logic"],
   sum_as: ["carry", "logic"],

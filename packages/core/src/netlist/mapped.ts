@@ -39,6 +39,28 @@ export const carryPin = { p: 0, carryIn: 1, b: 2 } as const;
 /** Mode bit of a `carrySum` or `carryMux` without a carry in: the constant that it takes for it. */
 export const carryStart = 1;
 
+/** [cells] The other half of a carry element: of its sum the link upwards, of that the sum; -1 where there is none. */
+export function carryHalves(
+  netlist: Pick<MappedNetlist, "cellCount" | "kind" | "modes" | "inputStart" | "inputNet">,
+): Int32Array {
+  const { cellCount, kind, modes, inputStart, inputNet } = netlist;
+  const other = new Int32Array(cellCount).fill(-1);
+  const sums = new Map<string, number>();
+  const keyOf = (cell: number) => {
+    const first = inputStart[cell];
+    return `${inputNet[first + carryPin.p]} ${inputNet[first + carryPin.carryIn]} ${modes[cell] & carryStart}`;
+  };
+  for (let cell = 0; cell < cellCount; cell++) if (kind[cell] === cellKind.carrySum) sums.set(keyOf(cell), cell);
+  for (let cell = 0; cell < cellCount; cell++) {
+    if (kind[cell] !== cellKind.carryMux) continue;
+    const sum = sums.get(keyOf(cell));
+    if (sum === undefined || other[sum] >= 0) continue;
+    other[sum] = cell;
+    other[cell] = sum;
+  }
+  return other;
+}
+
 /** Bits of the ports with their direction, each once. */
 export function portBits(
   ports: readonly {

@@ -64,15 +64,15 @@ export interface MemoryPortModes {
 }
 export const writeMode = { old: 0, new: 1, hold: 2 } as const;
 
-/** Modes of a multiplier block. Result: c, or the last result, plus or minus a * b. */
+/** Modes of a multiplier block. The addend, or the last result, plus or minus left * right. */
 export interface MultiplierModes {
   readonly type: "multiplier";
-  readonly signedA: boolean;
-  readonly signedB: boolean;
+  readonly signedLeft: boolean;
+  readonly signedRight: boolean;
   readonly inputRegister: boolean;
   readonly productRegister: boolean;
   readonly outputRegister: boolean;
-  /** Adds the last result instead of c, unless LOAD is on. */
+  /** Adds the last result instead of the addend, unless LOAD is on. */
   readonly accumulate: boolean;
   readonly subtract: boolean;
   readonly enableUsed: boolean;

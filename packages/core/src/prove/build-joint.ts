@@ -1,3 +1,4 @@
+import { ownerOfName } from "../netlist/made-names.ts";
 import { blockClockCount, cellKind, ffMode, ffPin, type MappedNetlist, padPin } from "../netlist/mapped.ts";
 import { bitName, type RtlNetlist } from "../netlist/rtl.ts";
 import { prepareNetlist, type SynthOptions } from "../synth/synthesize.ts";
@@ -148,7 +149,7 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
       coded.machine.take(coded.bit, state, q, modes!);
       continue;
     }
-    const writtenName = `${netlist.cells[c].name.replace(/\$(ff|latch)\d*$/, "")}[${bit}]`;
+    const writtenName = `${ownerOfName(netlist.cells[c].name, netlist.cells[c].kind)}[${bit}]`;
     if (modes && moves.take(net, writtenName, state, q, modes)) continue;
     if (cell === undefined) continue; // among the constants below
     const name = mapped.cellName[cell];
@@ -203,7 +204,7 @@ export function buildJoint(elaborated: RtlNetlist, mapped: MappedNetlist, option
     const resetValue = modes && modes.resetValue[modes.resetValue.length - 1 - bit] === "1" ? 1 : 0;
     const free = modes && modes.resetValue[modes.resetValue.length - 1 - bit] === "x" ? value : resetValue;
     const next = nextValue(aig, { d: state.d, q: value, enable: state.enable, reset: state.reset, resetValue: free });
-    const vector = netlist.cells[c].name.replace(/\$(ff|latch)\d*$/, "");
+    const vector = ownerOfName(netlist.cells[c].name, netlist.cells[c].kind);
     point(`${vector}[${bit}] is always ${value}`, "register", next, value);
   }
   mapped.blocks.forEach((block) => {

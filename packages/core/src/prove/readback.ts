@@ -1,5 +1,6 @@
 import type { StageContext } from "../common/context.ts";
 import { isOutsidePin } from "../device/blocks.ts";
+import { portOfPad } from "../netlist/made-names.ts";
 import { blockClockCount, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
 import { padSideOf } from "../pack/pack.ts";
 import { type Circuit, decodeCircuit, padRegisterElement } from "../silicon/decode.ts";
@@ -86,7 +87,7 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
     const output = outputs.get(packed.cellPad[cell]);
     const first = netlist.inputStart[cell];
     const wanted = built.get(netlist.inputNet[first + padPin.value]);
-    const name = netlist.cellName[cell].replace(/\$pad$/, "");
+    const name = portOfPad(netlist.cellName[cell]);
     point(name, "output", wanted, output ? decoded.get(output.signal) : wanted ^ 1);
     if (!output) continue;
     const enable = netlist.inputNet[first + padPin.enable];

@@ -1,3 +1,4 @@
+import { accumulatorWidth } from "../device/blocks.ts";
 import type { MemoryModes, MultiplierModes } from "../netlist/rtl.ts";
 import { writeMode } from "../netlist/rtl.ts";
 import type { DecodedBlock } from "./decode.ts";
@@ -229,10 +230,10 @@ function emitPins(code: CodeWriter, block: DecodedBlock, name: string, count: nu
   }
 }
 
-// ---- multiplier: a, b, product, result, then their next values, then what its outputs show
+// ---- multiplier: left, right, product, result, then their next values, then what its outputs show
 
-const places = { a: 0, b: 8, product: 16, result: 24, next: 32, shown: 64 } as const;
-const accumulatorBits = 48n;
+const places = { left: 0, right: 8, product: 16, result: 24, next: 32, shown: 64 } as const;
+const accumulatorBits = BigInt(accumulatorWidth);
 
 export function isRegistered(modes: MultiplierModes): boolean {
   return modes.inputRegister || modes.productRegister || modes.outputRegister;
@@ -243,7 +244,7 @@ export function followsPins(block: DecodedBlock): boolean {
   const modes = block.modes as MultiplierModes;
   if (modes.outputRegister) return false;
   if (!modes.inputRegister && !modes.productRegister) return true;
-  return Array.from({ length: 48 }, (_, i) => pin(block, `C${i}`)).some((signal) => signal !== 0);
+  return Array.from({ length: accumulatorWidth }, (_, i) => pin(block, `ADDEND${i}`)).some((signal) => signal !== 0);
 }
 
 export function emitMultiplierNext(code: CodeWriter, block: DecodedBlock, at: number, address: Address): void {
@@ -265,8 +266,8 @@ export function emitMultiplierNext(code: CodeWriter, block: DecodedBlock, at: nu
     }
     emitStore64(code, at + places.next + place);
   };
-  keep(modes.inputRegister, places.a, () => emitOperand(code, block, "A", modes.signedA, address));
-  keep(modes.inputRegister, places.b, () => emitOperand(code, block, "B", modes.signedB, address));
+  keep(modes.inputRegister, places.left, () => emitOperand(code, block, "LEFT", modes.signedLeft, address));
+  keep(modes.inputRegister, places.right, () => emitOperand(code, block, "RIGHT", modes.signedRight, address));
   keep(modes.productRegister, places.product, () => emitProduct(code, block, at, address));
   keep(modes.outputRegister, places.result, () => emitSum(code, block, at, address));
 }
@@ -289,7 +290,7 @@ function emitShow(code: CodeWriter, block: DecodedBlock, from: number, address: 
   block.outputs.forEach((signal, pinAt) => {
     code.beginStore();
     emitLoad64(code, from);
-    emitConst64(code, BigInt(block.outputNames[pinAt].slice(1)));
+    emitConst64(code, BigInt(block.outputNames[pinAt].replace("RESULT", "")));
     code.byte(op.i64ShrU);
     code.byte(op.i32WrapI64);
     code.constant(1);
@@ -310,11 +311,11 @@ function emitOperand(code: CodeWriter, block: DecodedBlock, name: string, signed
 function emitProduct(code: CodeWriter, block: DecodedBlock, at: number, address: Address): void {
   const modes = block.modes as MultiplierModes;
   if (modes.inputRegister) {
-    emitLoad64(code, at + places.a);
-    emitLoad64(code, at + places.b);
+    emitLoad64(code, at + places.left);
+    emitLoad64(code, at + places.right);
   } else {
-    emitOperand(code, block, "A", modes.signedA, address);
-    emitOperand(code, block, "B", modes.signedB, address);
+    emitOperand(code, block, "LEFT", modes.signedLeft, address);
+    emitOperand(code, block, "RIGHT", modes.signedRight, address);
   }
   code.byte(i64.mul);
 }
@@ -324,7 +325,7 @@ function emitSum(code: CodeWriter, block: DecodedBlock, at: number, address: Add
   const load = pin(block, "LOAD");
   if (modes.accumulate && load === 0) emitLoad64(code, at + places.result);
   else {
-    emitBits64(code, block, "C", Number(accumulatorBits), address);
+    emitBits64(code, block, "ADDEND", accumulatorWidth, address);
     if (modes.accumulate) {
       emitLoad64(code, at + places.result);
       code.load(address(load));

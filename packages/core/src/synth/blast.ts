@@ -164,7 +164,7 @@ export function blast(netlist: RtlNetlist, options: BlastOptions): BitGraph {
       const isKept = wishes.kept.has(netOf(state));
       const value = isKept ? -1 : constantValue(state);
       if (value >= 0) constants.set(netOf(state), value);
-      if (value >= 0 || state.isLatch || isKept || wishes.of(netlist.cells[state.cell]).do_not_merge) continue;
+      if (value >= 0 || state.isLatch || isKept || wishes.of(netlist.cells[state.cell]).separate) continue;
       const { d, clock, enable, reset, clockRising, asyncReset, resetValue, init } = state;
       const key = `${d} ${clock} ${enable} ${reset} ${clockRising} ${asyncReset} ${resetValue} ${init}`;
       const same = first.get(key);

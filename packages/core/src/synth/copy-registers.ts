@@ -37,7 +37,7 @@ export function copyRegisters(netlist: MappedNetlist, mostLoads: (cell: number) 
       originals.push(cell);
       for (let i = 0; i < slots.length; i++)
         if (Math.floor((i * groups) / slots.length) === group) inputNet[slots[i]] = net;
-      let name = `${cellName[cell]}$copy${group}`;
+      let name = `${cellName[cell]}:copy${group}`;
       while (usedNames.has(name)) name += "$";
       usedNames.add(name);
       newNames.push(name);

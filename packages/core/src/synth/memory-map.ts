@@ -1,4 +1,5 @@
 import { type BlockFamily, memoryAddressBits, memoryBlockPins, memoryWidth } from "../device/blocks.ts";
+import { ownerOfName } from "../netlist/made-names.ts";
 import {
   type Bits,
   bit0,
@@ -61,7 +62,7 @@ class MemoryMapper {
   run(): InferredItem {
     const { memory, cell } = this;
     const bits = memory.width * memory.depth;
-    const name = cell.name.replace(/\$mem\d*$/, "");
+    const name = ownerOfName(cell.name, "mem");
     const shape = `${memory.depth} x ${memory.width}`;
     const item = (becomes: InferredItem["becomes"], count: number, reason: string): InferredItem => ({
       kind: "memory",

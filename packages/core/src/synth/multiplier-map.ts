@@ -1,4 +1,5 @@
 import { accumulatorWidth, multiplierBlockPins, multiplierWidth } from "../device/blocks.ts";
+import { ownerOfName } from "../netlist/made-names.ts";
 import { type Bits, bit0, bit1, bitX, type MultiplierModes, type RtlCell } from "../netlist/rtl.ts";
 import type { InferredItem } from "./inferred.ts";
 import type { RtlEditor } from "./rtl-editor.ts";
@@ -41,7 +42,7 @@ export function mapMultipliers(editor: RtlEditor, available: number): InferredIt
   found.sort((a, b) => Number(b.isWished) - Number(a.isWished) || b.area - a.area || a.id - b.id);
   let left = available;
   return found.map(({ id, x, y, reason }) => {
-    const name = editor.cell(id).name.replace(/\$mul\d*$/, "");
+    const name = ownerOfName(editor.cell(id).name, "mul");
     const shape = `${x.bits.length} x ${y.bits.length}${x.signed || y.signed ? ", signed" : ""}`;
     const item = (becomes: InferredItem["becomes"], count: number, why: string): InferredItem => ({
       kind: "multiplier",
@@ -189,10 +190,10 @@ function emitBlock(editor: RtlEditor, { x, y, c, out, control, modes }: BlockPla
   const operand = (name: string, { bits, signed }: Operand) => {
     for (let i = 0; i < multiplierWidth; i++) put(`${name}${i}`, bits[i] ?? (signed ? bits[bits.length - 1] : bit0));
   };
-  operand("A", x);
-  operand("B", y);
+  operand("LEFT", x);
+  operand("RIGHT", y);
   c.forEach((net, i) => {
-    if (i < accumulatorWidth) put(`C${i}`, net);
+    if (i < accumulatorWidth) put(`ADDEND${i}`, net);
   });
   if (control) {
     inputs[pins.inputs.length] = [control.clock];
@@ -211,8 +212,8 @@ function emitBlock(editor: RtlEditor, { x, y, c, out, control, modes }: BlockPla
     {
       modes: {
         type: "multiplier",
-        signedA: x.signed,
-        signedB: y.signed,
+        signedLeft: x.signed,
+        signedRight: y.signed,
         inputRegister: false,
         productRegister: false,
         outputRegister: false,

@@ -1,4 +1,5 @@
 import { type BlockFamily, blockPinsOf } from "../device/blocks.ts";
+import { madeName, ownerOfName } from "../netlist/made-names.ts";
 import {
   carryStart,
   cellKind,
@@ -86,15 +87,15 @@ export class NetlistWriter {
       const cell = stateCells[i];
       const name = this.cellName[cell];
       const need = (literal: number, suffix: string) =>
-        literal < 0 ? -1 : this.netFor(literal, `${name}$${suffix}`, state.cell);
+        literal < 0 ? -1 : this.netFor(literal, madeName(name, suffix), state.cell);
       this.inputs[cell] = state.isLatch
-        ? [need(state.enable, "en"), need(state.d, "d"), this.outputNet[cell]]
-        : [need(state.d, "d"), need(state.clock, "clock"), need(state.enable, "en"), need(state.reset, "reset")];
+        ? [need(state.enable, "enable"), need(state.d, "data"), this.outputNet[cell]]
+        : [need(state.d, "data"), need(state.clock, "clock"), need(state.enable, "enable"), need(state.reset, "reset")];
     });
     this.graph.blocks.forEach((block, i) => {
       const { cell } = blocks[i];
       this.inputs[cell] = block.inputs.map((literal, pin) =>
-        literal <= 0 ? -1 : this.netFor(literal, `${this.cellName[cell]}$pin${pin}`, block.cell),
+        literal <= 0 ? -1 : this.netFor(literal, `${this.cellName[cell]}:pin${pin}`, block.cell),
       );
     });
     const outputs = this.outputPorts();
@@ -205,7 +206,7 @@ export class NetlistWriter {
 
   private unique(name: string): string {
     let candidate = name;
-    for (let i = 2; this.usedNames.has(candidate); i++) candidate = `${name}$${i}`;
+    for (let i = 2; this.usedNames.has(candidate); i++) candidate = `${name}:${i}`;
     this.usedNames.add(candidate);
     return candidate;
   }
@@ -255,10 +256,10 @@ export class NetlistWriter {
       if (port.direction !== "output") return;
       const bitNames = port.bits.map((_, i) => bitName(port, i));
       const pads = port.bits.map((_, i) => {
-        const net = this.netFor(literals.get(`${p}:${i}:false`)!, `${bitNames[i]}$out`, -1);
+        const net = this.netFor(literals.get(`${p}:${i}:false`)!, madeName(bitNames[i], "value"), -1);
         const enable = literals.get(`${p}:${i}:true`) ?? 1;
-        const enableNet = enable === 1 ? -1 : this.netFor(enable, `${bitNames[i]}$drives`, -1);
-        const cell = this.addCell(cellKind.outputPad, `${bitNames[i]}$pad`, -1, false);
+        const enableNet = enable === 1 ? -1 : this.netFor(enable, madeName(bitNames[i], "driven"), -1);
+        const cell = this.addCell(cellKind.outputPad, madeName(bitNames[i], "pad"), -1, false);
         this.inputs[cell] = [net, enableNet];
         return cell;
       });
@@ -302,11 +303,11 @@ export class NetlistWriter {
     const source = this.rtl.cells[block.cell];
     // blocks that the source instantiates go by their instance's name
     const name = isFromSource(source.block!.modes)
-      ? source.name.replace(/\$block\d*$/, "")
-      : source.name.replace(/\$block/, "$");
+      ? ownerOfName(source.name, "block")
+      : source.name.replace(/:block/, ":");
     const cell = this.addCell(cellKind.block, name, block.cell, true);
     for (const [pin, node] of [...block.outputs].sort((a, b) => a[0] - b[0])) {
-      const out = this.addCell(cellKind.blockOutput, this.nodeName[node] ?? `${name}$q${pin}`, block.cell, true);
+      const out = this.addCell(cellKind.blockOutput, this.nodeName[node] ?? `${name}:out${pin}`, block.cell, true);
       this.inputs[out] = [this.outputNet[cell]];
       this.modes[out] = pin;
       this.netOf.set(2 * node, this.outputNet[out]);
@@ -334,15 +335,15 @@ export class NetlistWriter {
     let carryIn = -1;
     const name = this.originName(chain.origin);
     elements.forEach(({ p, b }, i) => {
-      lut[i] = this.innerLut(p, `${name}$p[${i}]`, chain.origin);
+      lut[i] = this.innerLut(p, `${name}:propagate[${i}]`, chain.origin);
       const open = i === 0 ? start * carryStart : 0;
       if (sum[i] >= 0) {
         this.inputs[sum[i]] = [this.outputNet[lut[i]], carryIn];
         this.modes[sum[i]] = open;
       }
       if (i + 1 === elements.length) return;
-      const from = b === 0 ? -1 : this.netFor(b, `${name}$b[${i}]`, chain.origin);
-      mux[i] = this.addCell(cellKind.carryMux, `${name}$carry[${i}]`, chain.origin, true);
+      const from = b === 0 ? -1 : this.netFor(b, `${name}:b[${i}]`, chain.origin);
+      mux[i] = this.addCell(cellKind.carryMux, `${name}:carry[${i}]`, chain.origin, true);
       this.inputs[mux[i]] = [this.outputNet[lut[i]], carryIn, from];
       this.modes[mux[i]] = open;
       carryIn = this.outputNet[mux[i]];

@@ -1,4 +1,5 @@
 import type { StateCoding } from "../netlist/attributes.ts";
+import { ownerOfName } from "../netlist/made-names.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
 import { Aig } from "./aig.ts";
 import { type BitGraph, liveNodes, type RecodedMachine, type StateBit } from "./blast.ts";
@@ -147,7 +148,7 @@ class Recoder {
     });
     const enters = into.map((ways) => aig.orAll(ways));
     const width = codes[0].length;
-    const name = this.netlist.cells[machine.cell].name.replace(/\$ff\d*$/, "");
+    const name = ownerOfName(this.netlist.cells[machine.cell].name, "ff");
     const controls = moved.states.find(({ cell }) => cell === machine.cell)!;
     const codeBit = (state: number, i: number) => Number(codes[states.indexOf(state)][width - 1 - i]);
     return each.q.map((literal, i) => ({
@@ -157,7 +158,7 @@ class Recoder {
       d: aig.orAll(enters.filter((_, t) => codes[t][width - 1 - i] === "1")),
       resetValue: codeBit(machine.start, i),
       init: codeBit(machine.init, i),
-      code: { machine: index, bit: i, name: `${name}$code[${i}]` },
+      code: { machine: index, bit: i, name: `${name}:code[${i}]` },
     }));
   }
 

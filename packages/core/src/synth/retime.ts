@@ -1,4 +1,5 @@
 import type { StageContext } from "../common/context.ts";
+import { ownerOfName } from "../netlist/made-names.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
 import { Aig } from "./aig.ts";
 import { type BitGraph, liveNodes, type MovedRegister, outsideLiterals, type StateBit } from "./blast.ts";
@@ -369,8 +370,8 @@ class Mover {
 
   private stateOf(register: NewRegister, controls: StateBit): StateBit {
     const { id, init, resetValue, literal, like } = register;
-    const vector = this.netlist.cells[like.cell].name.replace(/\$ff\d*$/, "");
-    const name = `${vector}$moved${id}`;
+    const vector = ownerOfName(this.netlist.cells[like.cell].name, "ff");
+    const name = `${vector}:moved${id}`;
     const { cell, bit } = like;
     return { ...controls, cell, bit, code: undefined, qNode: literal >> 1, init, resetValue, moved: { id, name } };
   }

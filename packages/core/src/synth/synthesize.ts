@@ -3,6 +3,7 @@ import type { Finding, StageResult } from "../common/finding.ts";
 import type { BlockFamily } from "../device/blocks.ts";
 import { findFamily, type Part } from "../device/part.ts";
 import type { StateCoding } from "../netlist/attributes.ts";
+import { ownerOfName } from "../netlist/made-names.ts";
 import type { MappedNetlist } from "../netlist/mapped.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
 import { balance } from "./balance.ts";
@@ -203,7 +204,7 @@ function movableIn(graph: BitGraph, netlist: RtlNetlist, options: SynthOptions):
       firstCatches.add(netOf(state));
   }
   return (state) => {
-    const { retime: wish, do_not_merge: isApart } = wishes.of(netlist.cells[state.cell]);
+    const { retime: wish, separate: isApart } = wishes.of(netlist.cells[state.cell]);
     if (state.isLatch || state.code || isApart || wishes.kept.has(netOf(state))) return false;
     return wish ?? (options.retime && !firstCatches.has(netOf(state)));
   };
@@ -228,7 +229,7 @@ function movedRegisters(graph: BitGraph, netlist: RtlNetlist, origin: Int32Array
     }
   return [...found].map(([cell, { bits, ways }]) => ({
     kind: "moved register",
-    name: netlist.cells[cell].name.replace(/\$ff\d*$/, ""),
+    name: ownerOfName(netlist.cells[cell].name, "ff"),
     origin: origin[cell],
     shape: `${bits.size} ${bits.size === 1 ? "bit" : "bits"}`,
     becomes: "registers",
@@ -264,7 +265,7 @@ function structures(
   netlist: RtlNetlist,
   origin: Int32Array,
 ): InferredItem[] {
-  const nameOf = (cell: number) => netlist.cells[cell].name.replace(/\$ff\d*$/, "");
+  const nameOf = (cell: number) => ownerOfName(netlist.cells[cell].name, "ff");
   const items = [...machines]
     .sort((a, b) => a.cell - b.cell)
     .map((machine): InferredItem => {

@@ -3,6 +3,7 @@ import type { Finding, StageResult } from "../common/finding.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
 import { blockPinsOf, clockOfPin } from "../device/blocks.ts";
 import type { CornerName } from "../device/family.ts";
+import { portOfPad } from "../netlist/made-names.ts";
 import { blockClockFalls, cellKind, ffMode, ffPin, isLogic } from "../netlist/mapped.ts";
 import type { BlockModes } from "../netlist/rtl.ts";
 import { takesBypass } from "../pack/pack.ts";
@@ -413,7 +414,7 @@ class CornerAnalysis {
 
   private setupOf(modes: BlockModes): number {
     // an operand with a register of its own has nothing before that
-    return this.timing.delays.blockSetupPs({ ...modes, inputRegister: true } as BlockModes, "A0");
+    return this.timing.delays.blockSetupPs({ ...modes, inputRegister: true } as BlockModes, "LEFT0");
   }
 
   private isAsyncReset(slot: number): boolean {
@@ -554,7 +555,7 @@ class CornerAnalysis {
       corner: this.timing.corner,
       slackPs: end.slack,
       from: cellName[start],
-      to: (isEndRegister ? cellName[endCell] : cellName[endCell].replace(/\$pad$/, "")) + (pin ? ` (${pin})` : ""),
+      to: (isEndRegister ? cellName[endCell] : portOfPad(cellName[endCell])) + (pin ? ` (${pin})` : ""),
       launchClock: launch,
       captureClock: capture?.name ?? "",
       requirementPs: end.relation,

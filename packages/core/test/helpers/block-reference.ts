@@ -102,12 +102,12 @@ export class BlockReference {
       const value = this.number(name, read);
       return signed ? BigInt.asIntN(18, value) : value;
     };
-    const a = operand("A", modes.signedA);
-    const b = operand("B", modes.signedB);
+    const a = operand("LEFT", modes.signedLeft);
+    const b = operand("RIGHT", modes.signedRight);
     const product = modes.inputRegister ? this.a * this.b : a * b;
     const term = modes.productRegister ? this.product : product;
-    const base = modes.accumulate && !this.flag("LOAD", read) ? this.sum : this.number("C", read);
-    return { a, b, product, sum: BigInt.asUintN(48, modes.subtract ? base - term : base + term) };
+    const base = modes.accumulate && !this.flag("LOAD", read) ? this.sum : this.number("ADDEND", read);
+    return { a, b, product, sum: BigInt.asUintN(44, modes.subtract ? base - term : base + term) };
   }
 
   output(pin: number, read: (pin: number) => number): number {
@@ -115,7 +115,7 @@ export class BlockReference {
     const name = outputNames[pin];
     if (modes.type === "multiplier") {
       const value = modes.outputRegister ? this.sum : this.multiply(modes, read).sum;
-      return Number((value >> BigInt(name.slice(1))) & 1n);
+      return Number((value >> BigInt(name.replace(/^\D+/, ""))) & 1n);
     }
     const port = "AB".indexOf(name[1]);
     const value = modes.ports[port].outputRegister ? this.register[port] : this.word[port];

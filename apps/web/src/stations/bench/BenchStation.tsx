@@ -77,7 +77,7 @@ export function BenchStation() {
                 look="quiet"
                 disabled={!isOn || progress !== null}
                 onClick={() => fileInput.current?.click()}
-                title="Program a .bit file from disk"
+                title="Program a .bits file from disk"
                 aria-label="Program a file from disk"
               >
                 <FileUp className="size-4" />
@@ -85,7 +85,7 @@ export function BenchStation() {
               <input
                 ref={fileInput}
                 type="file"
-                accept=".bit"
+                accept=".bits"
                 className="hidden"
                 data-testid="bit-file"
                 onChange={async (event) => {

@@ -18,7 +18,7 @@ export function delayNets(design: Elaboration): void {
   });
   for (const [signal, { delay, scope }] of netDelays) {
     const net = decays(signal, delay) ? "wire" : signal.net;
-    const hidden = design.newSignal(`${signal.plainName}$driven`, signal.loc, scope, {
+    const hidden = design.newSignal(`${signal.plainName}:driven`, signal.loc, scope, {
       type: signal.type,
       kind: "net",
       net,
@@ -59,7 +59,7 @@ export function delayNets(design: Elaboration): void {
       continue;
     }
     // the charge lasts as long as the turn-off takes; then z, which is x on a net that has lost its charge
-    const held = design.newSignal(`${signal.plainName}$held`, loc, scope, {
+    const held = design.newSignal(`${signal.plainName}:held`, loc, scope, {
       type: signal.type,
       kind: "net",
       net: "wire",

@@ -23,9 +23,9 @@ const shuttle: BoardDescription = {
     frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000, 50_000_000, 100_000_000],
     startHz: 4_000_000,
   },
-  switches: ["S36", "S35", "S34", "S33", "S31", "S30", "S29", "S28"],
-  buttons: ["S10", "S9", "S8", "S7"],
-  lamps: ["E1", "E2", "E3", "E4", "E6", "E7", "E8", "E9"],
+  switches: ["S36", "S35", "S34", "S33", "S31", "S30"],
+  buttons: ["S10", "S9", "S8", "S7", "S6"],
+  lamps: ["E1", "E2", "E3", "E4", "E6", "E7", "E8", "E9", "E10", "E11"],
   digits: { select: ["W36", "W35", "W34", "W33"], segments: ["W1", "W2", "W3", "W4", "W6", "W7", "W8", "W9"] },
 };
 
@@ -39,9 +39,9 @@ const bobbin: BoardDescription = {
     frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000, 50_000_000],
     startHz: 4_000_000,
   },
-  switches: ["S21", "S20", "S19", "S17"],
-  buttons: ["S8", "S7"],
-  lamps: ["E1", "E2", "E3", "E5", "E6", "E7", "E8", "E9"],
+  switches: ["S21", "S20", "S19"],
+  buttons: ["S8", "S7", "S6"],
+  lamps: ["E1", "E2", "E3", "E5", "E6", "E7", "E8"],
   digits: { select: ["W21", "W20"], segments: ["W1", "W2", "W3", "W5", "W6", "W7", "W8", "W9"] },
 };
 
@@ -51,13 +51,13 @@ const treadle: BoardDescription = {
   title: "Treadle",
   part: "FE-64-P44-2C",
   oscillator: { pin: "N5", frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000], startHz: 1_000_000 },
-  switches: ["S10", "S8", "S7"],
+  switches: ["S10", "S8"],
   buttons: ["S2", "S1"],
-  lamps: ["E1", "E2", "E4", "E5", "E6", "E7"],
+  lamps: ["E1", "E2", "E4", "E5", "E6"],
   digits: null,
 };
 
-/** The large loom's controller: the middle part, a wide panel, four digits. */
+/** The large loom's controller: the middle part, a wide panel, six digits. */
 const heddle: BoardDescription = {
   name: "heddle",
   title: "Heddle",
@@ -67,10 +67,13 @@ const heddle: BoardDescription = {
     frequenciesHz: [1_000_000, 4_000_000, 12_000_000, 25_000_000, 50_000_000, 100_000_000],
     startHz: 12_000_000,
   },
-  switches: ["S52", "S51", "S50", "S49", "S47", "S46", "S45", "S44"],
-  buttons: ["S13", "S12", "S11", "S10"],
-  lamps: ["E1", "E2", "E3", "E4", "E6", "E7", "E8", "E9"],
-  digits: { select: ["W52", "W51", "W50", "W49"], segments: ["W1", "W2", "W3", "W4", "W6", "W7", "W8", "W9"] },
+  switches: ["S52", "S51", "S50", "S49", "S47", "S46", "S45", "S44", "S43"],
+  buttons: ["S13", "S12", "S11", "S10", "S9", "S8"],
+  lamps: ["E1", "E2", "E3", "E4", "E6", "E7", "E8", "E9", "E10", "E11", "E12", "E13"],
+  digits: {
+    select: ["W52", "W51", "W50", "W49", "W47", "W46"],
+    segments: ["W1", "W2", "W3", "W4", "W6", "W7", "W8", "W9"],
+  },
 };
 
 const boards: readonly BoardDescription[] = [shuttle, bobbin, heddle, treadle];
