@@ -67,17 +67,17 @@ describe("the first day", () => {
   it("shows a syntax error on its line while typing, and takes it away again", async () => {
     await driver.get(server.address);
     await clickTestId(driver, "design-pick-counter");
-    await waitForText("verdict", /sources are sound/);
+    await waitForText("verdict", /No errors or warnings/);
     await replaceInEditor("assign lamps[3]   = switches[3];", "assign lamps[3]   = switches[3]");
     await waitForText("verdict", /Missing ';'/);
     expect(await textOf("verdict")).toMatch(/pick_counter\.v:83/);
     await driver.wait(until.elementLocated(By.css(".cm-lint-marker-error")), 30_000);
     // the repair puts back what was there before; then what was typed after it stays
     await (await driver.wait(until.elementLocated(By.xpath("//button[contains(., \"Insert ';'\")]")), 30_000)).click();
-    await waitForText("verdict", /sources are sound/);
+    await waitForText("verdict", /No errors or warnings/);
     await replaceInEditor("assign lamps[3]   = switches[3];", "assign lamps[3]   = ~switches[3];");
     await driver.sleep(300); // a moment in which an older text could come back
-    await waitForText("verdict", /sources are sound/);
+    await waitForText("verdict", /No errors or warnings/);
     const shown = (await driver.executeScript("return document.querySelector('.cm-content').innerText")) as string;
     expect(shown).toContain("assign lamps[3]   = ~switches[3];");
   });
@@ -162,7 +162,7 @@ describe("the first day", () => {
     await driver.wait(until.elementLocated(By.xpath("//button[contains(., 'New design')]")), 30_000).click();
     await driver.wait(until.elementLocated(By.css("form input")), 30_000).sendKeys("blinker");
     await driver.findElement(By.xpath("//button[. = 'Create']")).click();
-    await waitForText("verdict", /sources are sound/);
+    await waitForText("verdict", /No errors or warnings/);
     await clickTestId(driver, "build");
     await waitForText("build-strip", /Trial 1 is done/, 90_000);
     await programBoard();

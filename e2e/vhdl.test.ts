@@ -34,13 +34,13 @@ describe("the lamp test, in VHDL", () => {
   it("offers the use clause that is left out, where it belongs", async () => {
     await driver.get(server.address);
     await clickTestId(driver, "design-lamp-test");
-    await waitForText(driver, "verdict", /sources are sound/);
+    await waitForText(driver, "verdict", /No errors or warnings/);
     await select("use ieee.numeric_std.all;");
     await (await content()).sendKeys(Key.DELETE);
     await waitForText(driver, "verdict", /'unsigned' is not visible here: it is declared in ieee\.numeric_std/);
     const repair = By.xpath(`//button[contains(., "Add 'use ieee.numeric_std.all;'")]`);
     await (await driver.wait(until.elementLocated(repair), 30_000)).click();
-    await waitForText(driver, "verdict", /sources are sound/);
+    await waitForText(driver, "verdict", /No errors or warnings/);
     expect(await editorText(driver)).toMatch(/use ieee\.std_logic_1164\.all;\s*use ieee\.numeric_std\.all;/);
   });
 
@@ -88,7 +88,7 @@ describe("the cloth preview, in both languages", () => {
   it("is one hierarchy and passes its test bench", async () => {
     await driver.get(server.address);
     await clickTestId(driver, "design-cloth-preview");
-    await waitForText(driver, "verdict", /sources are sound/);
+    await waitForText(driver, "verdict", /No errors or warnings/);
     expect(await driver.findElement(By.css("body")).getText()).toMatch(
       /weaves\s+pattern_memory[\s\S]*thread\[3\]\.shown\s+digit_column/,
     );

@@ -2,6 +2,9 @@ import { blockTypes, findPart, formatFinding, listParts, writeBsdl } from "@gate
 import { UsageError } from "./load-design.ts";
 import type { Session } from "./session.ts";
 
+const words: Readonly<Record<string, string>> = { luts: "LUTs", idcode: "IDCODE" };
+const plain = (key: string) => key.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`);
+
 /** Lists the parts, tells of one, or writes its boundary-scan description. */
 export function parts(name: string | undefined, options: { bsdl?: boolean; json?: boolean }, io: Session): number {
   if (!name) {
@@ -37,6 +40,6 @@ export function parts(name: string | undefined, options: { bsdl?: boolean; json?
   if (options.json) io.out(JSON.stringify(facts, null, 2));
   else
     for (const [key, value] of Object.entries(facts))
-      io.out(`${key}: ${Array.isArray(value) ? value.join(" ") : value}`);
+      io.out(`${words[key] ?? plain(key)}: ${Array.isArray(value) ? value.join(" ") : value}`);
   return 0;
 }

@@ -27,7 +27,7 @@ export function ClocksStation() {
             <Verdict
               tone="warn"
               figure={String(open.length)}
-              unit={open.length === 1 ? "clock without a goal" : "clocks without a goal"}
+              unit={open.length === 1 ? "unconstrained clock" : "unconstrained clocks"}
               aside={openFinding?.edit && <Button onClick={() => repair(openFinding)}>{openFinding.edit.label}</Button>}
             >
               No rule says how fast {open.join(", ")} runs, so its paths cannot be judged.
@@ -40,11 +40,11 @@ export function ClocksStation() {
             >
               {check.clocks.length === 1 ? (
                 <>
-                  The clock <span className="font-mono">{check.clocks[0].name}</span> has a goal; it covers every
+                  The clock <span className="font-mono">{check.clocks[0].name}</span> is constrained; it covers every
                   register it drives.
                 </>
               ) : (
-                `All ${check.clocks.length} clocks have a goal.`
+                `All ${check.clocks.length} clocks are constrained.`
               )}
             </Verdict>
           ) : (
@@ -63,7 +63,7 @@ export function ClocksStation() {
                 <th className="font-semibold">Port</th>
                 <th className="text-right font-semibold">Period ns</th>
                 <th className="text-right font-semibold">Rise, fall ns</th>
-                <th className="text-right font-semibold">Goal MHz</th>
+                <th className="text-right font-semibold">Required MHz</th>
               </tr>
             </thead>
             <tbody>
@@ -80,10 +80,10 @@ export function ClocksStation() {
               ))}
               {open.map((port) => (
                 <tr key={port} className="border-b border-line/60">
-                  <td className="py-1.5 text-warn">no rule</td>
+                  <td className="py-1.5 text-warn">unconstrained</td>
                   <td className="font-mono text-xs">{port}</td>
                   <td colSpan={3} className="text-right text-soft">
-                    no goal
+                    unconstrained
                   </td>
                 </tr>
               ))}
@@ -118,8 +118,8 @@ function Reached({ trial }: { trial: NonNullable<ReturnType<typeof useDesign>["t
             <th className="py-1 font-semibold">Clock</th>
             <th className="font-semibold">From</th>
             <th className="text-right font-semibold">Registers</th>
-            <th className="text-right font-semibold">Goal MHz</th>
-            <th className="text-right font-semibold">Reached MHz</th>
+            <th className="text-right font-semibold">Required MHz</th>
+            <th className="text-right font-semibold">fmax MHz</th>
           </tr>
         </thead>
         <tbody>

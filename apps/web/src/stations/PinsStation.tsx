@@ -166,7 +166,7 @@ function pinRows(
       bank: bank === undefined ? "–" : String(bank + 1),
       standard: pin?.standard ?? "–",
       options,
-      how: !pin ? "–" : pin.automatic ? "itself" : "pin file",
+      how: !pin ? "–" : pin.automatic ? "automatic" : "pin file",
     };
   });
 }

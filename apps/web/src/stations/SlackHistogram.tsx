@@ -73,7 +73,8 @@ export function SlackHistogram({ slacksPs }: { slacksPs: Float32Array }) {
       chart.dispose();
     };
   }, [slacksPs]);
-  if (slacksPs.length === 0) return <p className="self-center p-4 text-[13px] text-soft">No endpoint has a goal.</p>;
+  if (slacksPs.length === 0)
+    return <p className="self-center p-4 text-[13px] text-soft">No endpoint is constrained.</p>;
   return (
     <div
       ref={host}

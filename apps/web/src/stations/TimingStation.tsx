@@ -198,7 +198,7 @@ function TimingVerdict({ timing }: { timing: TimingReport }) {
     );
   const worst = judged.reduce((a, b) => (a.worstSlackPs! <= b.worstSlackPs! ? a : b));
   const failing = judged.filter((check) => check.failingEndpoints > 0);
-  const goal = slowest.periodPs ? `${formatMhz(1e6 / slowest.periodPs)} MHz` : "its goal";
+  const goal = slowest.periodPs ? `${formatMhz(1e6 / slowest.periodPs)} MHz` : "its requirement";
   if (!failing.length) {
     const least = (kind: string) =>
       Math.min(...judged.filter((check) => check.kind === kind).map((check) => check.worstSlackPs!));
@@ -206,7 +206,7 @@ function TimingVerdict({ timing }: { timing: TimingReport }) {
       <Verdict tone="good" figure={`+${formatNs(least("setup"))}`} unit="ns">
         <span className="font-mono">{slowest.name}</span> meets {goal} at every corner; it could run at{" "}
         {formatMhz(slowest.fmaxMhz)} MHz. Hold has {formatNs(least("hold"))} ns to spare.
-        {timing.endpointsWithoutGoal > 0 && ` ${timing.endpointsWithoutGoal} endpoints have no goal.`}
+        {timing.endpointsWithoutGoal > 0 && ` ${timing.endpointsWithoutGoal} endpoints are unconstrained.`}
       </Verdict>
     );
   }
@@ -252,7 +252,7 @@ function PathView({
         <p className="tabular mt-1 text-[13px] text-soft">
           {path.requirementPs !== null ? (
             <>
-              allowed {formatNs(path.requirementPs)} ns, data {formatNs(path.dataPs)} ns, skew{" "}
+              required {formatNs(path.requirementPs)} ns, data {formatNs(path.dataPs)} ns, skew{" "}
               {formatNs(path.captureClockPs - path.launchClockPs)} ns,{" "}
               <span
                 className={path.slackPs! < 0 ? "font-semibold text-bad" : "font-semibold text-good"}
@@ -262,7 +262,7 @@ function PathView({
               </span>
             </>
           ) : (
-            <>data {formatNs(path.dataPs)} ns, no goal</>
+            <>data {formatNs(path.dataPs)} ns, unconstrained</>
           )}
         </p>
       </div>
@@ -271,7 +271,7 @@ function PathView({
           <span>Step</span>
           <span>Name</span>
           <span className="text-right">Delay ns</span>
-          <span className="text-right">At ns</span>
+          <span className="text-right">Arrival ns</span>
         </li>
         {path.steps.map((step, i) => {
           const place = source(step);

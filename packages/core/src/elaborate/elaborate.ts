@@ -147,7 +147,7 @@ function elaborateAll(
       code: "design/bench-top",
       severity: "error",
       place: sources.place(loc),
-      message: `'${top.name}' has no ports: it is a test bench, which makes no circuit.`,
+      message: `'${top.name}' has no ports: it is a test bench, which is not synthesizable.`,
       remedy: "Choose the module that it tests as the top, or run it in Simulate.",
     });
     return finish(null);

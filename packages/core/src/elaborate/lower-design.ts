@@ -290,7 +290,7 @@ class DesignLowering implements LoweredDesign {
         this.report.error(
           "verilog/event",
           item.loc,
-          "This event list mixes edges and levels, which makes no circuit.",
+          "This event list mixes edges and levels, which is not synthesizable.",
           "Use edges only, or @(*).",
         );
         return;

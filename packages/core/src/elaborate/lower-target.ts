@@ -67,7 +67,7 @@ export abstract class TargetLowering {
     this.report.error(
       "verilog/not-synthesizable",
       loc,
-      `${what} makes no circuit.`,
+      `${what} is not synthesizable.`,
       "Keep it in a test bench, or write it with clocked registers.",
     );
   }
@@ -250,7 +250,7 @@ export abstract class TargetLowering {
       const { signal, offset } = part;
       this.rtl.hint = signal.name;
       if (drives && (signal.dims.length || typeof offset !== "number"))
-        this.unsynthesizable(part.loc, "An element or bit chosen at run time that is let go with z");
+        this.unsynthesizable(part.loc, "An element or bit chosen at run time that is released to high impedance");
       if (signal.dims.length) this.writeElement(signal, part.index, offset, value, blocking);
       else if (typeof offset === "number") {
         if (offset < signal.width && offset + part.width > 0) this.write(signal, offset, value, blocking, drives);

@@ -225,7 +225,7 @@ export class TristateNets {
         report.error(
           "verilog/several-drivers",
           always[0].loc,
-          `'${always[0].signal.plainName}' has several drivers, and one of them never lets go.`,
+          `'${always[0].signal.plainName}' has several drivers, and one of them is never released to high impedance.`,
           "Let each driver go with z while another one drives.",
         );
         continue;
@@ -265,14 +265,14 @@ export class TristateNets {
         report.note(
           "circuit/tristate",
           first.loc,
-          `'${first.signal.plainName}' has ${strong.length} drivers that let go with z: it becomes a multiplexer.`,
+          `'${first.signal.plainName}' has ${strong.length} drivers that are released to high impedance: it becomes a multiplexer.`,
           "See that no two drive at a time: in the part the first one in the text wins.",
         );
       else if (!leavesPart)
         report.warn(
           "verilog/tristate",
           first.loc,
-          `'${first.signal.plainName}' is let go with z, but nets inside of the part are always driven.`,
+          `'${first.signal.plainName}' is released to high impedance, but nets inside of the part are always driven.`,
           "Choose between the sources with a multiplexer.",
         );
     }

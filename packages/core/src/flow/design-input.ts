@@ -35,7 +35,7 @@ export const recipes: readonly Recipe[] = [
   },
   {
     name: "tight",
-    what: "Works longer for the highest clock, and may move registers through logic.",
+    what: "Works longer for the highest fmax, and may move registers through logic.",
     placeEffort: 20,
     timingWeight: 0.7,
     routeIterations: 80,

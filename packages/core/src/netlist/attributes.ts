@@ -1,3 +1,5 @@
+import { ownerOfMade } from "./made-names.ts";
+
 /**
  * What the source asks of synthesis, for a net, a register, a module or an instance. A module's or instance's wishes hold
  * for all within it unless something inside says otherwise.
@@ -99,7 +101,7 @@ export class AttributeLookup {
 
   private find(cellName: string): SynthAttributes {
     const exact = this.nets.has(cellName);
-    const name = exact ? cellName : cellName.replace(/\$.*$/, "");
+    const name = exact ? cellName : ownerOfMade(cellName);
     let values: SynthAttributes = this.scopes.get("") ?? none;
     for (let dot = name.indexOf("."); dot >= 0; dot = name.indexOf(".", dot + 1)) {
       const scope = this.scopes.get(name.slice(0, dot));

@@ -44,3 +44,8 @@ export function ownerOfName(name: string, kind: RtlKind): string {
 export function portOfPad(name: string): string {
   return name.endsWith(":pad") ? name.slice(0, -4) : name;
 }
+
+/** What a made name belongs to, whatever kind it is of: `still` of `still:sum2`. Numbers alone are the source's locals. */
+export function ownerOfMade(name: string): string {
+  return name.replace(/:[a-z_]+\d*$/, "");
+}

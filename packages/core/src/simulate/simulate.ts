@@ -275,7 +275,7 @@ export class Simulation {
         place: this.sources.place(vhdl.loc),
         message: signal.loop
           ? `A loop in process '${vhdl.name}' goes on at ${showTime(this.kernel.now, this.program.precision)} without letting time go on.`
-          : `Time stands still at ${showTime(this.kernel.now, this.program.precision)}: process '${vhdl.name}' runs again and again.`,
+          : `Zero-delay loop at ${showTime(this.kernel.now, this.program.precision)}: process '${vhdl.name}' runs again and again.`,
         remedy: signal.loop
           ? "Check the loop's condition, or put a wait into it."
           : "Put a delay or a register into the loop of signals.",
@@ -310,7 +310,7 @@ export class Simulation {
       code: "sim/zero-delay-loop",
       severity: "error",
       place: first ? this.sources.place(first.loc) : {},
-      message: `Time stands still at ${showTime(this.kernel.now, this.program.precision)}: ${names.map((name) => `'${name}'`).join(", ")} ${names.length > 1 ? "change each other" : "changes"} without an end.`,
+      message: `Zero-delay loop at ${showTime(this.kernel.now, this.program.precision)}: ${names.map((name) => `'${name}'`).join(", ")} ${names.length > 1 ? "change each other" : "changes"} without an end.`,
       remedy: "Put a delay, an event control or a register into the loop.",
       related: lines.map((line, i) => ({ place: line, message: `'${processes[members[i]].name}' runs here.` })),
     });

@@ -38,7 +38,7 @@ export function copyRegisters(netlist: MappedNetlist, mostLoads: (cell: number) 
       for (let i = 0; i < slots.length; i++)
         if (Math.floor((i * groups) / slots.length) === group) inputNet[slots[i]] = net;
       let name = `${cellName[cell]}:copy${group}`;
-      while (usedNames.has(name)) name += "$";
+      while (usedNames.has(name)) name += "_";
       usedNames.add(name);
       newNames.push(name);
     }

@@ -294,7 +294,7 @@ export class NetlistWriter {
 
   /** A register goes by the name it was declared under, however many wires of outer scopes carry its value. */
   private registerName(cell: RtlCell, bit: number): string | undefined {
-    const vector = this.signalByName.get(cell.name.replace(/\$(ff|latch)\d*$/, ""));
+    const vector = this.signalByName.get(ownerOfName(cell.name, cell.kind));
     const at = vector?.bits.indexOf(cell.output[bit]) ?? -1;
     return vector && at >= 0 ? bitName(vector, at) : undefined;
   }

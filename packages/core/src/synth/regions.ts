@@ -136,7 +136,7 @@ function splitRegions(graph: BitGraph, netlist: RtlNetlist): Parts[] {
   for (let root = 1; root < n; root++) {
     if (counts[root] === 0 || counts[root] >= leastGates) continue;
     const origin = aig.origin[root];
-    const scope = origin < 0 ? "" : outerOf(netlist.cells[origin].name.replace(/\$.*$/, ""));
+    const scope = origin < 0 ? "" : outerOf(netlist.cells[origin].name.replace(/:.*$/, ""));
     scopeOf.set(root, scope);
     sizes.set(scope, (sizes.get(scope) ?? 0) + counts[root]);
   }

@@ -1,4 +1,5 @@
 import { RtlBuilder } from "../elaborate/rtl-builder.ts";
+import { ownerOfMade } from "../netlist/made-names.ts";
 import { bitX, portReads, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
 import { Wishes } from "./wishes.ts";
 
@@ -172,7 +173,7 @@ export class RtlEditor {
 
   /** Runs `make`; cells that the builder makes meanwhile come from `origin`. */
   from(origin: number, make: () => void): void {
-    this.builder.hint = this.cell(origin).name.replace(/\$[a-z]+\d*$/, "");
+    this.builder.hint = ownerOfMade(this.cell(origin).name);
     make();
     while (this.madeOrigin.length < this.builder.cells.length) this.madeOrigin.push(this.origin[origin]);
   }

@@ -186,6 +186,12 @@ export function CircuitStation() {
     saveBlob(new Blob([text], { type: "image/svg+xml" }), name);
   };
   const undriven = shown?.laid.nodes.filter((each) => each.node.inputs.some((pin) => pin.isOpen)).length ?? 0;
+  // of the whole circuit as built, as the row of stations counts them
+  const { figures } = trial ?? {};
+  const cells =
+    kind === "built" && !root && figures?.luts != null && figures.registers != null
+      ? figures.luts + figures.registers
+      : null;
   const path = root ? root.split(".") : [];
   const crumbs = [{ name: elaborated.data.netlist.top, to: "" }];
   for (let i = 0; i < path.length; i++) crumbs.push({ name: path[i], to: path.slice(0, i + 1).join(".") });
@@ -194,8 +200,8 @@ export function CircuitStation() {
     <div className="flex h-full flex-col">
       <Verdict
         tone={undriven ? "warn" : "good"}
-        figure={shown ? formatCount(shown.laid.total) : "…"}
-        unit={kind === "built" ? "cells and ports" : "symbols"}
+        figure={cells !== null ? formatCount(cells) : shown ? formatCount(shown.laid.total) : "…"}
+        unit={cells !== null ? "cells" : "symbols"}
       >
         {shown
           ? undriven

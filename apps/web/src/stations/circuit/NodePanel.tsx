@@ -59,7 +59,8 @@ export function NodePanel({
                 title={nodes.get(each)?.node.label}
                 onClick={() => onChoose(each)}
               >
-                <span className="text-soft">{nodes.get(each)?.node.kind}</span> {nodes.get(each)?.node.label ?? each}
+                <span className="text-soft">{kindName(nodes.get(each)?.node.kind)}</span>{" "}
+                {nodes.get(each)?.node.label ?? each}
               </button>
             </li>
           ))}
@@ -75,7 +76,7 @@ export function NodePanel({
       {selected ? (
         <>
           <p className="text-xs text-soft">
-            {selected.node.kind}
+            {kindName(selected.node.kind)}
             {selected.node.kind === "instance" && ` of ${selected.node.symbol}`}
           </p>
           <h2 className="font-mono text-sm font-semibold break-all">{selected.node.label}</h2>
@@ -205,4 +206,8 @@ export function NodePanel({
       )}
     </aside>
   );
+}
+
+function kindName(kind: string | undefined): string {
+  return kind === "lut" ? "LUT" : kind === "mux" ? "multiplexer" : (kind ?? "");
 }

@@ -35,24 +35,9 @@ export function SchematicCanvas({
   const fit = useCallback(() => {
     const box = host.current?.getBoundingClientRect();
     if (!box || box.width === 0) return;
-    const whole = Math.min(box.width / laid.width, box.height / laid.height);
-    const chosen = laid.nodes.find((each) => each.node.id === selected);
-    // a picture that would be unreadable as a whole begins at what is selected
-    const scale = Math.min(1.25, Math.max(whole, chosen || whole > 0.45 ? Math.min(whole, 1.25) : 0.45));
-    const readable = Math.max(scale, whole < 0.45 ? 0.6 : scale);
-    if (whole >= 0.45 || !chosen)
-      setView({
-        x: (box.width - laid.width * readable) / 2,
-        y: (box.height - laid.height * readable) / 2,
-        scale: readable,
-      });
-    else
-      setView({
-        x: box.width / 2 - (chosen.x + chosen.width / 2) * readable,
-        y: box.height / 2 - (chosen.y + chosen.height / 2) * readable,
-        scale: readable,
-      });
-  }, [laid, selected]);
+    const scale = Math.min(1.25, box.width / laid.width, box.height / laid.height);
+    setView({ x: (box.width - laid.width * scale) / 2, y: (box.height - laid.height * scale) / 2, scale });
+  }, [laid]);
   const fitRef = useRef(fit);
   fitRef.current = fit;
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new picture is fitted once, a new selection moves nothing

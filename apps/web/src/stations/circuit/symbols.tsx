@@ -56,7 +56,7 @@ export function NodeSymbol({ laid, colour }: { laid: LaidNode; colour: string })
         <>
           <rect x={x} y={y} width={w} height={h} rx={3} {...shape} />
           {label(node.symbol, w / 2, h / 2 + 5, "middle", node.symbol.length > 2 ? 11 : 15)}
-          {node.label.includes("$not") && <circle cx={x + w + 4} cy={y + h / 2} r={4} {...shape} />}
+          {node.label.includes(":inverse") && <circle cx={x + w + 4} cy={y + h / 2} r={4} {...shape} />}
           <Constants laid={laid} />
         </>
       );

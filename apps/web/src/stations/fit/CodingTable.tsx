@@ -35,7 +35,7 @@ export function CodingTable({
           </p>
           {progress ? (
             <div className="mt-2 flex items-center gap-2">
-              <progress className="w-40" value={progress.fraction} aria-label="Codes tried" />
+              <progress className="w-40" value={progress.fraction} aria-label="Encodings tried" />
               <Button className="h-7" onClick={cancel}>
                 Cancel
               </Button>
@@ -56,7 +56,7 @@ export function CodingTable({
           <table className="w-full" data-testid="codes">
             <thead className="text-xs text-soft">
               <tr className="text-right">
-                <th className="py-1 text-left font-semibold">Code</th>
+                <th className="py-1 text-left font-semibold">Encoding</th>
                 <th className="px-1 font-semibold">LUTs</th>
                 <th className="px-1 font-semibold">Registers</th>
                 <th className="px-1 font-semibold">Levels</th>

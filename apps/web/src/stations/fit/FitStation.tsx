@@ -21,14 +21,14 @@ import { TargetsView } from "./TargetsView.tsx";
 
 const UseView = lazy(async () => ({ default: (await import("./UseView.tsx")).UseView }));
 const views = [
-  ["use", "Use"],
-  ["parts", "Which parts"],
+  ["use", "Utilization"],
+  ["parts", "Parts"],
   ["targets", "Targets"],
-  ["growth", "Growth"],
-  ["made", "Made of"],
-  ["names", "Names"],
-  ["styles", "Side by side"],
-  ["proof", "Proof"],
+  ["growth", "Changes"],
+  ["made", "Inferred"],
+  ["names", "Name trace"],
+  ["styles", "Coding styles"],
+  ["proof", "Equivalence"],
   ["findings", "Findings"],
 ] as const;
 type View = (typeof views)[number][0];

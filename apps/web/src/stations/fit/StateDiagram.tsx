@@ -10,7 +10,7 @@ interface Laid {
 }
 const high = 34;
 
-/** A state machine as boxes and arrows; the start has a double frame. @param labels Names of codes, where they have any. */
+/** A state machine as boxes and arrows; an arrow from a dot leads to the start. @param labels Names of codes, where they have any. */
 export function StateDiagram({
   name,
   machine,
@@ -69,7 +69,15 @@ export function StateDiagram({
             strokeWidth={1.5}
           />
           {code === machine.start && (
-            <rect x={x + 3} y={y + 3} width={w - 6} height={high - 6} rx={4} fill="none" stroke="var(--thread-a)" />
+            <>
+              <circle cx={x - 26} cy={y + high / 2} r={4.5} fill="var(--ink)" />
+              <path
+                d={`M${x - 22} ${y + high / 2}H${x - 1}`}
+                stroke="var(--ink)"
+                strokeOpacity={0.7}
+                markerEnd="url(#state-arrow)"
+              />
+            </>
           )}
           <text
             x={x + w / 2}
@@ -104,7 +112,7 @@ async function layout(machine: StateMachine, labels: Readonly<Record<string, str
       "elk.layered.cycleBreaking.strategy": "MODEL_ORDER",
       "elk.layered.spacing.nodeNodeBetweenLayers": "60",
       "elk.spacing.nodeNode": "28",
-      "elk.padding": "[top=12,left=12,bottom=12,right=12]",
+      "elk.padding": "[top=12,left=36,bottom=12,right=12]",
     },
     children: machine.states.map((code) => ({
       id: String(code),

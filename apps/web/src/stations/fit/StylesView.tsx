@@ -12,7 +12,7 @@ const rows: [string, (figures: StyleFigures) => number | null, boolean][] = [
   ["Memories", (f) => f.memories, true],
   ["Multipliers", (f) => f.multipliers, true],
   ["Levels of logic", (f) => f.levels, true],
-  ["About MHz, before layout", (f) => f.fmaxMhz, false],
+  ["fmax MHz, estimated", (f) => f.fmaxMhz, false],
 ];
 
 /** Two modules side by side, each mapped by itself for this part: which way of writing a circuit is better? */

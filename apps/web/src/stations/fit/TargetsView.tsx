@@ -86,7 +86,7 @@ export function TargetsView() {
               <th className="px-2 text-right font-semibold">LUTs</th>
               <th className="px-2 text-right font-semibold">LUTs %</th>
               <th className="px-2 text-right font-semibold">Registers</th>
-              <th className="px-2 text-right font-semibold">Highest MHz</th>
+              <th className="px-2 text-right font-semibold">fmax MHz</th>
               <th className="px-2 text-right font-semibold">Setup slack ns</th>
               <th className="px-2 text-right font-semibold">Hold slack ns</th>
               <th className="px-2 text-right font-semibold">Cost</th>
@@ -116,7 +116,7 @@ export function TargetsView() {
                     >
                       {name}
                     </InlineName>
-                    {isOwn && <span className="ml-2 text-xs text-soft">worked on</span>}
+                    {isOwn && <span className="ml-2 text-xs text-soft">active</span>}
                     <div className="text-xs text-soft">
                       <span className="font-mono">{part}</span>
                       {board && ` · ${board} board`} ·{" "}

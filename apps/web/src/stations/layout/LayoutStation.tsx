@@ -217,7 +217,7 @@ function FocusPanel({ net, onClose }: { net: number; onClose: () => void }) {
   if (paths[0])
     rows.push([
       "Worst slack",
-      paths[0].slackPs === null ? "no goal" : `${formatNs(paths[0].slackPs)} ns, to ${paths[0].to}`,
+      paths[0].slackPs === null ? "unconstrained" : `${formatNs(paths[0].slackPs)} ns, to ${paths[0].to}`,
     ]);
   return (
     <section className="shrink-0 border-b border-line bg-cloth px-4 py-3" data-testid="focus-panel">

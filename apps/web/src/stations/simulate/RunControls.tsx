@@ -89,7 +89,7 @@ export function RunControls(props: Props) {
             className="h-7 rounded-r-none"
             onClick={onStart}
             disabled={!bench || untilWrong}
-            title="F9"
+            title="Ctrl+Enter"
             data-testid="run-bench"
           >
             <Play className="size-3.5" /> Run

@@ -21,7 +21,7 @@ export function RunVerdict({ bench, verdict, isOld, running, onPlace }: Props) {
   if (running !== null) return <Verdict tone="open">{running}</Verdict>;
   if (!verdict) return <Verdict tone="open">{bench ? `${bench} is ready to run.` : "Reading the sources…"}</Verdict>;
   const { end, passed, time, errors, first, checks, elapsedMs } = verdict;
-  const earlier = isOld ? " The sources have changed since; run it again with F9." : "";
+  const earlier = isOld ? " The sources have changed since; run it again with Ctrl+Enter." : "";
   if (passed)
     return (
       <Verdict tone={isOld ? "plain" : "good"} figure={time} unit="simulated">

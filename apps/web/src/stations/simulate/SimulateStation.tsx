@@ -41,7 +41,7 @@ export function SimulateStation() {
   startRef.current = start;
   useEffect(() => {
     const onKey = (event: globalThis.KeyboardEvent) => {
-      if (event.key !== "F9") return;
+      if (event.key !== "Enter" || !(event.ctrlKey || event.metaKey)) return;
       event.preventDefault();
       startRef.current();
     };

@@ -89,10 +89,10 @@ export function EditorBar({ path, modules, isVhdl, told, onFormat, onInstance, o
         look="quiet"
         className="h-7 px-2 text-[13px]"
         onClick={onFormat}
-        title="Indent and space the file by its structure (Ctrl+Alt+L)"
+        title="Indent and space the file by its structure (Ctrl+Alt+Y)"
         data-testid="format"
       >
-        <AlignLeft className="size-4" aria-hidden /> Lay out
+        <AlignLeft className="size-4" aria-hidden /> Format
       </Button>
     </div>
   );

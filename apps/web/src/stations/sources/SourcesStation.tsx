@@ -70,7 +70,7 @@ export function SourcesStation() {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if (!event.ctrlKey || !event.altKey) return;
-      const act = event.key === "l" ? commands.current.format : event.key === "w" ? commands.current.showInWaves : null;
+      const act = event.key === "y" ? commands.current.format : event.key === "w" ? commands.current.showInWaves : null;
       if (!act) return;
       event.preventDefault();
       void act();
@@ -134,9 +134,9 @@ export function SourcesStation() {
             <Verdict
               tone="warn"
               figure={String(findings.filter((finding) => finding.severity === "warning").length)}
-              unit="to look at"
+              unit={findings.filter((finding) => finding.severity === "warning").length === 1 ? "warning" : "warnings"}
             >
-              The design can be built, with things worth a look below.
+              No errors: the design can be built.
             </Verdict>
           ) : (
             <Verdict
@@ -144,7 +144,7 @@ export function SourcesStation() {
               figure={String(check.modules.length)}
               unit={check.modules.length === 1 ? "module" : "modules"}
             >
-              The sources are sound. The top is <span className="font-mono">{check.hierarchy?.module}</span>.
+              No errors or warnings. The top is <span className="font-mono">{check.hierarchy?.module}</span>.
             </Verdict>
           ))}
       </CheckVerdict>

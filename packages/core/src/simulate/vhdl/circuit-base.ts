@@ -173,7 +173,7 @@ export abstract class CircuitBase {
     what: string,
     remedy = "Keep it in a test bench, or write it with clocked registers.",
   ): never {
-    this.error("not-synthesizable", loc, `${what} makes no circuit.`, remedy);
+    this.error("not-synthesizable", loc, `${what} is not synthesizable.`, remedy);
     throw new NoCircuit();
   }
 

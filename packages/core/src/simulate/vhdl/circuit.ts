@@ -306,7 +306,7 @@ export class CircuitWriter extends CircuitStmt {
         (other ?? edges[1]).loc,
         other
           ? "Two clocks, or both edges of one, in one process make no circuit."
-          : "A second clocked branch beside one with an asynchronous reset makes no circuit.",
+          : "A second clocked branch beside one with an asynchronous reset is not synthesizable.",
         "Write a process for each clock.",
       );
       throw new NoCircuit();
@@ -334,7 +334,7 @@ export class CircuitWriter extends CircuitStmt {
       this.error(
         "clocked-else",
         stmt.loc,
-        "An 'else' of a clock's edge makes no circuit: a register has one clock.",
+        "An 'else' of a clock's edge is not synthesizable: a register has one clock.",
         "Take the 'else' out, or put it before the edge as a reset.",
       );
       throw new NoCircuit();
