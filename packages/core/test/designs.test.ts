@@ -12,7 +12,7 @@ const designs: readonly [name: string, top: string, printed: RegExp][] = [
   ["md5.sv", "md5", /^900150983cd24fb0d6963f7d28e17f72\n$/],
   // RFC 8439 section 2.3.2
   ["chacha.sv", "chacha", /^e4e7f110 15593bd1 1fdd0f50 c47120a3\n(.*\n){2}d19c12b5 b94e16de e883d0cb 4e3c50a2\n$/],
-  ["cpu.v", "cpu", /^primes 25 at \d+\n$/],
+  ["card_engine.v", "card_engine", /^repeats 25 at \d+\n$/],
   ["float_multiply.v", "fmul", /^bad 0\n$/],
   ["stack_cpu.sv", "stack_cpu", /^3628800\n$/],
   ["uart.v", "uart_tx", /^10 sent, 10 received, 0 errors\n$/],

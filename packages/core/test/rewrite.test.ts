@@ -141,8 +141,8 @@ describe("rewriting", () => {
 
 describe("area", () => {
   const folder = new URL("./designs/", import.meta.url);
-  // without those that are test benches alone; the processor takes as long as all others together
-  const left = process.env["GATE_CLOCK_LONG"] ? /^(md5|sha512)/ : /^(md5|sha512|cpu)/;
+  // without those that are test benches alone; the card engine takes as long as all others together
+  const left = process.env["GATE_CLOCK_LONG"] ? /^(md5|sha512)/ : /^(md5|sha512|card)/;
   const designs = readdirSync(folder).filter((name) => !left.test(name));
   it.each(designs)("of %s is within 5 % of the best that none, one or two rounds give", (name) => {
     const text = readFileSync(new URL(name, folder), "utf8");
