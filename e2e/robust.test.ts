@@ -35,7 +35,7 @@ const saved = async (design: Design) => (await server.call<Design>(`/api/designs
 describe("text that was typed", () => {
   it("is saved by itself after an outage, and the page says since when it is not", async () => {
     const design = await openDesign({ "shed.v": small });
-    await waitForText("verdict", /sound/);
+    await waitForText("verdict", /No errors or warnings/);
     await server.stop("SIGKILL");
     await (await content()).click();
     await (await content()).sendKeys(Key.chord(Key.CONTROL, Key.END), "// typed while nobody was there");
@@ -47,7 +47,7 @@ describe("text that was typed", () => {
 
   it("survives a closed tab", async () => {
     const design = await openDesign({ "shed.v": small });
-    await waitForText("verdict", /sound/);
+    await waitForText("verdict", /No errors or warnings/);
     const first = await driver.getWindowHandle();
     await driver.switchTo().newWindow("tab");
     await driver.get(`${server.address}/designs/${design.id}/sources`);
@@ -134,7 +134,7 @@ describe("a page's worker", () => {
 
   it("leaves code in it nothing to reach: no network, no storage, no page, no other script", async () => {
     await openDesign({ "shed.v": small });
-    await waitForText("verdict", /sound/);
+    await waitForText("verdict", /No errors or warnings/);
     const tried = (text: string) => evaluateInWorker(driver, "check.worker", text);
     // it is the worker that has checked, and code runs in it: only then do the refusals mean something
     expect(await tried("[1, 2].map((n) => n * 2).join()")).toBe("2,4");

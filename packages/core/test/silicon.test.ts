@@ -79,13 +79,13 @@ describe("a bitstream", () => {
     expect(back.ok && back.memory).toEqual(decoded.memory);
   });
 
-  it("may be packed into runs and means the same, in a quarter of the bytes", () => {
-    const packed = compressBitstream(image.file, result.part!)!;
-    expect(packed.length).toBeLessThan(image.file.length / 4);
-    const [whole, back] = [image.file, packed].map((file) => decodeBitstream(file, result.part!));
+  it("may be compressed into runs and means the same, in a quarter of the bytes", () => {
+    const compressed = compressBitstream(image.file, result.part!)!;
+    expect(compressed.length).toBeLessThan(image.file.length / 4);
+    const [whole, back] = [image.file, compressed].map((file) => decodeBitstream(file, result.part!));
     expect(whole.ok && back.ok && back.memory).toEqual(whole.ok && whole.memory);
-    expect(back.ok && [back.header.designKey, back.header.packed]).toEqual([image.designKey, true]);
-    const { device } = send(packed);
+    expect(back.ok && [back.header.designKey, back.header.compressed]).toEqual([image.designKey, true]);
+    const { device } = send(compressed);
     expect(device.configured).toBe(true);
     expect(compressBitstream(image.file.slice(0, 300), result.part!)).toBeNull();
   });
@@ -96,7 +96,7 @@ describe("a bitstream", () => {
     ["with a bad frame CRC", (file) => flip(file, 200), 6, /CRC of frame 0/],
     ["with a bad header CRC", (file) => flip(file, 16 + 20), 4, /header/],
     ["with a bad file CRC", (file) => flip(file, file.length - 1), 8, /whole file/],
-    ["that is empty of meaning", () => new TextEncoder().encode("this is not a bitstream at all"), 1, /sync/],
+    ["that is empty of meaning", () => new TextEncoder().encode("this is not a bitstream at all"), 1, /no start mark/],
     ["for another part", (file) => withIdcode(file, 0x12345677), 3, /0x12345677/],
   ];
   for (const [what, change, code, words] of refusals) {
