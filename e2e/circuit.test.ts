@@ -68,7 +68,7 @@ describe("the circuit and the fit", () => {
     await clickTestId(driver, "node-h");
     await waitForText("node-panel", /Nothing drives lift/);
     await clickTestId(driver, "station-sources");
-    await waitForText("verdict", /worth a look/);
+    await waitForText("verdict", /1\s*warning/);
   });
 
   it("lead from an instance into it, to the line it is written in, and to what it became", async () => {
@@ -81,7 +81,7 @@ describe("the circuit and the fit", () => {
     await clickTestId(driver, "node-q");
     await waitForText("node-panel", /register/);
     await clickTestId(driver, "other-circuit");
-    await waitForText("verdict", /cells and ports/);
+    await waitForText("verdict", /as built/);
     await waitForText("node-panel", /carry|register/);
     await driver.navigate().back();
     await waitForText("verdict", /row\[\d\]\.h as written/);
