@@ -16,6 +16,7 @@ done
 if wanted e2e; then install_chromium; fi
 npx biome check --error-on-warnings .
 npx tsc -b
+npx tsc -p packages/core/test
 bundle_programs
 build_web
 was_running=1

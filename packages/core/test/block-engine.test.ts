@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { Random } from "../src/common/index.ts";
 import { memoryAddressBits, memoryBlockPins, multiplierBlockPins } from "../src/device/blocks.ts";
 import { findFamily } from "../src/device/index.ts";
-import type { BlockModes, MappedBlock, MemoryModes } from "../src/netlist/index.ts";
+import type { LogicBlockModes, MappedBlock, MemoryModes, MultiplierModes } from "../src/netlist/index.ts";
 import type { Circuit } from "../src/silicon/decode.ts";
 import { Engine } from "../src/silicon/engine.ts";
 import { BlockReference } from "./helpers/block-reference.ts";
@@ -18,7 +18,7 @@ class Both {
   private readonly clockSignals: number[];
   private readonly outputCount: number;
 
-  constructor(modes: BlockModes, sharedClock: boolean) {
+  constructor(modes: LogicBlockModes, sharedClock: boolean) {
     const pins = modes.type === "memory" ? memoryBlockPins(family) : multiplierBlockPins;
     this.pinCount = pins.inputs.length;
     this.outputCount = pins.outputs.length;
@@ -51,7 +51,7 @@ class Both {
       ],
     };
     this.engine = new Engine(circuit);
-    const block: MappedBlock = { cell: 0, modes, inputNames: pins.inputs, outputNames: pins.outputs };
+    const block: MappedBlock = { cell: 0, source: 0, modes, inputNames: pins.inputs, outputNames: pins.outputs };
     this.reference = new BlockReference(block);
   }
 
@@ -117,7 +117,7 @@ describe("hard blocks of the simulated part", () => {
     for (let round = 0; round < 120; round++) {
       const flag = () => random.below(2) === 1;
       const outputRegister = flag();
-      const modes: BlockModes = {
+      const modes: MultiplierModes = {
         type: "multiplier",
         signedLeft: flag(),
         signedRight: flag(),

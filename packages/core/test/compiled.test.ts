@@ -3,12 +3,12 @@ import { recordAll, simulate, VcdSink } from "../src/index.ts";
 import { type LevelNode, levelOrder } from "../src/simulate/levels.ts";
 
 /** What the compiler does to make runs fast must not be seen: each case is one where a careless shortcut would show. */
-function run(text: string, recordAll = false): string {
+function run(text: string, recorded = false): string {
   let printed = "";
   const outcome = simulate(
     [{ name: "t.sv", text }],
-    { top: "tb", recordAll },
-    { print: (piece) => void (printed += piece.text), ...(recordAll ? { sink: new VcdSink(() => {}) } : {}) },
+    { top: "tb", record: recorded ? recordAll : null },
+    { print: (piece) => void (printed += piece.text), ...(recorded ? { sink: new VcdSink(() => {}) } : {}) },
   );
   const errors = outcome.findings.filter((finding) => finding.severity === "error");
   expect(errors.map((finding) => finding.message)).toEqual([]);

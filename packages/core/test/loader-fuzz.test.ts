@@ -61,12 +61,12 @@ describe("loaders", { timeout: 600_000 }, () => {
   it("of bitstreams refuse what is not whole, also where the checks at its end are right", () => {
     const memory = new Uint8Array(configMap(part!).byteCount);
     for (let i = 0; i < 4000; i++) memory[random.below(memory.length)] = random.below(256);
-    for (const packed of [false, true]) {
+    for (const compressed of [false, true]) {
       const good = encodeBitstream(
         memory.map((byte, i) => (i < 3000 ? byte : 0)),
         part!,
         "00".repeat(32),
-        { omitBlankFrames: true, packed },
+        { omitBlankFrames: true, compressed },
       );
       expect(decodeBitstream(good, part!).ok).toBe(true);
       each(

@@ -23,7 +23,7 @@ function graphOf(aig: Aig, outputs: readonly number[]): BitGraph {
     inputs: Array.from({ length: aig.nodeCount }, (_, node) => node)
       .filter((node) => aig.isInput(node))
       .map((node) => ({ net: node, node })),
-    outputs: outputs.map((literal, bit) => ({ port: 0, bit, literal })),
+    outputs: outputs.map((literal, bit) => ({ port: 0, bit, isEnable: false, literal })),
     kept: [],
     recoded: [],
     moved: [],

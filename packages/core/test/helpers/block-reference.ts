@@ -1,9 +1,10 @@
-import type { MappedBlock, MemoryModes, MultiplierModes } from "../../src/netlist/index.ts";
+import type { LogicBlockModes, MappedBlock, MemoryModes, MultiplierModes } from "../../src/netlist/index.ts";
 
 /** Slow and obvious hard blocks: whole numbers and an array of bits. `read` gives the value of an input pin. */
 export class BlockReference {
   readonly cell: number;
   readonly inputCount: number;
+  private readonly modes: LogicBlockModes;
   private readonly pins: Map<string, number>;
   private readonly bits: number[] = [];
   private readonly word = [0n, 0n];
@@ -14,6 +15,9 @@ export class BlockReference {
   private sum = 0n;
 
   constructor(private readonly block: MappedBlock) {
+    if (block.modes.type !== "memory" && block.modes.type !== "multiplier")
+      throw new Error(`There is no reference for a block of type ${block.modes.type}.`);
+    this.modes = block.modes;
     this.cell = block.cell;
     this.inputCount = block.inputNames.length;
     this.pins = new Map(block.inputNames.map((name, i) => [name, i]));
@@ -39,14 +43,14 @@ export class BlockReference {
 
   /** Clocks whose edge of this kind counts. */
   clockEdges(rising: boolean): number[] {
-    const { modes } = this.block;
+    const { modes } = this;
     if (modes.type === "multiplier") return modes.clockFalling === !rising ? [0] : [];
     return [0, 1].filter((p) => modes.ports[p].clockFalling === !rising);
   }
 
   edge(clocks: readonly number[], read: (pin: number) => number): void {
-    if (this.block.modes.type === "memory") this.memoryEdge(this.block.modes, clocks, read);
-    else if (clocks.length) this.multiplierEdge(this.block.modes, read);
+    if (this.modes.type === "memory") this.memoryEdge(this.modes, clocks, read);
+    else if (clocks.length) this.multiplierEdge(this.modes, read);
   }
 
   private memoryEdge(modes: MemoryModes, clocks: readonly number[], read: (pin: number) => number): void {
@@ -111,8 +115,8 @@ export class BlockReference {
   }
 
   output(pin: number, read: (pin: number) => number): number {
-    const { modes, outputNames } = this.block;
-    const name = outputNames[pin];
+    const { modes } = this;
+    const name = this.block.outputNames[pin];
     if (modes.type === "multiplier") {
       const value = modes.outputRegister ? this.sum : this.multiply(modes, read).sum;
       return Number((value >> BigInt(name.replace(/^\D+/, ""))) & 1n);

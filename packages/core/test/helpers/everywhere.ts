@@ -44,7 +44,7 @@ initial begin ${steps.map((values) => `${names.map((port, i) => `${port} = ${val
       { name, text: source },
       { name: "tb.v", text: bench },
     ],
-    { top: "tb", files: [...files] },
+    { top: "tb", readFile: (path) => files.find((file) => file.name === path)?.text ?? null },
   );
   const after = builtLines(netlist, bench);
   const simulator = new MappedSimulator(netlist);

@@ -31,11 +31,10 @@ end architecture;
   const { findings } = elaborate([{ name: "e.vhd", text }], { top: "e" });
   return findings
     .filter(({ severity, code }) => severity === "error" || code === "vhdl/compare-width")
-    .map(({ code, message, remedy, place, edits }) => ({
+    .map(({ code, message, remedy, place }) => ({
       code,
       message,
       remedy,
-      edits,
       line: place?.line,
       at: text.split("\n")[(place?.line ?? 1) - 1].slice((place?.column ?? 1) - 1, (place?.endColumn ?? 1) - 1),
     }));
@@ -305,10 +304,10 @@ end architecture;
     expect(findings.map(({ code, place }) => [code, place?.line, place?.column])).toEqual([
       ["vhdl/not-visible", 7, 17],
     ]);
-    const { edit } = findings[0];
+    const edit = findings[0].edit!;
     expect(edit).toMatchObject({ file: "c.vhd", text: expect.stringContaining("use ieee.numeric_std.all;") });
     const lines = text.split("\n");
-    lines.splice(edit!.line - 1, 0, "use ieee.numeric_std.all;");
+    lines.splice(edit.line! - 1, 0, "use ieee.numeric_std.all;");
     const repaired = elaborate([{ name: "c.vhd", text: lines.join("\n") }], { top: "counter" });
     expect(repaired.findings.filter(({ severity }) => severity === "error").map(({ code }) => code)).toEqual([
       "vhdl/width",
