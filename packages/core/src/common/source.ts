@@ -31,11 +31,13 @@ export class SourceSet {
     this.files = files.map((file) => ({ ...file, text: file.text.replace(/^\uFEFF/, "") }));
   }
 
+  /** The text at a place; none for places within the libraries that ship with the product, whose file number is -1. */
   text(loc: Loc): string {
-    return this.files[loc.file].text.slice(loc.start, loc.end);
+    return this.files[loc.file]?.text.slice(loc.start, loc.end) ?? "";
   }
 
   position(file: number, offset: number): SourcePosition {
+    if (file < 0) return { file: "", line: 1, column: 1 };
     const starts = this.starts(file);
     let low = 0;
     let high = starts.length - 1;

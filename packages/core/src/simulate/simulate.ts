@@ -215,7 +215,7 @@ export class Simulation {
           "error",
           "sim/value",
           error.message,
-          this.vhdl?.places[error.at] ?? this.design.top.loc,
+          this.vhdl?.placeOf(error.at) ?? this.design.top.loc,
           this.kernel.now,
         );
       } else if (error instanceof RunawaySignal) {

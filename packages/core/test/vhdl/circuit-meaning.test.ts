@@ -197,6 +197,57 @@ y(11 downto 8) <= v; y(7 downto 4) <= w; y(3) <= t; y(2) <= u;`.replace(
   );
 });
 
+describe("characters and strings", () => {
+  agrees(
+    "a text is a table of characters",
+    ab,
+    `constant words : string := "Warp, weft" & CR & LF;
+function digit (c : character) return integer is begin
+case c is
+when '+' | '-' => return 17;
+when '0' to '9' => return character'pos(c) - 48;
+when 'a' to 'f' => return character'pos(c) - 87;
+when others => return 16;
+end case; end function;`,
+    `y(7 downto 0) <= std_logic_vector(to_unsigned(character'pos(words(to_integer(unsigned(a(2 downto 0))) + 1)), 8));
+y(15 downto 8) <= std_logic_vector(to_unsigned(digit(character'val(to_integer(unsigned(b)))), 8));`,
+  );
+  agrees(
+    "characters are compared by their places, also as parameters of functions whose other arguments are attributes",
+    ab,
+    `function chosen (l, r : integer; way : character := 'X') return integer is begin
+case way is
+when '+' | '-' => return 1;
+when '/' => return l + r;
+when others => return 2;
+end case; end function;
+function both (x : std_logic_vector) return integer is begin
+return chosen(x'high, x'low, '/') * 4 + chosen(x'high, x'low) + 32 * chosen(x'length, x'left, '-');
+end function;`,
+    `y <= std_logic_vector(to_unsigned(both(a), 8)) & b when character'val(to_integer(unsigned(a))) < 'M'
+  else b & std_logic_vector(to_unsigned(both(b), 8));`,
+  );
+  agrees(
+    "strings are signals, variables, fields and elements, cut, put together and compared",
+    clocked,
+    `type names is array (0 to 3) of string(1 to 4);
+constant table : names := ("warp", "weft", "heck", "reed");
+type line_of is record text : string(1 to 4); n : integer range 0 to 7; end record;
+signal s : string(1 to 4) := "none";
+signal t : string(4 downto 1) := "____";
+signal r : line_of := ("loom", 2);`,
+    `process (clk) variable v : string(1 to 4); begin if rising_edge(clk) then
+  s <= table(to_integer(unsigned(m(1 downto 0))));
+  v := s;
+  v(2) := character'val(to_integer(unsigned(d(6 downto 0))));
+  t <= v(1 to 2) & "xy";
+  if en = '1' then r.text <= t(2 downto 1) & s(3 to 4); r.n <= to_integer(unsigned(m)); end if;
+  q <= std_logic_vector(to_unsigned(character'pos(r.text(to_integer(unsigned(m(1 downto 0))) + 1)), 8));
+  if s = "weft" or t < v or r.text > s then f <= '1'; else f <= '0'; end if;
+end if; end process;`,
+  );
+});
+
 describe("ways to write a clock", () => {
   agrees(
     "an assignment behind the clocked if, and one before it",

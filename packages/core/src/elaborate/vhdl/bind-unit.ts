@@ -1,3 +1,4 @@
+import { InvariantError } from "../../common/finding.ts";
 import type { Loc } from "../../common/source.ts";
 import type {
   ArchitectureNode,
@@ -614,9 +615,20 @@ export function sharedBuiltins(): Builtins {
     for (const node of units) {
       if (node.kind === "context")
         library.units.set(node.name.id, { kind: "context", name: node.name.id, loc: node.name.loc, items: node.items });
-      if (node.kind !== "package") continue;
       const binder = new UnitBinder(world, report, root);
-      library.units.set(node.name.id, binder.package(node, null, library.name, root));
+      if (node.kind === "package") {
+        const body = units.find(
+          (each): each is PackageBodyNode => each.kind === "packagebody" && each.name.id === node.name.id,
+        );
+        library.units.set(node.name.id, binder.package(node, body ?? null, library.name, root));
+      } else if (node.kind === "packageinstance") {
+        const scope = new Scope(root);
+        binder.context(node.context, scope);
+        const made = binder.packageInstance(node, scope);
+        if (!made || report.findings.length)
+          throw new InvariantError(`${node.name.id}: ${report.findings[0]?.message ?? "no package"}`);
+        library.units.set(node.name.id, made);
+      }
     }
   });
   return builtins;

@@ -60,10 +60,49 @@ export type PackageLoader = (
   units: readonly UnitNode[],
 ) => void;
 
+/** Units of a library that are read when they are first asked for: few designs use many of them. */
+class LaterUnits extends Map<string, UnitEntry> {
+  private readonly later = new Map<string, () => void>();
+
+  readLater(name: string, read: () => void): void {
+    this.later.set(name, read);
+  }
+
+  private read(name: string): void {
+    const read = this.later.get(name);
+    this.later.delete(name);
+    read?.();
+  }
+
+  override get(name: string): UnitEntry | undefined {
+    this.read(name);
+    return super.get(name);
+  }
+
+  /** Those that somebody has asked for. */
+  inUse(): MapIterator<UnitEntry> {
+    return super.values();
+  }
+
+  override has(name: string): boolean {
+    return this.later.has(name) || super.has(name);
+  }
+
+  override keys(): MapIterator<string> {
+    return new Set([...super.keys(), ...this.later.keys()]).values();
+  }
+
+  override values(): MapIterator<UnitEntry> {
+    for (const name of [...this.later.keys()]) this.read(name);
+    return super.values();
+  }
+}
+
 /** The libraries that ship with the product. One for all designs: nothing in them depends on a design. */
 export class Builtins {
   readonly std: LibraryDecl = { kind: "library", name: "std", loc: libraryLoc, units: new Map() };
-  readonly ieee: LibraryDecl = { kind: "library", name: "ieee", loc: libraryLoc, units: new Map() };
+  private readonly ieeeUnits = new LaterUnits();
+  readonly ieee: LibraryDecl = { kind: "library", name: "ieee", loc: libraryLoc, units: this.ieeeUnits };
   readonly root = new Scope(null);
   readonly standard: StandardTypes;
   readonly arrays = new Map<VType, ArrayType[]>();
@@ -104,13 +143,21 @@ export class Builtins {
     this.root.usePackage(unit);
     load(world, report, this.root, this.std, parseLibraryText("textio", textioText));
     load(world, report, this.root, this.std, parseLibraryText("env", envText));
-    for (const text of Object.values(libraryTexts.ieee)) {
-      const scope = new Scope(this.root);
-      scope.add(this.ieee);
-      load(world, report, scope, this.ieee, parseLibraryText("ieee", text));
+    for (const [name, text] of Object.entries(libraryTexts.ieee)) {
+      const read = () => {
+        const scope = new Scope(this.root);
+        scope.add(this.ieee);
+        load(world, report, scope, this.ieee, parseLibraryText("ieee", text));
+      };
+      if (name === "contexts") read();
+      else this.ieeeUnits.readLater(name, read);
     }
   }
 }
+
+/** Units of a library, but those that ship with the product and are not used yet. */
+export const unitsInUse = ({ units }: LibraryDecl): Iterable<UnitEntry> =>
+  units instanceof LaterUnits ? units.inUse() : units.values();
 
 /** What a design unit needs to know of the world around it: libraries, the standard's types, and who uses what. */
 export class World {

@@ -281,7 +281,8 @@ export abstract class StmtParser extends DeclParser {
     return { kind: "if", label, branches, otherwise, loc: this.span(begin) };
   }
   private lineBreakBefore(): boolean {
-    return /\n/.test(this.sources.files[this.current.file].text.slice(this.previous.end, this.current.start));
+    const { file, start } = this.current;
+    return /\n/.test(this.sources.text({ file, start: this.previous.end, end: start }));
   }
 
   /** `end if [label];`, told at the statement's own begin when it is missing. */

@@ -195,7 +195,7 @@ export abstract class CircuitBase {
     /** Another name of what is declared elsewhere. */
     implicit = false,
   ): Signal {
-    const b = shape?.k === "a" && shape.pack && shape.dims ? shape.dims[0] : null;
+    const b = shape?.k === "a" && shape.pack && shape.pack !== "char" && shape.dims ? shape.dims[0] : null;
     const range = b ? { left: b.l, right: rightOf(b) } : { left: width - 1, right: 0 };
     const isSigned = shape?.k === "s" && shape.type.kind === "int" && integerLimits(shape)[0] < 0;
     const base = vectorType(width, isSigned);

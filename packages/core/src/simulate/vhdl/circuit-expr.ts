@@ -12,14 +12,15 @@ export function widthOf(shape: Shape): number | null {
   switch (shape.k) {
     case "s": {
       const { type } = shape;
-      if (type.kind === "enum") return type.packing ? 1 : Math.max(1, Math.ceil(Math.log2(type.literals.length)));
+      if (type.kind === "enum")
+        return type.packing && type.packing !== "char" ? 1 : Math.max(1, Math.ceil(Math.log2(type.literals.length)));
       if (type.kind !== "int") return null;
       const [lo, hi] = integerLimits(shape);
       return integerWidth(lo, hi);
     }
     case "a": {
       const elem = widthOf(shape.elem);
-      if (elem === null || shape.dims === null || shape.pack === "char") return null;
+      if (elem === null || shape.dims === null) return null;
       return shape.dims.reduce((product, dim) => product * dim.n, elem);
     }
     case "r": {
@@ -61,6 +62,8 @@ export function fourStateOf(v: unknown, shape: Shape): Value {
       return { a: BigInt(Math.trunc(v as number)) & mask, b: 0n };
     }
     case "a": {
+      if (shape.pack === "char")
+        return join(Array.from(v as string, (char) => [{ a: BigInt(char.charCodeAt(0)), b: 0n }, 8] as const));
       if (shape.pack) return bitsValue(v as Bits, width);
       const rest = shape.dims!.slice(1);
       const inner: Shape = rest.length ? { ...shape, dims: rest } : shape.elem;

@@ -19,9 +19,10 @@ import {
 } from "./circuit-expr.ts";
 import { isMoved, originOf } from "./circuit-moved.ts";
 import { limitsOf } from "./circuit-operators.ts";
-import { mentions } from "./circuit-scan.ts";
+import { mentions, readsState } from "./circuit-scan.ts";
 import { Frame } from "./frames.ts";
 import { lowOf, type Shape, shapeText } from "./shapes.ts";
+import { Arr } from "./values.ts";
 
 /** Calls within calls. */
 const mostCalls = 200;
@@ -531,6 +532,11 @@ export abstract class CircuitStmt extends CircuitCall {
       const back1 = this.parameter(param, expr, formal, inner, outer, loc);
       if (back1) back.push(back1);
     });
+    const value = this.valueOfCall(sub, inner, loc);
+    if (value) {
+      this.scope = outer;
+      return value;
+    }
     this.scope = inner;
     const call: Call = {
       sub,
@@ -573,6 +579,16 @@ export abstract class CircuitStmt extends CircuitCall {
     // what was the call's own is not looked at any more
     for (let i = locals; i < this.model.signals.length; i++) this.facts.forget(this.model.signals[i]);
     return made;
+  }
+
+  /** What a function gives whose arguments are all known: it is run, as at elaboration, whatever it is made of. */
+  private valueOfCall(sub: Subprogram, inner: Scope, loc: Loc): Val | null {
+    if (!sub.result || !sub.pure || !sub.body || readsState(sub) || inner.frame.parent?.fn) return null;
+    const { params } = sub.body;
+    if (!params.every((param) => inner.frame.places.get(param)?.k === "const")) return null;
+    const args = params.map((decl): Expr => ({ op: "object", decl, type: decl.subtype.type, loc }));
+    const made = this.owner.evaluate({ op: "call", sub, args, type: sub.result.type, loc }, null, inner.frame);
+    return made.v instanceof Arr ? null : this.known(made.v, made.shape, loc);
   }
 
   private parameter(
@@ -630,6 +646,13 @@ export abstract class CircuitStmt extends CircuitCall {
     }
     const fitted = this.fit(val, shape, expr.loc);
     this.scope = inner;
+    // a number or a position that this call knows is as good as one in the text
+    const known = param.kind === "constant" && isNumbered(shape) ? knownOf(fitted) : null;
+    if (known !== null && originOf(known) === null) {
+      inner.frame.places.set(param, { k: "const", v: known, shape });
+      this.scope = outer;
+      return null;
+    }
     if (param.kind === "variable") {
       const signal = this.local(param.name, shape, param.loc);
       this.bind(param, signal, shape);
@@ -689,4 +712,10 @@ export abstract class CircuitStmt extends CircuitCall {
 
 function fitsIn(v: number, val: Val): boolean {
   return val.e.signed ? v >= -(2 ** (val.e.width - 1)) && v < 2 ** (val.e.width - 1) : v >= 0 && v < 2 ** val.e.width;
+}
+
+/** Whether a position says all of a value: a logic level may also be unknown. */
+function isNumbered(shape: Shape): boolean {
+  if (shape.k !== "s") return false;
+  return shape.type.kind === "int" || (shape.type.kind === "enum" && shape.type.packing !== "logic");
 }

@@ -15,13 +15,13 @@ import type {
   Subprogram,
 } from "../../elaborate/vhdl/bound.ts";
 import { packingOf, type Subtype } from "../../elaborate/vhdl/types.ts";
-import type { World } from "../../elaborate/vhdl/world.ts";
+import { unitsInUse, type World } from "../../elaborate/vhdl/world.ts";
 import { isSynthAttribute } from "../../netlist/attributes.ts";
 import { RunawaySignal } from "../kernel.ts";
 import { elementResolutionOf, resolutionOf, unbox, zeroOf } from "./elaborator-pieces.ts";
 import { dynamicRanges, type Program, type Val } from "./emit-base.ts";
 import { plain } from "./emit-subprograms.ts";
-import { type Engine } from "./engine.ts";
+import { type Engine, placeIn } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { StopSignal, VhdlError, type VhdlRuntime } from "./runtime.ts";
 import { boundsOf, isStatic, leafCount, type Shape } from "./shapes.ts";
@@ -127,8 +127,7 @@ export abstract class ElaboratorBase {
       elaboratePackage: (unit) => this.elaboratePackage(unit),
     };
     for (const library of [world.builtins.std, world.builtins.ieee, world.work])
-      for (const unit of library.units.values())
-        if (unit.kind === "package" && unit.generics.length === 0) this.own(unit);
+      for (const unit of unitsInUse(library)) if (unit.kind === "package" && unit.generics.length === 0) this.own(unit);
   }
 
   protected own(unit: PackageDecl): void {
@@ -183,7 +182,7 @@ export abstract class ElaboratorBase {
       return unbox(copy(v), made);
     } catch (error) {
       if (error instanceof VhdlError) {
-        const place = this.program.places[error.at] ?? loc;
+        const place = placeIn(this.program.places, error.at, this.engine) ?? loc;
         this.report.error("vhdl/value", place.file >= 0 ? place : loc, `${error.message}.`, error.remedy);
         return { v: zeroOf(made), shape: made };
       }

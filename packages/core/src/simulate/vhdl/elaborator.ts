@@ -5,6 +5,7 @@ import { delayedValue, guardedEdge, onlyEdge } from "./clocked.ts";
 import type { VhdlInstance } from "./elaborator-base.ts";
 import { ElaboratorInstances } from "./elaborator-instances.ts";
 import { isPlainAssignment } from "./elaborator-pieces.ts";
+import { placeIn } from "./engine.ts";
 import { Frame } from "./frames.ts";
 import { findOwnBits, joinProcesses } from "./joined.ts";
 import type { LogicRead, StaticProcess } from "./logic-order.ts";
@@ -120,7 +121,7 @@ import { declaresConstants, UnitEmitter } from "./unit-emitter.ts";
         return;
       }
       if (!(error instanceof VhdlError)) throw error;
-      const place = this.program.places[error.at] ?? process.headLoc;
+      const place = placeIn(this.program.places, error.at, this.engine) ?? process.headLoc;
       this.report.error("vhdl/value", place.file >= 0 ? place : process.headLoc, `${error.message}.`, error.remedy);
       return;
     }

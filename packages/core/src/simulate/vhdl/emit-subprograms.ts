@@ -56,7 +56,9 @@ export abstract class EmitSubprograms extends EmitExpr {
       );
       return this.known(0, this.plainShape(sub.result!.type));
     }
-    const { js, callee } = this.invoke(sub, args, loc, on);
+    const made = this.invoke(sub, args, loc, on);
+    const { callee } = made;
+    const js = loc.file >= 0 && sub.loc.file < 0 ? `(E.from=${this.at(loc)},${made.js})` : made.js;
     return { js, shape: callee.result ?? this.openResult(callee, sub), fresh: true };
   }
   /** The result's range is known to be kept: natural is not checked again. */

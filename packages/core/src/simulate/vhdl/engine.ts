@@ -1,3 +1,4 @@
+import type { Loc } from "../../common/source.ts";
 import { type Kernel, RunawaySignal } from "../kernel.ts";
 import {
   Driver,
@@ -28,17 +29,24 @@ import {
   Z,
 } from "./values.ts";
 
+/** A place of the design's text: where the product's own packages were called, if it lies within them. */
+export function placeIn(places: readonly Loc[], at: number, engine: { readonly from: number }): Loc | undefined {
+  const place = places[at];
+  return place && place.file < 0 ? places[engine.from] : place;
+}
+
 /**
  * Signals, drivers and processes (IEEE 1076-2008 clauses 14.7.2 to 14.7.5). A simulation cycle of VHDL is one round of
  * the kernel's non-blocking region: all signals are updated, then all processes that wait for them run among the active
  * events. So both languages share one time and one delta.
  */
-
 export class Engine {
   /** Something asks when signals changed last. */
   tracksTimes = false;
   /** Number of the present delta cycle: what happened in it has this stamp. */
   d = 0;
+  /** Number of the place that last called what the product's own packages have a body for. */
+  from = -1;
   private ready: Proc[] = [];
   private readyCount = 0;
   private updates: Driver[] = [];

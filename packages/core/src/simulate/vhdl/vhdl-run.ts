@@ -9,7 +9,7 @@ import { Kernel } from "../kernel.ts";
 import { CircuitWriter } from "./circuit.ts";
 import { Elaborator } from "./elaborator.ts";
 import type { VhdlInstance } from "./elaborator-base.ts";
-import { Engine } from "./engine.ts";
+import { Engine, placeIn } from "./engine.ts";
 import { type Host, type Severity, VhdlRuntime } from "./runtime.ts";
 import { type ShownSignal, shownSignals } from "./waves.ts";
 
@@ -43,7 +43,7 @@ export class VhdlRun {
   ) {
     this.engine = new Engine(this.kernel);
     this.engine.isOver = () => report.work.isOver;
-    const loc = (at: number): Loc => this.places[at] ?? nowhere;
+    const loc = (at: number): Loc => this.placeOf(at) ?? nowhere;
     const host: Host = {
       print: (text, at) => this.listener?.print(text, loc(at)),
       report: (severity, text, at) => {
@@ -64,6 +64,11 @@ export class VhdlRun {
     this.runtime = new VhdlRuntime(host);
     this.elaborator = new Elaborator(world, report, this.runtime, this.engine, this.places);
   }
+  /** A place of the design's text: where the product's own packages were called, if it lies within them. */
+  placeOf(at: number): Loc | undefined {
+    return placeIn(this.places, at, this.engine);
+  }
+
   /** Entities that are no part of another: the design's top, and those that Verilog instantiates. */
   readonly tops: VhdlInstance[] = [];
   private readonly instances = new Map<VhdlInstance, Instance>();

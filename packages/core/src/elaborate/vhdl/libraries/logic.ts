@@ -1,3 +1,5 @@
+import { fixedFloatTypesText, fixedGenericText, fixedText } from "./fixed.ts";
+
 /** Nine-value logic (IEEE 1076-2008 clause 16.8 and its packages) and numbers made of it. */
 
 const all = (names: readonly string[], text: (name: string) => string): string => names.map(text).join("\n");
@@ -355,5 +357,8 @@ export const libraryTexts: { readonly [library: string]: { readonly [unit: strin
     std_logic_unsigned: stdLogicUnsignedText,
     std_logic_signed: stdLogicSignedText,
     contexts: contextsText,
+    fixed_float_types: fixedFloatTypesText,
+    fixed_generic_pkg: fixedGenericText,
+    fixed_pkg: fixedText,
   },
 };
