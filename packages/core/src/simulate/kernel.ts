@@ -72,6 +72,18 @@ export class RunawaySignal {
   ) {}
 }
 
+/** Thrown when time has come so far that steps as short as this one cannot be counted any more. */
+export class TimeFullError extends Error {
+  override name = "TimeFullError";
+  /** Both in steps of the precision. */
+  constructor(
+    readonly now: number,
+    readonly steps: number,
+  ) {
+    super("This wait is too short to be counted so late in the run");
+  }
+}
+
 type Event = Thread | (() => void);
 /** One time with events. Slots and their lists are used again: making new ones costs more than running most events. */
 interface Slot {
@@ -158,6 +170,14 @@ export class Kernel {
     this.queue[this.tail++] = process;
   }
 
+  /** The time so many steps from now. @throws TimeFullError where it could not be told from its neighbours. */
+  later(steps: number): number {
+    const time = this.now + steps;
+    if (time > Number.MAX_SAFE_INTEGER && (time - this.now !== steps || time - steps !== this.now))
+      throw new TimeFullError(this.now, steps);
+    return time;
+  }
+
   private slotAt(time: number): Slot {
     const { heap } = this;
     // mostly a few times are pending: a look at each beats a hash
@@ -225,7 +245,7 @@ export class Kernel {
       return;
     }
     thread.timer = ++this.timers;
-    const slot = this.slotAt(this.now + steps);
+    const slot = this.slotAt(this.later(steps));
     slot.active[slot.count++] = thread;
     slot.active[slot.count++] = thread.timer;
   }
@@ -234,7 +254,7 @@ export class Kernel {
   after(steps: number, run: () => void): void {
     if (steps <= 0) this.queue[this.tail++] = run;
     else {
-      const slot = this.slotAt(this.now + steps);
+      const slot = this.slotAt(this.later(steps));
       slot.active[slot.count++] = run;
     }
   }
@@ -243,7 +263,7 @@ export class Kernel {
   afterNonblocking(steps: number, run: () => void): void {
     if (steps <= 0) this.nonblocking[this.nonblockingCount++] = run;
     else {
-      const slot = this.slotAt(this.now + steps);
+      const slot = this.slotAt(this.later(steps));
       slot.nonblocking[slot.nonblockingCount++] = run;
     }
   }

@@ -11,7 +11,7 @@ import { Elaboration } from "../elaborate/verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "../elaborate/vhdl/bind-unit.ts";
 import { OvergrownError } from "./container.ts";
 import { DesignFiles, type FileAccess, FilesFull } from "./design-files.ts";
-import { FinishSignal, Kernel, RunawaySignal } from "./kernel.ts";
+import { FinishSignal, Kernel, RunawaySignal, TimeFullError } from "./kernel.ts";
 import { Program } from "./program.ts";
 import { type RecordScope, WaveRecorder, type WaveSink } from "./recorder.ts";
 import { Runtime, timeText } from "./runtime.ts";
@@ -128,7 +128,7 @@ export class Simulation {
       });
     }
     const { precision } = this.program;
-    this.until = options.until == null ? Number.MAX_SAFE_INTEGER : Math.round(options.until * 10 ** -precision);
+    this.until = options.until == null ? Number.POSITIVE_INFINITY : Math.round(options.until * 10 ** -precision);
     this.recorder =
       sink && this.program.records
         ? new WaveRecorder(
@@ -221,6 +221,12 @@ export class Simulation {
       } else if (error instanceof RunawaySignal) {
         this.ended = "runaway";
         this.runaway(error);
+      } else if (error instanceof TimeFullError) {
+        this.ended = "runaway";
+        const info = this.program.processes[this.kernel.currentProcess];
+        const { precision } = this.program;
+        const text = `After ${showTime(error.now, precision)}, a wait of ${showTime(error.steps, precision)} is too short to be counted`;
+        this.message("error", "sim/time", text, info?.loc ?? this.design.top.loc, this.kernel.now);
       } else if (error instanceof OvergrownError || error instanceof FilesFull) {
         this.ended = "runaway";
         const info = this.program.processes[this.kernel.currentProcess];

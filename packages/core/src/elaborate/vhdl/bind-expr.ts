@@ -135,7 +135,20 @@ interface ChosenOperator {
       case "physical": {
         const unit = this.unit(node.unit);
         if (!unit) return this.bad(loc);
-        return { op: "literal", value: Math.trunc(node.value * unit.scale), type: unit.type, loc };
+        const value = Number(node.value) * unit.scale;
+        // a fraction is cut to whole base units, as near as a number holds them
+        const isFraction = typeof node.value === "number" && !Number.isInteger(node.value);
+        const isFit =
+          value <= Number.MAX_SAFE_INTEGER ||
+          (value < 1e21 && (isFraction || BigInt(node.value) * BigInt(unit.scale) === BigInt(value)));
+        if (!isFit)
+          this.error(
+            "out-of-range",
+            loc,
+            `'${this.text(loc)}' is more base units than can be counted.`,
+            "Write a smaller one.",
+          );
+        return { op: "literal", value: isFit ? Math.trunc(value) : 0, type: unit.type, loc };
       }
       case "string":
         return this.stringLiteral(node, wanted);

@@ -171,7 +171,11 @@ export abstract class EmitAttributes extends EmitCompose {
       case "real":
         return this.str(`${this.rt("realImage")}(${val.js})`);
       case "physical":
-        return this.str(type.isTime ? `${this.rt("timeImage")}(${val.js})` : `(${val.js}+${quoted(` ${type.base}`)})`);
+        return this.str(
+          type.isTime
+            ? `${this.rt("timeImage")}(${val.js})`
+            : `(${this.rt("wholeText")}(${val.js})+${quoted(` ${type.base}`)})`,
+        );
       default:
         return this.textKnown("");
     }

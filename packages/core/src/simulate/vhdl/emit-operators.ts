@@ -5,6 +5,7 @@ import { isScalar, type VType } from "../../elaborate/vhdl/types.ts";
 import { type Val } from "./emit-base.ts";
 import { EmitRepr } from "./emit-repr.ts";
 import { isList, logic, wrapped } from "./emit-text.ts";
+import { productOf, quotientOf, sumOf } from "./long-time.ts";
 import { concatenated } from "./operand-chain.ts";
 import { type ArrayShape, type Bounds, type Shape, shapeText } from "./shapes.ts";
 import { Arr, allOf, type Bits, catL, notL } from "./values.ts";
@@ -159,6 +160,41 @@ export abstract class EmitOperators extends EmitRepr {
     return { lo, hi };
   }
 
+  /** Sums, products and quotients of physical values: exact, or told (see `long-time.ts`). */
+  private physical(name: PredefinedOp, a: Val, b: Val, shape: Shape, loc: Loc): Val {
+    const place = this.at(loc);
+    const negative = name === "-" ? `-(${b.js})` : b.js;
+    const call =
+      name === "*" ? "product" : name === "/" ? "div" : name === "mod" ? "mod" : name === "rem" ? "rem" : "sum";
+    if (typeof a.cv !== "number" || typeof b.cv !== "number")
+      return { js: `${this.rt(call)}(${a.js},${negative},${place})`, shape };
+    const [x, y] = [a.cv, b.cv];
+    if (y === 0 && !/[-+*]/.test(name)) {
+      this.error("division", loc, `Division by zero in '${name}'.`, "Check the divisor.");
+      return this.known(0, shape);
+    }
+    const value =
+      name === "+"
+        ? sumOf(x, y)
+        : name === "-"
+          ? sumOf(x, -y)
+          : name === "*"
+            ? productOf(x, y)
+            : name === "/"
+              ? quotientOf(x, y)
+              : name === "rem" || x % y === 0 || x < 0 === y < 0
+                ? (x % y) + 0
+                : sumOf(x % y, y);
+    if (value !== null) return this.known(value, shape);
+    this.error(
+      "out-of-range",
+      loc,
+      `The result of '${name}' is no number of base units that can be held exactly.`,
+      "Use smaller numbers, or ones with a larger unit.",
+    );
+    return this.known(0, shape);
+  }
+
   protected arithmetic(name: PredefinedOp, a: Val, b: Val, shape: Shape, loc: Loc): Val {
     const { type } = shape as { type: VType };
     const place = this.at(loc);
@@ -191,6 +227,8 @@ export abstract class EmitOperators extends EmitRepr {
           return { js: `(${a.js}%${b.js})`, shape };
       }
     }
+    if (type.kind === "physical" || (a.shape.k === "s" && a.shape.type.kind === "physical"))
+      return this.physical(name, a, b, shape, loc);
     const p = this.ends(a);
     const q = this.ends(b);
     const corners = (fn: (u: number, v: number) => number): [number | undefined, number | undefined] => {

@@ -247,7 +247,7 @@ export class Engine {
     if (driver.queue === null && n === 0 && !off && delay > 0 && Number.isNaN(driver.soleTime)) {
       // nothing is pending: nothing to reject
       driver.special = true;
-      driver.soleTime = this.kernel.now + delay;
+      driver.soleTime = this.kernel.later(delay);
       driver.soleValue = value;
       this.wakeDriver(driver, delay);
       return;
@@ -261,7 +261,7 @@ export class Engine {
       const base = driver.v as Bits;
       full = bit ? setL(base, driver.sig.n, lo, value as number) : insertL(base, driver.sig.n, lo, value as Bits, n);
     }
-    const time = this.now + delay;
+    const time = this.kernel.later(delay);
     const queue = this.queueOf(driver) ?? [];
     // what comes at the same time or later is overtaken
     let kept = this.without(queue, mask, (each) => each.time >= time);
@@ -304,7 +304,7 @@ export class Engine {
       return;
     }
     driver.special = true;
-    driver.soleTime = this.kernel.now + delay;
+    driver.soleTime = this.kernel.later(delay);
     driver.soleValue = value;
     this.wakeDriver(driver, delay);
   }

@@ -768,7 +768,7 @@ function stringOf(c: Call, first: VType): Val {
     if (second === e.world.standard.string) return e.str(`${e.rt("formatReal")}(${args[0].js},${textOf(c, 1)})`);
     return e.str(`${e.rt("fixed")}(${args[0].js},${args[1].js})`);
   }
-  if (first.kind === "physical") return e.str(`${e.rt("timeString")}(${args[0].js})`);
+  if (first.kind === "physical" && first.isTime) return e.str(`${e.rt("timeString")}(${args[0].js})`);
   return e.toText(args[0], first);
 }
 

@@ -1,5 +1,6 @@
 import type { Loc } from "../../common/source.ts";
 import type { DesignFiles } from "../design-files.ts";
+import { digitsOf, productOf, quotientOf, sumOf } from "./long-time.ts";
 import { mostWords } from "./shapes.ts";
 import {
   hasEvent,
@@ -96,12 +97,13 @@ export function formatReal(v: number, format: string): string {
 /** Text of a time in a unit: whole where it is, else with its fraction. */
 export function timeText(fs: number, unit: number): string {
   const [name, scale] = timeUnits.find(([, each]) => each === unit) ?? timeUnits[2];
-  const whole = Math.trunc(fs / scale);
-  const rest = Math.abs(fs - whole * scale);
+  const units = BigInt(fs);
+  const whole = units / BigInt(scale);
+  const rest = Math.abs(fs % scale);
   if (rest === 0) return `${whole} ${name}`;
   const digits = String(Math.round(Math.log10(scale)));
   const fraction = String(rest).padStart(Number(digits), "0").replace(/0+$/, "");
-  const sign = fs < 0 && whole === 0 ? "-" : "";
+  const sign = fs < 0 && whole === 0n ? "-" : "";
   return `${sign}${whole}.${fraction} ${name}`;
 }
 
@@ -189,7 +191,13 @@ export class VhdlRuntime {
     if (have !== need) this.fail(`${have} elements are given where ${need} are needed`, at);
   };
   div = (a: number, b: number, at: number): number =>
-    b === 0 ? this.fail("Division by zero", at) : Math.trunc(a / b) + 0;
+    b === 0 ? this.fail("Division by zero", at) : (quotientOf(a, b) ?? this.long(a / b, at));
+  /** Sums and products of physical values, which may be longer than integers. */
+  sum = (a: number, b: number, at: number): number => sumOf(a, b) ?? this.long(a + b, at);
+  product = (a: number, b: number, at: number): number => productOf(a, b) ?? this.long(a * b, at);
+  private long(value: number, at: number): never {
+    return this.fail(`The result, about ${value}, is no number of base units that can be held exactly`, at);
+  }
   mod = (a: number, b: number, at: number): number =>
     b === 0 ? this.fail("Division by zero in 'mod'", at) : a - b * Math.floor(a / b);
   rem = (a: number, b: number, at: number): number =>
@@ -406,7 +414,8 @@ export class VhdlRuntime {
 
   /** Names of enumeration values without a character's quotes in `to_string`. */
   realImage = (v: number): string => realText(v);
-  timeImage = (v: number): string => `${v} fs`;
+  timeImage = (v: number): string => `${digitsOf(v)} fs`;
+  wholeText = digitsOf;
   timeText = timeText;
   /** Shortest with a unit that keeps it whole: of to_string(time). */
   timeString = (fs: number): string => timeText(fs, 1);

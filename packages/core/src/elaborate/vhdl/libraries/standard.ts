@@ -20,7 +20,7 @@ type character is (${characters.join(", ")});
 type severity_level is (note, warning, error, failure);
 type integer is range -2147483648 to 2147483647;
 type real is range -1.7976931348623157e308 to 1.7976931348623157e308;
-type time is range -9007199254740991 to 9007199254740991 units
+type time is range -999999999999999868928 to 999999999999999868928 units
 fs; ps = 1000 fs; ns = 1000 ps; us = 1000 ns; ms = 1000 us; sec = 1000 ms; min = 60 sec; hr = 60 min;
 end units;
 subtype delay_length is time range 0 fs to time'high;
