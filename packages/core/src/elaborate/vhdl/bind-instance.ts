@@ -52,15 +52,16 @@ export abstract class InstanceBinder extends StmtBinder {
           this.world.note(node.name.loc, unit);
           return unit;
         }
-        const foreign =
-          library === this.world.work ? this.foreign?.find(this.writtenName(node.name.loc, node.name.id)) : null;
+        const foreign = this.world.isDesign(library)
+          ? this.foreign?.find(this.writtenName(node.name.loc, node.name.id))
+          : null;
         if (foreign) return { foreign };
         this.unknownUnit(node.name, library);
         return null;
       }
     }
     if (node.kind === "name") {
-      const unit = this.world.unitIn(this.world.work, node.id);
+      const unit = this.world.unitIn(this.world.home(node.loc.file), node.id);
       const written = this.writtenName(node.loc, node.id);
       const foreign = unit ? null : this.foreign?.find(written);
       if (unit || foreign) {
@@ -156,7 +157,7 @@ export abstract class InstanceBinder extends StmtBinder {
     const decls = node.kind === "name" ? this.scope.lookup(node.id) : [];
     if (node.kind === "name" && decls.length === 0) {
       // no component declared, though there is an entity: the short way is to name it
-      const unit = this.world.unitIn(this.world.work, node.id);
+      const unit = this.world.unitIn(this.world.home(node.loc.file), node.id);
       const written = this.writtenName(node.loc, node.id);
       if (unit?.kind === "entity" || this.foreign?.find(written)) {
         const place = this.report.sources.place(node.loc);
@@ -178,7 +179,7 @@ export abstract class InstanceBinder extends StmtBinder {
         return null;
       }
       if (!this.world.packageOf(node.id)) {
-        const entities = [...this.world.work.units.values()].filter((each) => each.kind === "entity");
+        const entities = [...this.world.designUnits()].filter((each) => each.kind === "entity");
         const near = nearestName(node.id, [
           ...entities.map((each) => each.name),
           ...(this.foreign?.names ?? []),

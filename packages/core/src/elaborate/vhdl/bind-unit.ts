@@ -246,7 +246,7 @@ import { Builtins, World } from "./world.ts";
   // ---- entities and architectures -------------------------------------------------------------------------------
 
   entity(node: EntityNode): EntityDecl {
-    const context = new Scope(this.world.root);
+    const context = new Scope(this.scope);
     const scope = new Scope(context, node.name.id);
     const shown = node.name.loc.file >= 0 ? this.report.sources.text(node.name.loc) : node.name.id;
     const decl: EntityDecl = {
@@ -556,14 +556,15 @@ import { Builtins, World } from "./world.ts";
       rules: [],
       load: null,
     };
+    const root = this.scope;
     decl.load = () => {
       decl.load = null;
-      const scope = new Scope(this.world.root);
+      const scope = new Scope(root);
       this.context(node.context, scope);
       this.inScope(scope, () => {
         const unit =
           node.entity.kind === "name"
-            ? this.world.unitIn(this.world.work, node.entity.id)
+            ? this.world.unitIn(this.world.home(node.loc.file), node.entity.id)
             : this.unitNamed(node.entity);
         if (!unit || "foreign" in unit || unit.kind !== "entity") {
           this.error(
@@ -645,64 +646,71 @@ export function analyzeUnits(
   const world = new World(sharedBuiltins(), null, report.sources);
   world.onUse = onUse;
   world.unitNodes.push(...units);
-  const { work } = world;
-  const binder = () => new UnitBinder(world, report, world.root, foreign);
+  world.formLibraries(units);
+  const rootAt = (file: number) => world.rootOf(world.home(file));
+  const binder = (file: number) => new UnitBinder(world, report, rootAt(file), foreign);
   const add = (entry: UnitEntry, name: Ident) => {
-    const old = work.units.get(name.id);
+    const old = world.addUnit(world.home(name.loc.file), name.id, entry);
     if (old) {
       const place = report.sources.position(old.loc.file, old.loc.start);
-      binder().error(
+      binder(name.loc.file).error(
         "duplicate-unit",
         name.loc,
         `There is already a ${old.kind} '${name.id}', in ${place.file} on line ${place.line}.`,
         "Give one of them another name.",
       );
-    } else work.units.set(name.id, entry);
+    }
     world.note(name.loc, entry);
   };
   for (const node of units) {
-    if (node.kind === "entity") add(binder().entity(node), node.name);
+    const { file } = node.loc;
+    if (node.kind === "entity") add(binder(file).entity(node), node.name);
     else if (node.kind === "package") {
+      const library = world.home(file);
       const body =
-        units.find((each): each is PackageBodyNode => each.kind === "packagebody" && each.name.id === node.name.id) ??
-        null;
-      add(binder().package(node, body, "work", new Scope(world.root)), node.name);
+        units.find(
+          (each): each is PackageBodyNode =>
+            each.kind === "packagebody" && each.name.id === node.name.id && world.home(each.loc.file) === library,
+        ) ?? null;
+      add(binder(file).package(node, body, library.name, new Scope(rootAt(file))), node.name);
     } else if (node.kind === "context")
       add({ kind: "context", name: node.name.id, loc: node.name.loc, items: node.items }, node.name);
-    else if (node.kind === "configuration") add(binder().configuration(node), node.name);
+    else if (node.kind === "configuration") add(binder(file).configuration(node), node.name);
   }
   for (const node of units) {
     if (node.kind === "packageinstance") {
-      const own = binder();
-      const scope = new Scope(world.root);
+      const own = binder(node.loc.file);
+      const scope = new Scope(rootAt(node.loc.file));
       own.context(node.context, scope);
       const made = own.packageInstance(node, scope);
       if (made) add(made, node.name);
     }
   }
   for (const node of units) {
-    if (node.kind === "packagebody" && work.units.get(node.name.id)?.kind !== "package")
-      binder().error(
+    const { file } = node.loc;
+    const library = world.home(file);
+    if (node.kind === "packagebody" && library.units.get(node.name.id)?.kind !== "package")
+      binder(file).error(
         "no-package",
         node.name.loc,
         `There is no package '${node.name.id}' for this body.`,
         "Write the package itself first.",
       );
     if (node.kind !== "architecture") continue;
-    const entity = work.units.get(node.entity.id);
+    const entity = library.units.get(node.entity.id);
     if (entity?.kind !== "entity") {
-      const own = binder();
+      const own = binder(file);
       own.error(
         "unknown-entity",
         node.entity.loc,
         `There is no entity '${node.entity.id}' for this architecture.`,
-        own.nearText(node.entity.id, work.units.keys(), "Write the entity, with its ports."),
+        own.nearText(node.entity.id, library.units.keys(), "Write the entity, with its ports."),
       );
       continue;
     }
-    const made = binder().architecture(node, entity);
+    const made = binder(file).architecture(node, entity);
     if (entity.architectures.has(node.name.id))
-      binder().error(
+      binder(file).error(
         "duplicate-unit",
         node.name.loc,
         `Entity '${entity.name}' already has an architecture '${node.name.id}'.`,
@@ -718,7 +726,7 @@ export function analyzeUnits(
 
 /** Reads every unit, so that all mistakes are told. */
 export function loadAll(world: World): void {
-  for (const unit of world.work.units.values()) {
+  for (const unit of world.designUnits()) {
     if (unit.kind === "context") continue;
     unit.load?.();
     if (unit.kind === "entity") for (const architecture of unit.architectures.values()) architecture.load?.();

@@ -104,7 +104,7 @@ export class VhdlNames {
       const isHere = home === unit || (home.kind === "entity" && home.name.id === entityName);
       if (isHere || home.kind === "package") put(decl);
     }
-    for (const each of this.world.work.units.values()) put(each);
+    for (const each of this.world.designUnits()) put(each);
     const context = (unit && "context" in unit ? unit.context : []).concat(
       ...this.units.flatMap((each) => (each.kind === "entity" && each.name.id === entityName ? [each.context] : [])),
     );

@@ -192,12 +192,73 @@ export class World {
     return this.types.value ?? this.types.read!();
   }
 
-  /** A library by name. One that is not known is the design's own: all files of a design are in one place. */
+  /** A library by name. One that no folder is named after is the design as a whole. */
   library(name: string): LibraryDecl {
     return this.libraries.get(name) ?? this.work;
   }
+
+  /**
+   * Files in a folder that has the name of a library which the design uses make up that library; within it, `work` is
+   * that one first.
+   */
+  formLibraries(units: readonly UnitNode[]): void {
+    const { sources } = this;
+    const used = new Set<string>();
+    for (const unit of units)
+      for (const item of "context" in unit ? unit.context : [])
+        if (item.kind === "library") for (const { id } of item.names) if (!this.libraries.has(id)) used.add(id);
+    if (!sources || used.size === 0) return;
+    for (const { loc } of units) {
+      if (loc.file < 0 || this.folders.has(loc.file)) continue;
+      const folders = sources.files[loc.file].name.toLowerCase().split("/").slice(0, -1);
+      const name = folders.findLast((folder) => used.has(folder));
+      if (!name) continue;
+      let library = this.libraries.get(name);
+      if (!library) {
+        library = { kind: "library", name, loc: libraryLoc, units: new Map() };
+        this.libraries.set(name, library);
+        const root = new Scope(this.root);
+        root.add({ ...library, name: "work" });
+        this.roots.set(library, root);
+      }
+      this.folders.set(loc.file, library);
+    }
+  }
+  private readonly folders = new Map<number, LibraryDecl>();
+  private readonly roots = new Map<LibraryDecl, Scope>();
+
+  /** The library that a file belongs to. */
+  home(file: number): LibraryDecl {
+    return this.folders.get(file) ?? this.work;
+  }
+  /** What units of a library see first. */
+  rootOf(library: LibraryDecl): Scope {
+    return this.roots.get(library) ?? this.root;
+  }
+  /** Adds a unit to its library, and to what the design has as a whole. @returns What the library has of that name. */
+  addUnit(library: LibraryDecl, name: string, unit: UnitEntry): UnitEntry | null {
+    const old = library.units.get(name);
+    if (old && !(library === this.work && this.lent.has(name))) return old;
+    library.units.set(name, unit);
+    if (library === this.work) this.lent.delete(name);
+    else if (!this.work.units.has(name)) {
+      this.work.units.set(name, unit);
+      this.lent.add(name);
+    }
+    return null;
+  }
+  /** Names that the design as a whole has from one of its libraries alone. */
+  private readonly lent = new Set<string>();
+  /** Units of all libraries of the design. */
+  designUnits(): Set<UnitEntry> {
+    return new Set([this.work, ...this.roots.keys()].flatMap((library) => [...library.units.values()]));
+  }
+  isDesign(library: LibraryDecl): boolean {
+    return library !== this.builtins.std && library !== this.builtins.ieee;
+  }
+
   unitIn(library: LibraryDecl, name: string): UnitEntry | null {
-    const unit = library.units.get(name) ?? null;
+    const unit = library.units.get(name) ?? (this.isDesign(library) ? this.work.units.get(name) : null) ?? null;
     if (unit && "load" in unit) unit.load?.();
     return unit;
   }
@@ -276,11 +337,12 @@ export class World {
   // ---- what could be made visible -------------------------------------------------------------------------------
 
   private *packages(): Generator<[string, PackageDecl]> {
-    for (const library of [this.builtins.ieee, this.builtins.std, this.work])
+    for (const library of [this.builtins.ieee, this.builtins.std, this.work, ...this.roots.keys()])
       for (const unit of library.units.values())
         if (unit.kind === "package" && unit.generics.length === 0 && unit.name !== "standard") {
-          if (library !== this.work) unit.load?.();
-          yield [`${library.name}.${unit.name}`, unit];
+          if (!this.isDesign(library)) unit.load?.();
+          // those of a folder go by the folder's name
+          if (library !== this.work || unit.library === "work") yield [`${library.name}.${unit.name}`, unit];
         }
   }
 

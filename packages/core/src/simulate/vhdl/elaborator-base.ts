@@ -126,8 +126,8 @@ export abstract class ElaboratorBase {
       observed: new Set(),
       elaboratePackage: (unit) => this.elaboratePackage(unit),
     };
-    for (const library of [world.builtins.std, world.builtins.ieee, world.work])
-      for (const unit of unitsInUse(library)) if (unit.kind === "package" && unit.generics.length === 0) this.own(unit);
+    for (const list of [unitsInUse(world.builtins.std), unitsInUse(world.builtins.ieee), world.designUnits()])
+      for (const unit of list) if (unit.kind === "package" && unit.generics.length === 0) this.own(unit);
   }
 
   protected own(unit: PackageDecl): void {

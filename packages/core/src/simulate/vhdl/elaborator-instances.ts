@@ -374,7 +374,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
       inner = rule.inner;
     }
     if (!unit && each.component) {
-      const found = this.world.unitIn(this.world.work, each.component.name);
+      const found = this.world.unitIn(this.world.home(each.loc.file), each.component.name);
       if (found?.kind === "entity") unit = { kind: "entity", entity: found, architecture: null };
       else {
         const module = this.foreignModule?.(each.component.name);
@@ -382,9 +382,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
       }
     }
     if (!unit) {
-      const names = [...this.world.work.units.values()]
-        .filter((found) => found.kind === "entity")
-        .map((found) => found.name);
+      const names = [...this.world.designUnits()].filter((found) => found.kind === "entity").map((found) => found.name);
       this.report.error(
         "vhdl/unbound",
         each.loc,
