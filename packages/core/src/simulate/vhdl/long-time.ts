@@ -5,7 +5,7 @@
  */
 
 /** Largest number below 10^21, eleven days of femtoseconds: what a count of base units goes up to. */
-export const mostUnits = 999_999_999_999_999_868_928;
+export const mostUnits = 10 ** 21 - 2 ** 17;
 
 const isExact = (value: number): boolean => Math.abs(value) <= Number.MAX_SAFE_INTEGER;
 const isCounted = (value: number): boolean => Math.abs(value) <= mostUnits;
