@@ -1,6 +1,7 @@
 import type { Loc } from "../common/source.ts";
 import type { TimeScale } from "../hdl/verilog/ast.ts";
-import type { DataType, Dim } from "./types.ts";
+import type { ClassModel } from "./class-info.ts";
+import type { DataType, Dim, IntegralType } from "./types.ts";
 
 /**
  * The elaborated model that both languages share: parameters are numbers, names are objects, every expression carries
@@ -66,7 +67,7 @@ interface ExprBase {
   readonly width: number;
   readonly signed: boolean;
   readonly loc: Loc;
-  /** Absent for bits. A real has width 64 and a string width 0. */
+  /** Absent for bits. A real has width 64; a string, a handle and an array that grows have width 0 (see `formOf`). */
   readonly form?: "real" | "string";
 }
 export type UnaryKind = "not" | "neg" | "redand" | "redor" | "redxor" | "lognot";
@@ -97,11 +98,15 @@ export type BinaryKind =
   | "logor";
 
 export type SystemArg =
-  | { readonly kind: "expr"; readonly expr: Expr }
+  /** With its type where a pattern shows more of it than a number. */
+  | { readonly kind: "expr"; readonly expr: Expr; readonly type?: IntegralType }
   /** A variable that the call may write: a file's line, a seed, a memory. */
   | { readonly kind: "place"; readonly expr: Expr; readonly target: Target }
   | { readonly kind: "array"; readonly signal: Signal; readonly loc: Loc }
   | { readonly kind: "scope"; readonly path: string; readonly instance: Instance }
+  | { readonly kind: "type"; readonly type: DataType }
+  /** An expression over the elements of an array, worked out for each of them. */
+  | { readonly kind: "lambda"; readonly item: Signal; readonly index: Signal; readonly expr: Expr }
   | { readonly kind: "none" };
 
 /**
@@ -157,6 +162,8 @@ export interface Target {
   readonly parts: readonly TargetPart[];
   readonly width: number;
   readonly form?: "real" | "string";
+  /** Of a handle. */
+  readonly type?: DataType;
   readonly loc: Loc;
 }
 
@@ -403,4 +410,5 @@ export interface DesignModel {
   readonly joins: NetJoin[];
   readonly switches: NetSwitch[];
   readonly subroutines: Subroutine[];
+  readonly classes?: readonly ClassModel[];
 }

@@ -1,5 +1,6 @@
 import type { Loc } from "../common/source.ts";
-import type { SubroutineItem } from "../hdl/verilog/ast.ts";
+import type { Access, SubroutineItem } from "../hdl/verilog/ast.ts";
+import type { ClassDecl, ClassInfo, ClassProperty } from "./class-info.ts";
 import type { AnyValue, BlockId, Instance, Signal, Subroutine } from "./model.ts";
 import type { DataType } from "./types.ts";
 
@@ -13,12 +14,32 @@ export type Meaning =
   | { readonly kind: "signal"; readonly signal: Signal }
   | { readonly kind: "constant"; readonly constant: Constant; readonly loc: Loc }
   | { readonly kind: "type"; readonly type: DataType; readonly loc: Loc }
-  | { readonly kind: "subroutine"; readonly node: SubroutineItem; readonly scope: Scope; sub: Subroutine | null }
+  | {
+      readonly kind: "subroutine";
+      readonly node: SubroutineItem;
+      readonly scope: Scope;
+      sub: Subroutine | null;
+      /** Of a class. */
+      readonly method?: Method;
+    }
+  | { readonly kind: "class"; readonly decl: ClassDecl; readonly loc: Loc }
+  | { readonly kind: "property"; readonly property: ClassProperty }
   | { readonly kind: "scope"; readonly scope: Scope; readonly loc: Loc }
   /** Generate loops and arrays of instances, by index. */
   | { readonly kind: "scopes"; readonly list: ReadonlyMap<number, Scope>; readonly loc: Loc }
   | { readonly kind: "block"; readonly scope: Scope; readonly id: BlockId }
   | { readonly kind: "genvar"; readonly loc: Loc };
+
+/** A method of a class: a subroutine with the object as its first argument, unless it is static. */
+export interface Method {
+  readonly owner: ClassInfo;
+  readonly isStatic: boolean;
+  readonly isVirtual: boolean;
+  readonly isPure: boolean;
+  readonly access: Access;
+  /** What is called by the class of the object; null until it is asked for. */
+  dispatcher: Subroutine | null;
+}
 
 /** What names mean within a module, a generate block, a named block or a subroutine; inner ones hide outer ones. */
 export class Scope {
@@ -33,6 +54,10 @@ export class Scope {
   subroutine: Subroutine | null = null;
   /** Variables declared here live for one call, unless they say otherwise. */
   automatic = false;
+  /** The class that this is the scope of. */
+  ofClass: ClassInfo | null = null;
+  /** That of the class which this one extends: its names are known here too. */
+  base: Scope | null = null;
   generateCount = 0;
   blockCount = 0;
 
@@ -43,7 +68,7 @@ export class Scope {
     readonly prefix: string,
     /** This scope's own name; "" for unnamed ones. */
     readonly name: string,
-    readonly kind: "unit" | "package" | "module" | "generate" | "block" | "subroutine",
+    readonly kind: "unit" | "package" | "module" | "class" | "generate" | "block" | "subroutine",
   ) {
     if (parent && parent.instance === instance) {
       this.automatic = parent.automatic;
@@ -63,7 +88,7 @@ export class Scope {
 
   /** Declared here, or imported here. */
   local(name: string): Meaning | undefined {
-    const own = this.names.get(name);
+    const own = this.names.get(name) ?? this.base?.own(name);
     if (own || this.imports.length === 0) return own;
     for (const source of this.imports) {
       const meaning = source.own(name);
@@ -74,7 +99,7 @@ export class Scope {
 
   /** Declared here, or exported from here. */
   own(name: string): Meaning | undefined {
-    const known = this.names.get(name);
+    const known = this.names.get(name) ?? this.base?.own(name);
     if (known || this.exports.length === 0 || this.isAsked) return known;
     // packages may export each other
     this.isAsked = true;
@@ -111,6 +136,12 @@ export class Scope {
       yield* scope.names.keys();
       for (const source of scope.imports) yield* source.names.keys();
     }
+  }
+
+  /** The class whose text this scope is in. */
+  get classAround(): ClassInfo | null {
+    for (let scope: Scope | null = this; scope; scope = scope.parent) if (scope.ofClass) return scope.ofClass;
+    return null;
   }
 
   /** The module, interface or package that this scope belongs to. */

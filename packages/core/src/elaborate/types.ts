@@ -1,3 +1,4 @@
+import type { ClassInfo } from "./class-info.ts";
 import type { Value } from "./model.ts";
 
 /** Data types after elaboration: all bounds are numbers. Unpacked structs of plain members are kept as packed ones. */
@@ -55,11 +56,21 @@ export interface ContainerType {
   readonly key: DataType | null;
   /** Highest index of a bounded queue. */
   readonly bound: number | null;
+  /** Bounds of an array of what has no bits: it keeps its size. */
+  readonly fixed?: Dim;
+}
+/** A handle of an object; `info` is null for the type of `null` alone. */
+export interface ClassType {
+  readonly kind: "class";
+  readonly info: ClassInfo | null;
 }
 export type DataType =
   | IntegralType
   | ArrayType
   | ContainerType
+  | ClassType
+  /** Whatever a mailbox without a type holds. */
+  | { readonly kind: "any" }
   | { readonly kind: "real" }
   | { readonly kind: "string" }
   | { readonly kind: "event" }
@@ -69,6 +80,17 @@ export const realType: DataType = { kind: "real" };
 export const stringType: DataType = { kind: "string" };
 export const eventType: DataType = { kind: "event" };
 export const voidType: DataType = { kind: "void" };
+
+/**
+ * Form of the values of a type; undefined for bits. Strings, handles of objects and arrays that grow are all carried as
+ * values of JavaScript, the null handle as an empty string.
+ */
+export function formOf(type: DataType): "real" | "string" | undefined {
+  if (type.kind === "real") return "real";
+  return type.kind === "string" || type.kind === "class" || type.kind === "container" || type.kind === "any"
+    ? "string"
+    : undefined;
+}
 
 export function sizeOf(dim: Dim): number {
   return Math.abs(dim.left - dim.right) + 1;
@@ -218,8 +240,11 @@ export function typeText(type: DataType): string {
       const { dims, element } = unpackedDims(type);
       return `${typeText(element)} $${dims.map((dim) => `[${dim.left}:${dim.right}]`).join("")}`.replace("$", "");
     }
+    case "class":
+      return type.info ? type.info.name : "null";
     case "container": {
-      const { flavour, key } = type;
+      const { flavour, key, fixed } = type;
+      if (fixed) return `${typeText(type.element)} [${fixed.left}:${fixed.right}]`;
       const inside = flavour === "array" ? "" : flavour === "queue" ? "$" : key ? typeText(key) : "*";
       return `${typeText(type.element)} [${inside}]`;
     }
@@ -239,5 +264,6 @@ export function sameType(a: DataType, b: DataType): boolean {
   if (a.kind === "array" && b.kind === "array")
     return sizeOf(a.dim) === sizeOf(b.dim) && sameType(a.element, b.element);
   if (a.kind === "integral" && b.kind === "integral") return a.width === b.width;
+  if (a.kind === "class" && b.kind === "class") return a.info === b.info;
   return a.kind === b.kind;
 }

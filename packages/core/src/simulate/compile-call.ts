@@ -55,7 +55,7 @@ export class Calls {
     if (!result) return { a: "0", b: "0" };
     const form = elementForm(result);
     const a = c.temp("f");
-    if (form === "real" || form === "string") {
+    if (form === "real" || form === "string" || form === "object") {
       c.emit(`${a}=X.v;`);
       this.outputs(c, sub, args);
       return { a, b: "0" };
@@ -93,11 +93,13 @@ export class Calls {
       const form = elementForm(signal);
       if (direction === "output" && form !== "object") return;
       if (form === "object") {
-        if (!("op" in arg) || arg.op !== "signal") return;
-        const object = this.program.object(arg.signal);
+        if (!("op" in arg)) return;
+        const isVariable = arg.op === "signal";
+        const object = c.temp("p");
+        c.emit(`${object}=${c.text(arg)};`);
         // by value it is a copy, else the very same; an output begins empty
         const held =
-          direction === "input"
+          direction === "input" && isVariable
             ? `T.copyContainer(${object})`
             : direction === "output"
               ? `T.emptyContainer(${object})`
@@ -139,6 +141,10 @@ export class Calls {
       if (form === "real" || form === "string") {
         const value = sub.automatic ? `${list}[${at++}]` : this.readForm(c, wholeTarget(signal));
         if (sub.automatic) at++;
+        if (signal.type.kind === "any") {
+          this.program.objects.take(c, target, value);
+          return;
+        }
         this.program.writes.assignForm(c, target, value);
         return;
       }
@@ -261,7 +267,7 @@ export class Calls {
           ? { a: `A[${at}]`, b: `B[${at}]` }
           : form === "wide"
             ? { a: `WA[${at}]`, b: `WB[${at}]` }
-            : { a: form === "real" ? `R[${at}]` : `S[${at}]`, b: "0" };
+            : { a: form === "real" ? `R[${at}]` : form === "object" ? `OB[${at}]` : `S[${at}]`, b: "0" };
       if (returnsNumber(sub)) after.push(`${result.fourState ? `Z[0]=${read.b};` : ""}return ${read.a};`);
       else after.push(`X.v=${read.a};`);
       if (!returnsNumber(sub) && (form === "narrow" || form === "wide") && result.fourState)
@@ -306,7 +312,9 @@ export class Calls {
       return;
     }
     const value =
-      form === "real" || form === "string" ? "X.v" : `{a:${up("X.v")},b:${result.fourState ? up("X.r") : "0n"}}`;
+      form === "real" || form === "string" || form === "object"
+        ? "X.v"
+        : `{a:${up("X.v")},b:${result.fourState ? up("X.r") : "0n"}}`;
     this.text.push(`CF[${number}]=function(v){${stores.join("")}${name}(${given.join(",")});return ${value};};`);
   }
 }

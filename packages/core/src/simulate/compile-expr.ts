@@ -710,6 +710,12 @@ export class ExprCompiler {
     if (quick) return quick;
     const a = this.temp();
     const b = this.temp();
+    if (expr.name.startsWith("object.")) {
+      const pair = this.program.objects.bits(this, expr);
+      this.emit(`${a}=${pair.a};${b}=${pair.b};`);
+      this.made.set(expr, { a, b });
+      return { a, b };
+    }
     this.emit(
       `${this.program.tasks.call(this, expr)};${a}=${wide ? "X.a" : "H.down(X.a)"};${b}=${wide ? "X.b" : "H.down(X.b)"};`,
     );
@@ -778,6 +784,11 @@ export class ExprCompiler {
         return old ?? value;
       }
       case "system": {
+        if (expr.name.startsWith("object.")) {
+          const held = this.temp("r");
+          this.emit(`${held}=${this.program.objects.value(this, expr)};`);
+          return held;
+        }
         if (expr.name === "$realtime") return `T.scaledReal(${this.program.scaleOf(expr)})`;
         const result = this.temp("r");
         this.emit(`${this.program.tasks.call(this, expr)};${result}=X.v;`);
@@ -794,6 +805,7 @@ export class ExprCompiler {
       case "strconst":
         return quoted(expr.value);
       case "signal":
+        if (expr.signal.type.kind === "container") return this.program.object(expr.signal);
         if (expr.signal.automatic) return `l${expr.signal.id}a`;
         return `S[${this.program.storage.places[this.program.storage.root(expr.signal).signal.id].at}]`;
       case "element": {
@@ -824,7 +836,9 @@ export class ExprCompiler {
       }
       case "system": {
         const result = this.temp("s");
-        this.emit(`${this.program.tasks.call(this, expr)};${result}=X.v;`);
+        if (expr.name.startsWith("object.")) this.emit(`${result}=${this.program.objects.value(this, expr)};`);
+        else if (expr.name === "any.make") this.emit(`${result}=${this.program.objects.any(this, expr)};`);
+        else this.emit(`${this.program.tasks.call(this, expr)};${result}=X.v;`);
         return result;
       }
       default:

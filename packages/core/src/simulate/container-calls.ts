@@ -1,15 +1,34 @@
 import type { Value } from "../elaborate/model.ts";
-import type { Container, Item } from "./container.ts";
+import type { ContainerType } from "../elaborate/types.ts";
+import { Container, type Item, Through } from "./container.ts";
 
 /** An argument of a call on a container. */
 export type ContainerArg =
   | { readonly kind: "bits"; readonly a: bigint; readonly b: bigint; readonly set?: (value: Item) => void }
   | { readonly kind: "real"; readonly value: number; readonly set?: (value: Item) => void }
-  | { readonly kind: "string" | "literal"; readonly text: string; readonly set?: (value: Item) => void }
-  | { readonly kind: "object"; readonly object: Container };
+  | { readonly kind: "string" | "literal"; readonly text: Item; readonly set?: (value: Item) => void }
+  | { readonly kind: "object"; readonly object: Container }
+  | { readonly kind: "type"; readonly type: ContainerType }
+  | {
+      readonly kind: "lambda";
+      readonly width: number;
+      readonly signed: boolean;
+      readonly of: (item: Item, key: Item) => Item;
+    };
 
-const itemOf = (arg: ContainerArg): Item =>
-  arg.kind === "bits" ? { a: arg.a, b: arg.b } : arg.kind === "real" ? arg.value : arg.kind === "object" ? 0 : arg.text;
+/** An element's value; an array of its own is copied. */
+function itemOf(arg: ContainerArg): Item {
+  if (arg.kind === "bits") return { a: arg.a, b: arg.b };
+  if (arg.kind === "real") return arg.value;
+  if (arg.kind === "string" || arg.kind === "literal")
+    return arg.text instanceof Container ? arg.text.copy() : arg.text;
+  return 0;
+}
+/** The container that an argument is. */
+const heldBy = (arg: ContainerArg): Container =>
+  arg.kind === "object" ? arg.object : ((arg as { text: Item }).text as Container);
+const throughOf = (arg: ContainerArg | undefined): Through | null =>
+  arg?.kind === "lambda" ? new Through(arg.width, arg.signed, arg.of) : null;
 const whole = (value: number): Value => ({ a: BigInt.asUintN(32, BigInt(value)), b: 0n });
 
 /**
@@ -18,11 +37,38 @@ const whole = (value: number): Value => ({ a: BigInt.asUintN(32, BigInt(value)),
  * @returns The value of those that have one.
  */
 export function containerCall(what: string, args: readonly ContainerArg[], draw: () => number): Item | null {
-  const { object } = args[0] as ContainerArg & { kind: "object" };
+  if (what === "made") {
+    const made = new Container((args[1] as ContainerArg & { kind: "type" }).type);
+    assign(made, args.slice(2));
+    return made;
+  }
+  const object = heldBy(args[0]);
   const item = (at: number) => itemOf(args[at]);
   switch (what) {
     case "get":
       return object.get(item(1));
+    case "reach":
+      return object.reach(item(1));
+    case "find":
+    case "find_index":
+    case "find_first":
+    case "find_first_index":
+    case "find_last":
+    case "find_last_index":
+    case "min":
+    case "max":
+    case "unique":
+    case "unique_index": {
+      const { type } = args[1] as ContainerArg & { kind: "type" };
+      const made = new Container(type);
+      const keys = what.endsWith("_index");
+      made.replace(
+        object.located(what, throughOf(args[2])).map(([key, value]) => (keys ? key : value)),
+        [],
+        null,
+      );
+      return made;
+    }
     case "set":
       object.set(item(1), item(2));
       return null;
@@ -46,7 +92,7 @@ export function containerCall(what: string, args: readonly ContainerArg[], draw:
     case "prev": {
       const place = args[1];
       const found = object.neighbour(what, item(1));
-      if (found !== null && place.kind !== "object") place.set?.(found);
+      if (found !== null && "set" in place) place.set?.(found);
       return whole(found === null ? 0 : 1);
     }
     case "push_back":
@@ -68,14 +114,14 @@ export function containerCall(what: string, args: readonly ContainerArg[], draw:
     case "sort":
     case "rsort":
     case "shuffle":
-      object.arrange(what, draw);
+      object.arrange(what, draw, throughOf(args[1]));
       return null;
     case "sum":
     case "product":
     case "and":
     case "or":
     case "xor":
-      return object.reduce(what);
+      return object.reduce(what, throughOf(args[2]));
     default:
       throw new Error(`No container call ${what}.`);
   }
@@ -95,10 +141,12 @@ function assign(object: Container, args: readonly ContainerArg[]): void {
     else if (tag === "size") size = Number(BigInt.asIntN(64, (itemOf(first) as Value).a));
     else if (tag === "key") entries.push([itemOf(first), itemOf(args[at++])]);
     else {
-      const { object: from } = first as ContainerArg & { kind: "object" };
+      const from = heldBy(first);
       if (tag === "slice") for (const item of from.slice(itemOf(args[at++]), itemOf(args[at++]))) items.push(item);
-      else if (from.type.flavour === "map") entries.push(...from.entries());
-      else for (const item of from.items()) items.push(item);
+      else if (from.type.flavour === "map") {
+        entries.push(...from.entries());
+        fallback ??= from.ownDefault;
+      } else for (const item of from.items()) items.push(item);
     }
   }
   if (size === null) object.replace(items, entries, fallback);

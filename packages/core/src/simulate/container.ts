@@ -1,8 +1,16 @@
 import type { Value } from "../elaborate/model.ts";
-import type { ContainerType, DataType } from "../elaborate/types.ts";
+import { type ContainerType, type DataType, sizeOf } from "../elaborate/types.ts";
+import { ObjectValue, TypedValue } from "./objects.ts";
 
-/** A value of an element or a key: bits, a real, or a string. */
-export type Item = Value | number | string;
+/** A value of an element or a key: bits, a real, a string, an object, an array of its own, or one of any type. */
+export type Item = Value | number | string | Container | ObjectValue | TypedValue;
+/** Whether an item is bits. */
+export const isBits = (item: Item): item is Value =>
+  typeof item === "object" &&
+  !(item instanceof Container) &&
+  !(item instanceof ObjectValue) &&
+  !(item instanceof TypedValue);
+const copyOf = (item: Item): Item => (item instanceof Container ? item.copy() : item);
 
 /** More elements than this are a runaway, not a test bench: each takes some hundred bytes. */
 const mostElements = 5_000_000;
@@ -27,7 +35,9 @@ export class Container {
   constructor(
     readonly type: ContainerType,
     private readonly most = mostElements,
-  ) {}
+  ) {
+    if (type.fixed) this.resize(sizeOf(type.fixed), []);
+  }
 
   get size(): number {
     return this.type.flavour === "map" ? this.map.size : this.list.length;
@@ -38,6 +48,11 @@ export class Container {
     return this.fallback ?? nothingOf(this.type.element);
   }
 
+  /** What `'{default: value}` gave an associative array. */
+  get ownDefault(): Item | null {
+    return this.fallback;
+  }
+
   items(): Item[] {
     return this.type.flavour === "map" ? this.sorted().map((entry) => entry.value) : this.list;
   }
@@ -46,6 +61,7 @@ export class Container {
   private name(key: Item): string {
     if (typeof key === "string") return `s${key}`;
     if (typeof key === "number") return `r${key}`;
+    if (!isBits(key)) return "x";
     return key.b === 0n ? `b${this.number(key)}` : "x";
   }
 
@@ -57,7 +73,7 @@ export class Container {
   private sorted(): { readonly key: Item; value: Item }[] {
     this.order ??= [...this.map.values()].sort((x, y) => {
       const [left, right] = [x.key, y.key];
-      if (typeof left === "object" && typeof right === "object") {
+      if (isBits(left) && isBits(right)) {
         const [one, other] = [this.number(left), this.number(right)];
         return one < other ? -1 : one > other ? 1 : 0;
       }
@@ -69,6 +85,14 @@ export class Container {
   get(key: Item): Item {
     if (this.type.flavour === "map") return this.map.get(this.name(key))?.value ?? this.nothing;
     return this.list[placeOf(key)] ?? this.nothing;
+  }
+
+  /** As `get`, for what is to be changed: an element of an associative array is made. */
+  reach(key: Item): Item {
+    const { flavour } = this.type;
+    if (flavour === "map" && !this.exists(key)) this.set(key, this.nothing);
+    if (flavour === "queue" && placeOf(key) === this.list.length) this.push(this.nothing);
+    return this.get(key);
   }
 
   /** A write outside of an array does nothing; one right behind the end of a queue adds to it. */
@@ -122,6 +146,7 @@ export class Container {
     if (key === null) {
       this.list = [];
       this.map.clear();
+      if (this.type.fixed) this.resize(sizeOf(this.type.fixed), []);
     } else if (this.type.flavour === "map") this.map.delete(this.name(key));
     else {
       const at = placeOf(key);
@@ -132,20 +157,21 @@ export class Container {
 
   resize(size: number, from: readonly Item[]): void {
     if (size > this.most) throw new OvergrownError(this.most);
-    this.list = Array.from({ length: Math.max(0, size) }, (_, i) => from[i] ?? this.nothing);
+    this.list = Array.from({ length: Math.max(0, size) }, (_, i) => (i < from.length ? copyOf(from[i]) : this.nothing));
   }
 
   replace(items: readonly Item[], entries: readonly (readonly [Item, Item])[], fallback: Item | null): void {
-    this.list = this.type.flavour === "map" ? [] : [...items];
+    if (this.type.fixed) this.resize(sizeOf(this.type.fixed), items);
+    else this.list = this.type.flavour === "map" ? [] : items.map(copyOf);
     this.cut();
     this.map.clear();
     this.order = null;
     this.fallback = fallback;
-    for (const [key, value] of entries) this.set(key, value);
+    for (const [key, value] of entries) this.set(key, copyOf(value));
   }
 
   copy(): Container {
-    const made = new Container(this.type);
+    const made = new Container(this.type, this.most);
     made.replace(this.list, this.type.flavour === "map" ? this.entries() : [], this.fallback);
     return made;
   }
@@ -174,7 +200,7 @@ export class Container {
     if (which === "first") return order[0]?.key ?? null;
     if (which === "last") return order.at(-1)?.key ?? null;
     const isBefore = (one: Item): boolean =>
-      typeof one === "object" && typeof key === "object" ? this.number(one) < this.number(key) : one < key;
+      isBits(one) && isBits(key) ? this.number(one) < this.number(key) : one < key;
     let low = 0;
     let high = order.length;
     while (low < high) {
@@ -187,7 +213,7 @@ export class Container {
     return order[isHere ? low + 1 : low]?.key ?? null;
   }
 
-  arrange(how: "reverse" | "sort" | "rsort" | "shuffle", draw: () => number): void {
+  arrange(how: "reverse" | "sort" | "rsort" | "shuffle", draw: () => number, by: Through | null = null): void {
     if (how === "reverse") this.list.reverse();
     else if (how === "shuffle")
       // Fisher and Yates, as Durstenfeld 1964 has it
@@ -196,7 +222,10 @@ export class Container {
         [this.list[i], this.list[j]] = [this.list[j], this.list[i]];
       }
     else {
-      this.list.sort((x, y) => this.compare(x, y));
+      if (by) {
+        const ranked = this.list.map((item, i) => ({ item, rank: by.rank(item, whole(i)) }));
+        this.list = ranked.sort((x, y) => inOrder(x.rank, y.rank)).map(({ item }) => item);
+      } else this.list.sort((x, y) => this.compare(x, y));
       if (how === "rsort") this.list.reverse();
     }
   }
@@ -204,19 +233,50 @@ export class Container {
   private compare(x: Item, y: Item): number {
     const { element } = this.type;
     const signed = element.kind === "integral" && element.signed ? element.width : 0;
-    const rank = (item: Item) => (typeof item === "object" ? (signed ? BigInt.asIntN(signed, item.a) : item.a) : item);
-    const [left, right] = [rank(x), rank(y)];
-    return left < right ? -1 : left > right ? 1 : 0;
+    const rank = (item: Item) => (isBits(item) ? (signed ? BigInt.asIntN(signed, item.a) : item.a) : item);
+    return inOrder(rank(x) as bigint, rank(y) as bigint);
+  }
+
+  /** Elements with their keys, in order. */
+  pairs(): (readonly [Item, Item])[] {
+    return this.type.flavour === "map" ? this.entries() : this.list.map((item, i) => [whole(i), item]);
+  }
+
+  /** What `find` and its kin choose, as items and their keys (IEEE 1800-2017 clause 7.12.1). */
+  located(how: string, through: Through | null): (readonly [Item, Item])[] {
+    const pairs = this.pairs();
+    const rank = ([key, item]: readonly [Item, Item]) => (through ? through.rank(item, key) : this.rankOf(item));
+    if (/^find/.test(how)) {
+      const found = pairs.filter(([key, item]) => through!.holds(item, key));
+      return /first/.test(how) ? found.slice(0, 1) : /last/.test(how) ? found.slice(-1) : found;
+    }
+    const ranks = pairs.map(rank);
+    if (how === "unique" || how === "unique_index") {
+      const seen = new Set<unknown>();
+      return pairs.filter((_, i) => !seen.has(ranks[i]) && seen.add(ranks[i]));
+    }
+    let best = 0;
+    for (let i = 1; i < pairs.length; i++)
+      if (how === "min" ? inOrder(ranks[i], ranks[best]) < 0 : inOrder(ranks[i], ranks[best]) > 0) best = i;
+    return pairs.slice(best, best + 1);
+  }
+
+  private rankOf(item: Item): Rank {
+    const { element } = this.type;
+    if (isBits(item))
+      return element.kind === "integral" && element.signed ? BigInt.asIntN(element.width, item.a) : item.a;
+    return item as Rank;
   }
 
   /** `sum` and its kin over elements of bits; any x or z makes the result x. */
-  reduce(how: "sum" | "product" | "and" | "or" | "xor"): Value {
+  reduce(how: "sum" | "product" | "and" | "or" | "xor", through: Through | null = null): Value {
     const { element } = this.type;
-    const width = element.kind === "integral" ? element.width : 32;
+    const width = through?.width ?? (element.kind === "integral" ? element.width : 32);
     const ones = (1n << BigInt(width)) - 1n;
     let result = how === "product" ? 1n : how === "and" ? ones : 0n;
-    for (const item of this.items()) {
-      if (typeof item !== "object") continue;
+    for (const [key, own] of this.pairs()) {
+      const item = through ? through.of(own, key) : own;
+      if (!isBits(item)) continue;
       if (item.b !== 0n) return { a: ones, b: ones };
       if (how === "sum") result += item.a;
       else if (how === "product") result *= item.a;
@@ -229,8 +289,33 @@ export class Container {
   }
 }
 
+type Rank = bigint | number | string;
+const inOrder = (x: Rank, y: Rank): number => (x < y ? -1 : x > y ? 1 : 0);
+const whole = (value: number): Value => ({ a: BigInt(value), b: 0n });
+
+/** An expression over elements and their keys: `with (...)`. */
+export class Through {
+  constructor(
+    readonly width: number,
+    private readonly signed: boolean,
+    readonly of: (item: Item, key: Item) => Item,
+  ) {}
+
+  holds(item: Item, key: Item): boolean {
+    const value = this.of(item, key);
+    return isBits(value) ? (value.a & ~value.b) !== 0n : Boolean(value);
+  }
+
+  rank(item: Item, key: Item): Rank {
+    const value = this.of(item, key);
+    if (isBits(value)) return this.signed ? BigInt.asIntN(this.width, value.a) : value.a;
+    return value as Rank;
+  }
+}
+
 function nothingOf(type: DataType): Item {
-  if (type.kind === "string") return "";
+  if (type.kind === "string" || type.kind === "class" || type.kind === "any") return "";
+  if (type.kind === "container") return new Container(type);
   if (type.kind === "real") return 0;
   if (type.kind !== "integral") return { a: 0n, b: 0n };
   const ones = type.fourState ? (1n << BigInt(type.width)) - 1n : 0n;
@@ -240,7 +325,7 @@ function nothingOf(type: DataType): Item {
 /** Place in a list; -1 for x and for what is outside of all lists. */
 function placeOf(key: Item): number {
   if (typeof key === "number") return Math.trunc(key);
-  if (typeof key === "string" || key.b !== 0n) return -1;
+  if (!isBits(key) || key.b !== 0n) return -1;
   const at = Number(BigInt.asIntN(64, key.a));
   return at < 0 ? -1 : at;
 }

@@ -1,4 +1,5 @@
 import { bitsString } from "../elaborate/evaluate.ts";
+import { elementOf, type IntegralType, sizeOf } from "../elaborate/types.ts";
 
 /** Text of `$display` and its kin (IEEE 1364-2005 clause 17.1, IEEE 1800-2017 clause 21.2). */
 
@@ -12,7 +13,8 @@ export type PrintArg =
       readonly signed: boolean;
       readonly a: bigint;
       readonly b: bigint;
-      readonly enumName?: string;
+      /** Of what is more than a number: an enumeration, a struct, an array that is carried as a vector. */
+      readonly type?: IntegralType;
     }
   | { readonly kind: "real"; readonly value: number }
   | { readonly kind: "string"; readonly text: string }
@@ -38,15 +40,42 @@ export interface FormatContext {
 
 export type Radix = "b" | "o" | "d" | "h";
 
-/** @param radix Of arguments without a format. */
 /** A value as in an assignment pattern (IEEE 1800-2017 clause 21.2.1.7). */
 export function patternText(arg: PrintArg): string {
-  if (arg.kind === "bits") return arg.enumName ?? formatBits(arg, "d", 0, false);
+  if (arg.kind === "bits") return arg.type ? typedText(arg, arg.type) : formatBits(arg, "d", 0, false);
   if (arg.kind === "real") return formatReal(arg.value, "g", null, null, false);
   if (arg.kind === "none") return "";
   return arg.kind === "pattern" ? arg.text : `"${arg.text}"`;
 }
 
+function typedText(arg: PrintArg & { kind: "bits" }, type: IntegralType): string {
+  const part = (own: IntegralType, offset: number): string => {
+    const cut = (plane: bigint) => BigInt.asUintN(own.width, plane >> BigInt(offset));
+    const bits = { kind: "bits" as const, width: own.width, signed: own.signed, a: cut(arg.a), b: cut(arg.b) };
+    if (own.holds === "string") return patternText({ kind: "string", text: textOfBits(bits.a) });
+    if (own.holds === "real")
+      return patternText({ kind: "real", value: new Float64Array(new BigUint64Array([bits.a]).buffer)[0] });
+    return typedText(bits, own);
+  };
+  const { members } = type.enumeration ?? {};
+  const name = members?.find(({ value }) => value.a === arg.a && value.b === arg.b)?.name;
+  if (name) return name;
+  if (type.unpacked) {
+    const element = elementOf(type);
+    const size = sizeOf(type.dims[0]);
+    return `'{${Array.from({ length: size }, (_, i) => part(element, (size - 1 - i) * element.width)).join(", ")}}`;
+  }
+  if (type.struct && type.dims.length === 0)
+    return `'{${type.struct.members.map((member) => `${member.name}:${part(member.type, member.offset)}`).join(", ")}}`;
+  return formatBits(arg, "d", 0, false);
+}
+function textOfBits(bits: bigint): string {
+  let text = "";
+  for (let at = bits; at > 0n; at >>= 8n) text = String.fromCharCode(Number(at & 255n)) + text;
+  return text;
+}
+
+/** @param radix Of arguments without a format. */
 export function formatArgs(args: readonly PrintArg[], radix: Radix, context: FormatContext): string {
   let out = "";
   for (let i = 0; i < args.length; i++) {

@@ -14,13 +14,14 @@ import type {
   Target,
   Value,
 } from "../elaborate/model.ts";
-import { sizeOf, vectorType } from "../elaborate/types.ts";
+import { type DataType, formOf, sizeOf, vectorType } from "../elaborate/types.ts";
 import { readsOf } from "../elaborate/verilog/bind-stmt.ts";
 import { suspends } from "../elaborate/verilog/bind-subroutine.ts";
 import { type ClockGroups, findClockGroups } from "./clock-groups.ts";
 import { type Code, joined, js, OpenPlace, openPlaces, rendered } from "./code.ts";
 import { Calls } from "./compile-call.ts";
 import { type Bits, ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
+import { ObjectCode } from "./compile-object.ts";
 import { StmtCompiler } from "./compile-stmt.ts";
 import { TaskCalls } from "./compile-task.ts";
 import { arrayQueue, Writes } from "./compile-write.ts";
@@ -96,6 +97,9 @@ export class Program {
   readonly writes: Writes;
   readonly calls: Calls;
   readonly tasks: TaskCalls;
+  readonly objects: ObjectCode;
+  /** Types that calls of the runtime name. */
+  readonly types: DataType[] = [];
   /** Finest precision of all modules, as a power of ten of a second. */
   readonly precision: number;
   readonly processes: ProcessInfo[] = [];
@@ -131,6 +135,7 @@ export class Program {
     this.writes = new Writes(this);
     this.calls = new Calls(this);
     this.tasks = new TaskCalls(this);
+    this.objects = new ObjectCode(this);
   }
 
   // ---- what the compilers ask for -----------------------------------------------------------------------------
@@ -355,9 +360,9 @@ export class Program {
         parts: [{ signal: port, width: port.width, index: [], offset: 0, loc }],
         width: port.width,
         loc,
-        ...(port.type.kind === "real" || port.type.kind === "string" ? { form: port.type.kind } : {}),
+        ...(formOf(port.type) ? { form: formOf(port.type) } : {}),
       };
-      const form = port.type.kind === "real" || port.type.kind === "string" ? { form: port.type.kind } : {};
+      const form = formOf(port.type) ? { form: formOf(port.type) } : {};
       if (value) this.continuous({ target: whole, value, instance: instance.parent!, ...extra });
       else if (target) {
         const read: Expr = { op: "signal", signal: port, width: port.width, signed: port.signed, loc, ...form };

@@ -1,4 +1,5 @@
 import type { Instance, Signal } from "../elaborate/model.ts";
+import { unpackedDims } from "../elaborate/types.ts";
 import type { Kernel } from "./kernel.ts";
 import type { Program } from "./program.ts";
 import type { DumpScope, Runtime } from "./runtime.ts";
@@ -103,6 +104,7 @@ export class WaveRecorder {
       : this.runtime.dump.scopes;
     for (const signal of design.signals) {
       if (signal.automatic || /event|object/.test(elementForm(signal)) || signal.instance.kind === "package") continue;
+      if (unpackedDims(signal.type).element.kind === "class") continue;
       if (this.program.calls.dissolved.has(signal)) continue;
       const count = storage.places[signal.id].count;
       if (count && (!this.chosen || count > mostElements)) continue;

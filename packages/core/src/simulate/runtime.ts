@@ -1,7 +1,7 @@
 import type { Loc } from "../common/source.ts";
 import type { AnyValue, Expr, Signal, Value } from "../elaborate/model.ts";
 import { type ContainerType, type DataType, sizeOf } from "../elaborate/types.ts";
-import { Container, type Item } from "./container.ts";
+import { Container, type Item, isBits } from "./container.ts";
 import { type ContainerArg, containerCall } from "./container-calls.ts";
 import type { DesignFiles } from "./design-files.ts";
 import {
@@ -16,6 +16,7 @@ import {
 import { helpers, type makeOutputs } from "./helpers.ts";
 import { FinishSignal, type Kernel, type Thread } from "./kernel.ts";
 import { dumpMemory, loadMemory } from "./memory-file.ts";
+import { copyObject, makeObject, NullHandleError, ObjectValue, TypedValue, WrongTypeError } from "./objects.ts";
 import type { Program } from "./program.ts";
 import { distribution, distUniform, randomInteger } from "./random.ts";
 import { scanText } from "./scan.ts";
@@ -605,6 +606,47 @@ export class Runtime {
     target.set?.(target.form === "string" ? text : { a: helpers.textBits(text), b: 0n });
   }
 
+  /** @throws NullHandleError */
+  object(handle: unknown, place: number): ObjectValue {
+    if (handle instanceof ObjectValue) return handle;
+    throw new NullHandleError(place);
+  }
+
+  makeObject(id: number): ObjectValue {
+    return makeObject(this.program.design.classes![id]);
+  }
+
+  copyObject(object: ObjectValue): ObjectValue {
+    return copyObject(object);
+  }
+
+  any(kind: "bits" | "real" | "string", value: unknown, width: number): TypedValue {
+    return new TypedValue(kind, value instanceof Container ? value.copy() : value, width);
+  }
+
+  /** @param detail Width of bits; class of a handle, or -1. @throws WrongTypeError */
+  take(value: TypedValue, kind: string, detail: number, place: number): unknown {
+    if (!(value instanceof TypedValue) || value.kind !== kind) throw new WrongTypeError(place);
+    if (kind !== "bits") {
+      if (
+        value.value instanceof ObjectValue ? detail < 0 || !this.isA(value.value, detail) : detail >= 0 && value.value
+      )
+        throw new WrongTypeError(place);
+      return value.value;
+    }
+    const { a, b } = value.value as { a: bigint; b: bigint };
+    return { a: BigInt.asUintN(detail, a), b: BigInt.asUintN(detail, b) };
+  }
+
+  /** Whether a handle may be one of this class; null may be of any. */
+  isA(handle: unknown, id: number): boolean {
+    return !(handle instanceof ObjectValue) || handle.model.lineage.includes(id);
+  }
+
+  get types(): readonly DataType[] {
+    return this.program.types;
+  }
+
   makeContainer(signal: number): Container {
     return new Container(this.program.design.signals[signal].type as ContainerType);
   }
@@ -621,11 +663,13 @@ export class Runtime {
   /** Arrays are printed as patterns (IEEE 1800-2017 clause 21.2.1.7). */
   private shown(args: readonly TaskArg[]): PrintArg[] {
     return args.map((arg) =>
-      arg.kind === "object"
-        ? { kind: "pattern", text: containerText(arg.object) }
-        : arg.kind === "array"
-          ? { kind: "pattern", text: this.arrayText(this.program.design.signals[arg.signal]) }
-          : arg,
+      arg.kind === "string" && "text" in arg && typeof arg.text === "object"
+        ? { kind: "pattern", text: itemText(arg.text as Item, null) }
+        : arg.kind === "object"
+          ? { kind: "pattern", text: containerText(arg.object) }
+          : arg.kind === "array"
+            ? { kind: "pattern", text: this.arrayText(this.program.design.signals[arg.signal]) }
+            : arg,
     ) as PrintArg[];
   }
 
@@ -740,8 +784,8 @@ export class Runtime {
     if (name.startsWith("container.")) {
       const value = containerCall(name.slice(10), args as ContainerArg[], () => this.urandom());
       if (value === null) return;
-      if (typeof value === "object") this.give(value.a, value.b);
-      else out.v = value;
+      if (isBits(value)) this.give(value.a, value.b);
+      else out.v = value as string;
       return;
     }
     if (name.startsWith("string.")) {
@@ -1077,13 +1121,36 @@ export function timeText(exponent: number): string {
   return `${10 ** (exponent + 3 * unit)} ${names[unit]}`;
 }
 
+function itemText(item: Item, type: DataType | null): string {
+  if (typeof item === "string") return type?.kind === "class" ? "null" : patternText({ kind: "string", text: item });
+  if (typeof item === "number") return patternText({ kind: "real", value: item });
+  if (item instanceof Container) return containerText(item);
+  if (item instanceof TypedValue) return "any";
+  if (item instanceof ObjectValue) return objectText(item);
+  const own = type?.kind === "integral" ? type : null;
+  return patternText({
+    kind: "bits",
+    width: own?.width ?? 64,
+    signed: own?.signed ?? false,
+    ...item,
+    ...(own ? { type: own } : {}),
+  });
+}
+
+/** Its variables with their names; objects within it by their classes. */
+function objectText({ model, p }: ObjectValue): string {
+  const list = model.slots.map(({ name, type }, i): string => {
+    const value = p[2 * i];
+    if (type.kind === "class") return `${name}:${value instanceof ObjectValue ? value.model.name : "null"}`;
+    if (type.kind !== "integral") return `${name}:${itemText(value as Item, type)}`;
+    const wide = (plane: unknown) => (typeof plane === "bigint" ? plane : BigInt((plane as number) >>> 0));
+    return `${name}:${itemText({ a: wide(value), b: wide(p[2 * i + 1]) }, type)}`;
+  });
+  return `'{${list.join(", ")}}`;
+}
+
 function containerText(object: Container): string {
-  const text = (item: Item, type: DataType | null): string => {
-    if (typeof item === "string") return patternText({ kind: "string", text: item });
-    if (typeof item === "number") return patternText({ kind: "real", value: item });
-    const own = type?.kind === "integral" ? type : { width: 64, signed: false };
-    return patternText({ kind: "bits", width: own.width, signed: own.signed, ...item });
-  };
+  const text = itemText;
   const { element, key, flavour } = object.type;
   const list =
     flavour === "map"

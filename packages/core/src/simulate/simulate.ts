@@ -12,6 +12,7 @@ import { analyzeUnits, loadAll } from "../elaborate/vhdl/bind-unit.ts";
 import { OvergrownError } from "./container.ts";
 import { DesignFiles, type FileAccess, FilesFull } from "./design-files.ts";
 import { FinishSignal, Kernel, RunawaySignal, TimeFullError } from "./kernel.ts";
+import { NullHandleError, WrongTypeError } from "./objects.ts";
 import { Program } from "./program.ts";
 import { type RecordScope, WaveRecorder, type WaveSink } from "./recorder.ts";
 import { Runtime, timeText } from "./runtime.ts";
@@ -221,6 +222,15 @@ export class Simulation {
       } else if (error instanceof RunawaySignal) {
         this.ended = "runaway";
         this.runaway(error);
+      } else if (error instanceof NullHandleError || error instanceof WrongTypeError) {
+        this.ended = "fatal";
+        this.message(
+          "error",
+          error instanceof NullHandleError ? "sim/null" : "sim/type",
+          error.message,
+          this.program.places[error.place],
+          this.kernel.now,
+        );
       } else if (error instanceof TimeFullError) {
         this.ended = "runaway";
         const info = this.program.processes[this.kernel.currentProcess];

@@ -141,6 +141,7 @@ export function elementForm(signal: Signal): Form {
   let type = signal.type;
   while (type.kind === "array") type = type.element;
   if (type.kind === "container") return "object";
+  if (type.kind === "class" || type.kind === "any") return "string";
   if (type.kind === "real" || type.kind === "string" || type.kind === "event") return type.kind;
   return signal.width <= 32 ? "narrow" : "wide";
 }

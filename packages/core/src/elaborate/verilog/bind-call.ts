@@ -2,12 +2,13 @@ import { nearestName } from "../../common/finding.ts";
 import type { Loc } from "../../common/source.ts";
 import type { CallArg, CallNode, ExprNode } from "../../hdl/verilog/ast.ts";
 import type { Expr, Subroutine, SystemArg, Target } from "../model.ts";
-import type { Scope } from "../scope.ts";
+import type { Meaning, Scope } from "../scope.ts";
 import {
   bitsOf,
   type DataType,
   type Dim,
   elementOf,
+  formOf,
   integerType,
   realType,
   sizeOf,
@@ -114,7 +115,12 @@ export class Calls {
     }
     if (callee.kind === "member") {
       const base = this.methodBase(callee, scope);
-      if (base) return this.method(base, callee.name, args, node.loc, scope, true)?.type ?? null;
+      if (base?.type.kind === "class" && base.type.info) {
+        const meaning = base.type.info.scope.own(callee.name);
+        if (meaning?.kind === "subroutine") return this.host.subroutine(meaning, false).result?.type ?? voidType;
+        return null;
+      }
+      if (base) return this.method(base, callee.name, node, scope, true)?.type ?? null;
     }
     const ref = this.callee(callee, scope);
     if (ref?.kind !== "subroutine") return null;
@@ -133,10 +139,19 @@ export class Calls {
   }
 
   /** The data that a method is called on, or null if the name is that of a subroutine in another scope. */
-  private methodBase(callee: ExprNode & { kind: "member" }, scope: Scope): DataRef | null {
-    const { refs } = this.host;
+  methodBase(callee: ExprNode & { kind: "member" }, scope: Scope): DataRef | null {
+    const { refs, exprs } = this.host;
+    if (callee.base.kind === "call") {
+      const type = exprs.dataTypeOf(callee.base, scope);
+      return type.kind === "class" || type.kind === "container" || type.kind === "string"
+        ? refs.ofValue(this.build(callee.base, scope), type)
+        : null;
+    }
     if (
       callee.base.kind === "name" &&
+      callee.base.name !== "this" &&
+      callee.base.name !== "super" &&
+      scope.find(callee.base.name)?.kind !== "property" &&
       scope.find(callee.base.name)?.kind !== "signal" &&
       scope.find(callee.base.name)?.kind !== "constant"
     )
@@ -152,8 +167,12 @@ export class Calls {
     if (callee.kind === "name" && callee.name.startsWith("$")) return this.system(callee.name, args, loc, scope);
     if (callee.kind === "member") {
       const base = this.methodBase(callee, scope);
+      if (base?.type.kind === "class") {
+        const found = this.methodOf(base, callee, scope);
+        return found ? this.callOf(found.sub, args, loc, scope, found.self) : exprs.unknown(1, loc);
+      }
       if (base) {
-        const made = this.method(base, callee.name, args, loc, scope);
+        const made = this.method(base, callee.name, node, scope);
         if (made) return made.expr;
         report.error(
           "verilog/method",
@@ -175,7 +194,57 @@ export class Calls {
         );
       return exprs.unknown(1, loc);
     }
+    if (ref.method) {
+      const found = this.ownMethod(ref, scope, loc);
+      return found ? this.callOf(found.sub, args, loc, scope, found.self) : exprs.unknown(1, loc);
+    }
     const func = this.host.subroutine(ref, scope.kind !== "subroutine" || ref.sub === null);
+    return this.callOf(func, args, loc, scope, null);
+  }
+
+  /** A method by its name alone, or behind the name of its class. */
+  ownMethod(
+    ref: Meaning & { kind: "subroutine" },
+    scope: Scope,
+    loc: Loc,
+  ): { sub: Subroutine; self: Expr | null } | null {
+    const sub = this.host.classes.called(ref, false);
+    if (ref.method!.isStatic) return { sub, self: null };
+    const self = this.host.classes.self(scope, loc);
+    return self && { sub, self: self.value! };
+  }
+
+  /** A method of an object; null after a finding. */
+  methodOf(
+    base: DataRef,
+    callee: ExprNode & { kind: "member" },
+    scope: Scope,
+  ): { sub: Subroutine; self: Expr | null } | null {
+    const { classes, refs, report } = this.host;
+    const { type } = base;
+    if (type.kind !== "class" || !type.info) return null;
+    if (callee.name === "randomize") {
+      report.error(
+        "verilog/unsupported",
+        callee.nameLoc,
+        "Objects are not randomized.",
+        "Draw the values with $urandom_range in a method.",
+      );
+      return null;
+    }
+    const meaning = classes.find(type.info, callee.name, callee.nameLoc);
+    if (!meaning) return null;
+    if (meaning.kind !== "subroutine" || !meaning.method) {
+      report.error("verilog/method", callee.nameLoc, `'${callee.name}' is no method.`, "Take the parentheses away.");
+      return null;
+    }
+    classes.mayUse(callee.name, meaning.method.owner, meaning.method.access, scope, callee.nameLoc);
+    const sub = classes.called(meaning, base.isSuper === true);
+    return { sub, self: meaning.method.isStatic ? null : refs.read(base) };
+  }
+
+  private callOf(func: Subroutine, args: readonly CallArg[], loc: Loc, scope: Scope, self: Expr | null): Expr {
+    const { report, exprs } = this.host;
     if (func.task || !func.result) {
       report.error(
         "verilog/value",
@@ -187,10 +256,10 @@ export class Calls {
       );
       return exprs.unknown(1, loc);
     }
-    const bound = this.arguments(func, args, loc, scope);
+    const bound = this.arguments(func, args, loc, scope, self);
     const { result } = func;
     const { type } = result;
-    const form = type.kind === "real" || type.kind === "string" ? type.kind : undefined;
+    const form = formOf(type);
     if (!bound)
       return form ? exprs.ofConstant({ value: form === "real" ? 0 : "", type }, loc) : exprs.unknown(result.width, loc);
     return {
@@ -205,12 +274,20 @@ export class Calls {
   }
 
   /** Arguments in the order of the declaration; null after a finding. */
-  arguments(sub: Subroutine, args: readonly CallArg[], loc: Loc, scope: Scope): (Expr | Target)[] | null {
+  arguments(
+    sub: Subroutine,
+    args: readonly CallArg[],
+    loc: Loc,
+    scope: Scope,
+    /** The object that a method works on. */
+    self: Expr | null = null,
+  ): (Expr | Target)[] | null {
     const { report, exprs, refs } = this.host;
+    const hidden = self ? 1 : 0;
     const given = new Array<ExprNode | null>(sub.args.length).fill(null);
     let wrong = false;
     args.forEach((arg, i) => {
-      let at = i;
+      let at = i + hidden;
       if (arg.name !== null) {
         at = sub.args.findIndex((formal) => formal.signal.plainName === arg.name);
         if (at < 0) {
@@ -230,17 +307,21 @@ export class Calls {
       }
       if (at < sub.args.length) given[at] = arg.value;
     });
-    if (args.length > sub.args.length) {
+    if (args.length + hidden > sub.args.length) {
       report.error(
         "verilog/arguments",
         loc,
-        `'${sub.name}' takes ${sub.args.length} argument(s); ${args.length} given.`,
+        `'${sub.name}' takes ${sub.args.length - hidden} argument(s); ${args.length} given.`,
         "Correct the call.",
       );
       return null;
     }
     const bound: (Expr | Target)[] = [];
     sub.args.forEach(({ signal, direction }, i) => {
+      if (self && i === 0) {
+        bound.push(self);
+        return;
+      }
       const node = given[i];
       if (!node) {
         const fallback = this.defaults.get(sub)?.[i];
@@ -255,6 +336,10 @@ export class Calls {
           "Add it to the call.",
         );
         wrong = true;
+        return;
+      }
+      if (signal.type.kind === "container" && direction === "input") {
+        bound.push(exprs.assigned(node, signal.type, scope));
         return;
       }
       if (signal.type.kind === "container") {
@@ -359,6 +444,11 @@ export class Calls {
         return { op: "realconst", value: realFunction(name, known as number[]), ...make };
       return { op: "system", name, args: list, ...make };
     }
+    if (name === "$cast" && args.length === 2 && first && args[1].value) {
+      const type = exprs.dataTypeOf(first, scope);
+      if (type.kind === "class" && type.info)
+        return this.host.classes.cast(first, args[1].value, type.info, loc, scope) ?? exprs.unknown(32, loc);
+    }
     const info = systemFunctions[name];
     if (!info) {
       const near = nearestName(name, [
@@ -461,12 +551,14 @@ export class Calls {
           this.host.noteRead(ref.signal);
           return { kind: "array", signal: ref.signal, loc: node.loc };
         }
-        if (written[name]?.includes(i) && ref?.kind === "data" && ref.signal) {
+        if (written[name]?.includes(i) && ref?.kind === "data" && (ref.signal || ref.store)) {
           const target = refs.target(node, scope);
           if (target) return { kind: "place", expr: refs.read(ref), target };
         }
       }
-      return { kind: "expr", expr: exprs.selfDetermined(node, scope) };
+      const type = exprs.dataTypeOf(node, scope);
+      const isMore = type.kind === "integral" && (type.struct || type.unpacked || type.enumeration);
+      return { kind: "expr", expr: exprs.selfDetermined(node, scope), ...(isMore ? { type } : {}) };
     });
   }
 
@@ -482,15 +574,15 @@ export class Calls {
   method(
     base: DataRef,
     name: string,
-    args: readonly CallArg[],
-    loc: Loc,
+    node: Pick<CallNode, "args" | "with" | "loc">,
     scope: Scope,
     typeOnly = false,
   ): { expr: Expr; type: DataType } | null {
     const { refs, exprs } = this.host;
     const { type } = base;
+    const { args, loc } = node;
     if (type.kind === "integral" && type.holds === "string")
-      return this.method(refs.ofValue(refs.read(base), stringType), name, args, loc, scope, typeOnly);
+      return this.method(refs.ofValue(refs.read(base), stringType), name, node, scope, typeOnly);
     const nothing = exprs.unknown(1, loc);
     const inputs = () =>
       args.map((arg) => {
@@ -576,8 +668,7 @@ export class Calls {
         },
         type: vectorType(1, false, false),
       };
-    if (type.kind === "container" && base.signal)
-      return this.host.containers.method(base.signal, type, name, args, loc, scope, typeOnly);
+    if (type.kind === "container") return this.host.containers.method(base, type, name, node, scope, typeOnly);
     if (type.kind === "string") {
       const results: Record<string, DataType> = {
         len: int,

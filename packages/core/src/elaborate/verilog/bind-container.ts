@@ -1,14 +1,27 @@
 import type { Loc } from "../../common/source.ts";
-import type { CallArg, ExprNode, StmtNode } from "../../hdl/verilog/ast.ts";
+import type { CallArg, CallNode, ExprNode, StmtNode } from "../../hdl/verilog/ast.ts";
+import { extendsClass } from "../class-info.ts";
 import type { Expr, Signal, Stmt, SystemArg } from "../model.ts";
-import type { Scope } from "../scope.ts";
-import { type ContainerType, type DataType, stringType, unpackedDims, vectorType } from "../types.ts";
+import { Scope } from "../scope.ts";
+import {
+  type ContainerType,
+  type DataType,
+  type Dim,
+  formOf,
+  sizeOf,
+  stringType,
+  typeText,
+  unpackedDims,
+  vectorType,
+} from "../types.ts";
 import type { DataRef } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
 
+/** What a container is read from: a variable of its own, or an expression (a part of another one, or of an object). */
+export type Base = SystemArg & { readonly kind: "array" | "expr" };
 /** A container, or one element of it, as it stands left of an assignment. */
 interface Spot {
-  readonly signal: Signal;
+  readonly base: Base;
   readonly type: ContainerType;
   /** Null: the container as a whole. */
   readonly key: Expr | null;
@@ -44,24 +57,53 @@ const taskMethods: Readonly<Record<string, { of: RegExp; least: number; most: nu
   shuffle: { of: /array|queue/, least: 0, most: 0 },
 };
 
+/** Methods that look at the elements through an expression, and what they give (IEEE 1800-2017 clause 7.12). */
+const locators: Readonly<Record<string, { gives: "elements" | "keys"; needs: boolean }>> = {
+  find: { gives: "elements", needs: true },
+  find_index: { gives: "keys", needs: true },
+  find_first: { gives: "elements", needs: true },
+  find_first_index: { gives: "keys", needs: true },
+  find_last: { gives: "elements", needs: true },
+  find_last_index: { gives: "keys", needs: true },
+  min: { gives: "elements", needs: false },
+  max: { gives: "elements", needs: false },
+  unique: { gives: "elements", needs: false },
+  unique_index: { gives: "keys", needs: false },
+};
+const folds = /^(sum|product|and|or|xor)$/;
+
 /**
- * Dynamic arrays, queues and associative arrays (IEEE 1800-2017 clauses 7.5, 7.8 to 7.10). They exist in simulation
+ * Dynamic arrays, queues and associative arrays (IEEE 1800-2017 clauses 7.5, 7.8 to 7.12). They exist in simulation
  * only: every use becomes a call `container.<what>` of the runtime, with the container as its first argument.
  */
 export class Containers {
   /** Containers whose index is being bound: what `$` stands for. */
-  private readonly indexed: Signal[] = [];
+  private readonly indexed: Base[] = [];
+  /** Places of what goes through the elements in `with`, for `item.index`. */
+  private readonly places = new Map<Signal, Signal>();
 
   constructor(private readonly host: Host) {}
 
-  private value(what: string, type: DataType, signal: Signal, more: readonly SystemArg[], loc: Loc): Expr {
-    this.host.noteRead(signal);
-    const form = type.kind === "real" || type.kind === "string" ? type.kind : undefined;
+  baseOf(ref: DataRef): Base {
+    if (ref.signal) {
+      this.host.noteRead(ref.signal);
+      return { kind: "array", signal: ref.signal, loc: ref.loc };
+    }
+    return { kind: "expr", expr: ref.value! };
+  }
+
+  /** The variable `item.index` where `item` goes through a container. */
+  placeOf(signal: Signal | null): Signal | null {
+    return (signal && this.places.get(signal)) ?? null;
+  }
+
+  private value(what: string, type: DataType, base: Base, more: readonly SystemArg[], loc: Loc): Expr {
+    const form = formOf(type);
     const width = type.kind === "integral" ? type.width : form === "real" ? 64 : 0;
     return {
       op: "system",
       name: `container.${what}`,
-      args: [{ kind: "array", signal, loc }, ...more],
+      args: [base, ...more],
       width,
       signed: type.kind === "integral" ? type.signed : form === "real",
       loc,
@@ -69,31 +111,40 @@ export class Containers {
     };
   }
 
-  private task(what: string, signal: Signal, more: readonly SystemArg[], scope: Scope, loc: Loc): Stmt {
+  private task(what: string, base: Base, more: readonly SystemArg[], scope: Scope, loc: Loc): Stmt {
     return {
       op: "system",
       name: `container.${what}`,
-      args: [{ kind: "array", signal, loc }, ...more],
+      args: [base, ...more],
       instance: scope.instance,
       scope: scope.prefix,
       loc,
     };
   }
 
-  private key(type: ContainerType, signal: Signal, node: ExprNode, scope: Scope): Expr {
+  /** An element that is to be changed below itself is made if there is none. */
+  private reached(base: Base): Base {
+    if (base.kind !== "expr" || base.expr.op !== "system" || base.expr.name !== "container.get") return base;
+    const [outer, ...more] = base.expr.args;
+    const args = [this.reached(outer as Base), ...more];
+    return { kind: "expr", expr: { ...base.expr, name: "container.reach", args } };
+  }
+
+  private key(type: ContainerType, base: Base, node: ExprNode, scope: Scope): Expr {
     const { exprs } = this.host;
     if (type.flavour === "map")
       return type.key ? exprs.assigned(node, type.key, scope) : exprs.assigned(node, vectorType(64), scope);
-    this.indexed.push(signal);
+    this.indexed.push(base);
     const key = exprs.assigned(node, vectorType(64, true), scope);
     this.indexed.pop();
-    return key;
+    const low = type.fixed ? Math.min(type.fixed.left, type.fixed.right) : 0;
+    return low ? exprs.plus(key, -low) : key;
   }
 
   /** `$` within an index. */
   last(loc: Loc): Expr {
-    const signal = this.indexed.at(-1);
-    if (signal) return this.value("last_index", int, signal, [], loc);
+    const base = this.indexed.at(-1);
+    if (base) return this.value("last_index", int, base, [], loc);
     this.host.report.error(
       "verilog/value",
       loc,
@@ -103,22 +154,30 @@ export class Containers {
     return this.host.exprs.number(0n, 32, loc);
   }
 
-  /** The value of one element. */
-  element(base: DataRef, type: ContainerType, node: ExprNode & { kind: "index" }, scope: Scope): DataRef {
-    const signal = base.signal!;
-    const key = this.key(type, signal, node.index, scope);
-    const read = this.value("get", type.element, signal, [{ kind: "expr", expr: key }], node.loc);
-    return this.host.refs.ofValue(read, type.element);
+  /** The value of one element, and how it is changed. */
+  element(from: DataRef, type: ContainerType, node: ExprNode & { kind: "index" }, scope: Scope): DataRef {
+    const base = this.baseOf(from);
+    const key: SystemArg = { kind: "expr", expr: this.key(type, base, node.index, scope) };
+    const read = this.value("get", type.element, base, [key], node.loc);
+    const store = (value: Expr): Stmt =>
+      this.task("set", this.reached(base), [key, { kind: "expr", expr: value }], scope, node.loc);
+    return { ...this.host.refs.ofValue(read, type.element), store, storeType: type.element };
   }
 
-  private whole(node: ExprNode, scope: Scope): { signal: Signal; type: ContainerType } | null {
-    const { refs } = this.host;
-    if (node.kind !== "name" && node.kind !== "member" && node.kind !== "scoped") return null;
+  private whole(node: ExprNode, scope: Scope): { base: Base; type: ContainerType } | null {
+    const { refs, exprs } = this.host;
+    if (node.kind === "call") {
+      const type = exprs.dataTypeOf(node, scope);
+      if (type.kind !== "container") return null;
+      return { base: { kind: "expr", expr: this.host.calls.build(node, scope) }, type };
+    }
+    if (!refs.isReference(node) || node.kind === "range") return null;
     // a name that means nothing is told by whoever needs its meaning
-    if (node.kind === "name" && !scope.find(node.name)) return null;
+    if (node.kind === "name" && node.name !== "this" && node.name !== "super" && !scope.find(node.name)) return null;
+    if (node.kind === "index" && !this.whole(node.base, scope)) return null;
     const ref = refs.resolve(node, scope);
-    if (ref?.kind !== "data" || !ref.signal || ref.type.kind !== "container") return null;
-    return { signal: ref.signal, type: ref.type };
+    if (ref?.kind !== "data" || ref.type.kind !== "container") return null;
+    return { base: this.baseOf(ref), type: ref.type };
   }
 
   private spot(node: ExprNode, scope: Scope): Spot | null {
@@ -127,7 +186,7 @@ export class Containers {
       return found && { ...found, key: null };
     }
     const base = this.whole(node.base, scope);
-    return base && { ...base, key: this.key(base.type, base.signal, node.index, scope) };
+    return base && { ...base, base: this.reached(base.base), key: this.key(base.type, base.base, node.index, scope) };
   }
 
   /** An assignment to a container or one of its elements; null if the target is neither. */
@@ -135,7 +194,7 @@ export class Containers {
     const spot = this.spot(node.target, scope);
     if (!spot) return null;
     const { exprs, report } = this.host;
-    const { signal, type, key } = spot;
+    const { base, type, key } = spot;
     const { loc } = node;
     if (!node.blocking || node.intra) {
       report.error(
@@ -155,9 +214,9 @@ export class Containers {
         { kind: "expr", expr: key },
         { kind: "expr", expr: value },
       ];
-      return this.task("set", signal, args, scope, loc);
+      return this.task("set", base, args, scope, loc);
     }
-    if (!node.op) return this.assignWhole(signal, type, node.value, scope, loc);
+    if (!node.op) return this.assignWhole(base, type, node.value, scope, loc);
     report.error(
       "verilog/container",
       loc,
@@ -167,16 +226,33 @@ export class Containers {
     return { op: "block", body: [] };
   }
 
-  assignWhole(signal: Signal, type: ContainerType, value: ExprNode, scope: Scope, loc: Loc): Stmt {
+  assignWhole(base: Base, type: ContainerType, value: ExprNode, scope: Scope, loc: Loc): Stmt {
     const parts = this.parts(value, type, scope);
-    if (parts) return this.task("assign", signal, parts, scope, loc);
+    if (parts) return this.task("assign", base, parts, scope, loc);
+    this.noWhole(value);
+    return { op: "block", body: [] };
+  }
+
+  private noWhole(node: ExprNode): void {
     this.host.report.error(
       "verilog/container",
-      value.loc,
+      node.loc,
       "This cannot be assigned to a dynamic array or queue as a whole.",
       "Write another array, a list in braces, or new[size].",
     );
-    return { op: "block", body: [] };
+  }
+
+  /** A container as a value of its own: an argument, a result, an element of another one. */
+  valueOf(node: ExprNode, to: ContainerType, scope: Scope): Expr {
+    const parts = this.parts(node, to, scope);
+    if (!parts) this.noWhole(node);
+    return this.value(
+      "made",
+      to,
+      { kind: "expr", expr: this.tag("", node.loc) },
+      [{ kind: "type", type: to }, ...(parts ?? [])],
+      node.loc,
+    );
   }
 
   /** `q[i]++` and its kin as statements. */
@@ -191,13 +267,14 @@ export class Containers {
     );
   }
 
+  private tag(text: string, loc: Loc): Expr {
+    return { op: "strconst", value: text, width: 0, signed: false, form: "string", loc };
+  }
+
   /** The right side of an assignment as a list of tagged parts: values, whole containers, slices, keys, sizes. */
   private parts(node: ExprNode, to: ContainerType, scope: Scope): SystemArg[] | null {
     const { exprs } = this.host;
-    const tag = (text: string): SystemArg => ({
-      kind: "expr",
-      expr: { op: "strconst", value: text, width: 0, signed: false, form: "string", loc: node.loc },
-    });
+    const tag = (text: string): SystemArg => ({ kind: "expr", expr: this.tag(text, node.loc) });
     const expr = (inner: Expr): SystemArg => ({ kind: "expr", expr: inner });
     if (node.kind === "new") {
       const from = node.from && this.spread(node.from, to, scope, tag);
@@ -213,6 +290,11 @@ export class Containers {
         (item) => this.spread(item, to, scope, tag) ?? [tag("value"), expr(exprs.assigned(item, to.element, scope))],
       );
     }
+    if (node.kind === "pattern" && to.fixed && !node.count && node.items.every((item) => item.key === "default"))
+      return Array.from({ length: sizeOf(to.fixed) }, () => [
+        tag("value"),
+        expr(exprs.assigned(node.items[0].value, to.element, scope)),
+      ]).flat();
     if (node.kind === "pattern" && to.flavour === "map" && !node.count)
       return node.items.flatMap(({ key, value }) => {
         const own = expr(exprs.assigned(value, to.element, scope));
@@ -232,20 +314,23 @@ export class Containers {
     const { refs, exprs } = this.host;
     const expr = (inner: Expr): SystemArg => ({ kind: "expr", expr: inner });
     if (node.kind === "range" && node.mode === ":") {
-      const base = this.whole(node.base, scope);
-      if (!base) return null;
-      this.host.noteRead(base.signal);
-      const [from, upTo] = [node.left, node.right].map((each) => this.key(base.type, base.signal, each, scope));
-      return [tag("slice"), { kind: "array", signal: base.signal, loc: node.loc }, expr(from), expr(upTo)];
+      const found = this.whole(node.base, scope);
+      if (!found || !this.holds(to, found.type, node.loc)) return null;
+      const [from, upTo] = [node.left, node.right].map((each) => this.key(found.type, found.base, each, scope));
+      return [tag("slice"), found.base, expr(from), expr(upTo)];
     }
     const found = this.whole(node, scope);
     if (found) {
-      this.host.noteRead(found.signal);
-      return [tag("all"), { kind: "array", signal: found.signal, loc: node.loc }];
+      // an element that is an array itself is one value
+      if (to.element.kind === "container" && found.type.element.kind !== "container") return null;
+      if (!this.holds(to, found.type, node.loc)) return [];
+      return [tag("all"), found.base];
     }
     if (!refs.isReference(node) || (node.kind === "name" && !scope.find(node.name))) return null;
     const ref = refs.resolve(node, scope);
-    if (ref?.kind !== "data" || ref.type.kind !== "array" || unpackedDims(ref.type).dims.length > 1) return null;
+    const isRow = ref?.kind === "data" && ref.type.kind === "integral" && ref.type.unpacked?.count === 1;
+    if (ref?.kind !== "data" || !(isRow || (ref.type.kind === "array" && unpackedDims(ref.type).dims.length === 1)))
+      return null;
     return refs.elements(ref).flatMap((each) => {
       const value = refs.read(each);
       const wide =
@@ -254,60 +339,126 @@ export class Containers {
     });
   }
 
+  /** Whether elements of one array may be those of another; false after a finding. */
+  private holds(to: ContainerType, from: ContainerType, loc: Loc): boolean {
+    const [x, y] = [to.element, from.element];
+    const fits =
+      x.kind === "class" && y.kind === "class"
+        ? !x.info || !y.info || extendsClass(y.info, x.info)
+        : x.kind === "container" && y.kind === "container"
+          ? sameContainer(x, y)
+          : x.kind === y.kind && (x.kind !== "integral" || y.kind !== "integral" || x.width === y.width);
+    if (!fits)
+      this.host.report.error(
+        "verilog/container",
+        loc,
+        `Elements of type ${typeText(y)} do not fit an array of ${typeText(x)}.`,
+        "Assign them one by one, in a loop.",
+      );
+    return fits;
+  }
+
+  /** `item` and `item.index` for an expression behind `with`. */
+  private lambda(type: ContainerType, args: readonly CallArg[], node: ExprNode, scope: Scope): SystemArg {
+    const name = args[0]?.value?.kind === "name" ? args[0].value.name : "item";
+    const inner = new Scope(scope, scope.instance, scope.prefix, "", "block");
+    const local = (text: string, own: DataType): Signal =>
+      this.host.newSignal(text, node.loc, inner, { type: own, kind: "local", automatic: true });
+    const item = local(name, type.element);
+    const index = local("index", keyTypeOf(type));
+    inner.declare(name, { kind: "signal", signal: item });
+    this.places.set(item, index);
+    return { kind: "lambda", item, index, expr: this.host.exprs.selfDetermined(node, inner) };
+  }
+
   /** A method that gives a value; null if there is none of that name. */
   method(
-    signal: Signal,
+    from: DataRef,
     type: ContainerType,
     name: string,
-    args: readonly CallArg[],
-    loc: Loc,
+    node: Pick<CallNode, "args" | "with" | "loc">,
     scope: Scope,
     typeOnly: boolean,
   ): { expr: Expr; type: DataType } | null {
+    const { exprs, refs } = this.host;
+    const { args, loc } = node;
+    const locator = Object.hasOwn(locators, name) ? locators[name] : null;
+    if (locator) {
+      const make = { kind: "container" as const, flavour: "queue" as const, key: null, bound: null };
+      const result: ContainerType = { ...make, element: locator.gives === "keys" ? keyTypeOf(type) : type.element };
+      if (typeOnly) return { expr: exprs.unknown(1, loc), type: result };
+      if (!node.with && locator.needs) {
+        this.host.report.error(
+          "verilog/arguments",
+          loc,
+          `${name} needs 'with (...)'.`,
+          "Say which elements are meant.",
+        );
+        return { expr: exprs.unknown(1, loc), type: result };
+      }
+      const through = node.with ? [this.lambda(type, args, node.with, scope)] : [];
+      return {
+        expr: this.value(name, result, this.baseOf(from), [{ kind: "type", type: result }, ...through], loc),
+        type: result,
+      };
+    }
     const known = Object.hasOwn(valueMethods, name) ? valueMethods[name] : null;
     if (!known?.of.test(type.flavour)) return null;
-    const { exprs, refs } = this.host;
+    if (type.fixed && name !== "size" && !folds.test(name)) return null;
+    if (node.with && folds.test(name)) {
+      const through = this.lambda(type, args, node.with, scope) as SystemArg & { kind: "lambda" };
+      if (through.expr.form) return null;
+      const result = vectorType(through.expr.width, through.expr.signed);
+      if (typeOnly) return { expr: exprs.unknown(1, loc), type: result };
+      return {
+        expr: this.value(name, result, this.baseOf(from), [{ kind: "type", type: result }, through], loc),
+        type: result,
+      };
+    }
     const result = known.gives === "int" ? int : type.element;
-    if (known.gives === "element" && known.most === 0 && !/^pop/.test(name) && type.element.kind !== "integral")
-      return null;
+    if (folds.test(name) && type.element.kind !== "integral") return null;
     if (typeOnly) return { expr: exprs.unknown(1, loc), type: result };
     if (!this.counted(name, args, known.most, known.most, loc)) return { expr: exprs.unknown(1, loc), type: result };
+    const base = this.baseOf(from);
     const more: SystemArg[] = [];
     const given = args[0]?.value;
-    if (given && name === "exists") more.push({ kind: "expr", expr: this.key(type, signal, given, scope) });
+    if (given && name === "exists") more.push({ kind: "expr", expr: this.key(type, base, given, scope) });
     else if (given) {
       const ref = refs.isReference(given) ? refs.resolve(given, scope) : null;
       const target = refs.target(given, scope);
       if (target && ref?.kind === "data") more.push({ kind: "place", expr: refs.read(ref), target });
     }
-    return { expr: this.value(name, result, signal, more, loc), type: result };
+    return { expr: this.value(name, result, /^pop/.test(name) ? this.reached(base) : base, more, loc), type: result };
   }
 
   /** A method called as a statement; null if there is none of that name. */
   statement(
-    signal: Signal,
+    from: DataRef,
     type: ContainerType,
     name: string,
-    args: readonly CallArg[],
-    loc: Loc,
+    node: Pick<CallNode, "args" | "with" | "loc">,
     scope: Scope,
   ): Stmt | null {
     const { exprs } = this.host;
+    const { args, loc } = node;
     const known = Object.hasOwn(taskMethods, name) ? taskMethods[name] : null;
-    if (!known?.of.test(type.flavour)) {
-      const made = this.method(signal, type, name, args, loc, scope, false);
+    if (!known?.of.test(type.flavour) || (type.fixed && !/sort|reverse|shuffle/.test(name))) {
+      const made = this.method(from, type, name, node, scope, false);
       return made && { op: "eval", expr: made.expr, loc };
     }
+    const base = this.reached(this.baseOf(from));
+    if (node.with && /sort/.test(name))
+      return this.task(name, base, [this.lambda(type, args, node.with, scope)], scope, loc);
     if (!this.counted(name, args, known.least, known.most, loc)) return { op: "block", body: [] };
     const values = args.map((arg) => arg.value ?? ({ kind: "bad", loc } as ExprNode));
     const isPlaced = name === "insert" || name === "delete";
     const more = values.map(
       (value, i): SystemArg => ({
         kind: "expr",
-        expr: isPlaced && i === 0 ? this.key(type, signal, value, scope) : exprs.assigned(value, type.element, scope),
+        expr: isPlaced && i === 0 ? this.key(type, base, value, scope) : exprs.assigned(value, type.element, scope),
       }),
     );
-    return this.task(name, signal, more, scope, loc);
+    return this.task(name, base, more, scope, loc);
   }
 
   private counted(name: string, args: readonly CallArg[], least: number, most: number, loc: Loc): boolean {
@@ -323,30 +474,45 @@ export class Containers {
   }
 
   /** Number of elements, for loops over them. */
-  size(signal: Signal, loc: Loc): Expr {
-    return this.value("size", int, signal, [], loc);
+  size(from: DataRef, loc: Loc): Expr {
+    return this.value("size", int, this.baseOf(from), [], loc);
   }
 
   /** Key of the element at a place, counted from 0 in the order of the keys. */
-  keyAt(signal: Signal, type: ContainerType, place: Expr, loc: Loc): Expr {
-    return this.value("key_at", keyTypeOf(type), signal, [{ kind: "expr", expr: place }], loc);
+  keyAt(from: DataRef, type: ContainerType, place: Expr, loc: Loc): Expr {
+    const low = type.fixed ? Math.min(type.fixed.left, type.fixed.right) : 0;
+    if (low) return this.host.exprs.plus(place, low);
+    return this.value("key_at", keyTypeOf(type), this.baseOf(from), [{ kind: "expr", expr: place }], loc);
   }
 
   /** The container that an argument hands over; null after a finding. */
   argument(node: ExprNode, to: ContainerType, scope: Scope): Expr | null {
     const found = this.whole(node, scope);
-    if (found && found.type.flavour === to.flavour && found.type.element.kind === to.element.kind) {
-      this.host.noteRead(found.signal);
-      return { op: "signal", signal: found.signal, width: 0, signed: false, loc: node.loc };
+    if (found && sameContainer(found.type, to)) {
+      if (found.base.kind === "expr") return (this.reached(found.base) as Base & { kind: "expr" }).expr;
+      const { signal, loc } = found.base;
+      return { op: "signal", signal, width: 0, signed: false, form: "string", loc };
     }
     this.host.report.error(
       "verilog/container",
       node.loc,
-      "This argument must be a variable of the same kind of array.",
+      `This argument must be a variable of type ${typeText(to)}.`,
       "Assign the values to one first.",
     );
     return null;
   }
+}
+
+function sameContainer(a: ContainerType, b: ContainerType): boolean {
+  if (a.flavour !== b.flavour) return false;
+  const [x, y] = [a.element, b.element];
+  if (x.kind === "container" && y.kind === "container") return sameContainer(x, y);
+  return x.kind === y.kind && (x.kind !== "integral" || y.kind !== "integral" || x.width === y.width);
+}
+
+/** An array with fixed bounds of what has no bits, as a container that keeps its size. */
+export function fixedContainer(dim: Dim, element: DataType): ContainerType {
+  return { kind: "container", flavour: "array", element, key: null, bound: null, fixed: dim };
 }
 
 /** What variables over a container's keys are in a loop. */

@@ -9,6 +9,7 @@ import { systemValue } from "../system-values.ts";
 import {
   type DataType,
   elementOf,
+  formOf,
   type IntegralType,
   realType,
   sizeOf,
@@ -77,7 +78,7 @@ const stringForm: ExprType = { width: 0, signed: false, form: "string" };
 
 export function typeOfData(type: DataType): ExprType {
   if (type.kind === "integral") return type.holds === "string" ? stringForm : type.holds === "real" ? realForm : type;
-  return type.kind === "real" ? realForm : type.kind === "string" ? stringForm : bit;
+  return type.kind === "real" ? realForm : formOf(type) ? stringForm : bit;
 }
 
 /** Operators on bits whose operands may be put together in any grouping, with the same result, x and z included. */
@@ -87,7 +88,7 @@ const longChain = 32;
 
 /** Its type is found without looking below it, or is remembered elsewhere. */
 const isLeaf = (kind: ExprNode["kind"]): boolean =>
-  /^(number|real|time|string|name|scoped|member|index|range|last|fill|new)$/.test(kind);
+  /^(number|real|time|string|name|scoped|member|index|range|last|fill|new|newobject|null)$/.test(kind);
 
 export class Expressions {
   constructor(private readonly host: Host) {}
@@ -109,16 +110,22 @@ export class Expressions {
   /** Right side of an assignment to a variable or net of this type (not an array). */
   assigned(node: ExprNode, to: DataType, scope: Scope): Expr {
     const { loc } = node;
+    if (to.kind === "container") return this.host.containers.valueOf(node, to, scope);
     if (node.kind === "pattern") return this.pattern(node, to, scope);
     if (to.kind === "integral" && to.unpacked) return this.arrayValue(node, to, scope);
     if (to.kind === "integral" && to.holds) return this.held(node, to, scope);
     if (to.kind === "real") return this.real(node, scope);
-    if (to.kind === "string") return this.string(node, scope);
+    if (to.kind === "class") return this.host.classes.handle(node, to, scope);
+    if (to.kind === "any") return this.anything(node, scope);
+    if (to.kind === "string") {
+      this.noObject(node, scope);
+      return this.string(node, scope);
+    }
     if (to.kind !== "integral") {
       this.host.report.error("verilog/type", loc, `A value cannot be assigned to ${typeText(to)}.`, "Check the type.");
       return this.unknown(1, loc);
     }
-    const isFree = this.casts || this.host.sources.files[loc.file].takesBits === true;
+    const isFree = this.casts || this.host.sources.files[loc.file]?.takesBits === true;
     if (to.enumeration && !isFree && !this.isMember(node, to, scope))
       this.host.report.error(
         "verilog/enum-value",
@@ -130,12 +137,40 @@ export class Expressions {
       );
     const type = this.typeOf(node, scope);
     let expr: Expr;
+    if (type.form === "string") this.noObject(node, scope);
     if (type.form)
       expr = { op: "convert", arg: this.inForm(node, type, scope), width: to.width, signed: to.signed, loc };
     else expr = this.resize(this.build(node, Math.max(to.width, type.width), type.signed, scope), to.width, loc);
     if (!to.fourState && !isTwoState(expr))
       expr = { op: "twostate", arg: expr, width: to.width, signed: expr.signed, loc };
     return expr;
+  }
+
+  /** A value with its type: what a mailbox without a type takes. */
+  private anything(node: ExprNode, scope: Scope): Expr {
+    const type = this.dataTypeOf(node, scope);
+    if (type.kind === "any") return this.string(node, scope);
+    const expr =
+      type.kind === "class"
+        ? this.host.classes.handle(node, type, scope)
+        : node.kind === "string"
+          ? this.string(node, scope)
+          : this.selfDetermined(node, scope);
+    const make = { width: 0, signed: false, form: "string" as const, loc: node.loc };
+    return { op: "system", name: "any.make", args: [{ kind: "expr", expr }], ...make };
+  }
+
+  /** An object or an array that grows is no number and no text. */
+  private noObject(node: ExprNode, scope: Scope): void {
+    if (node.kind === "string") return;
+    const type = this.dataTypeOf(node, scope);
+    if (type.kind !== "class" && type.kind !== "container") return;
+    this.host.report.error(
+      "verilog/array-value",
+      node.loc,
+      `'${this.host.sources.text(node.loc)}' is ${type.kind === "class" ? "an object" : "a dynamic array or queue"}; it has no value as a whole here.`,
+      type.kind === "class" ? "Name one of its variables." : "Select one element, or ask for its size().",
+    );
   }
 
   /** A cast takes any value for an enumeration, an assignment only its own (IEEE 1800-2017 clause 6.19.3). */
@@ -345,6 +380,8 @@ export class Expressions {
       if (typeof to !== "number") return to;
     }
     if (node.kind === "type") return types.bind(node.type, scope);
+    if (node.kind === "null") return { kind: "class", info: null };
+    if (node.kind === "newobject") return node.type ? types.bind(node.type, scope) : { kind: "class", info: null };
     if (node.kind === "call") {
       const type = calls.typeOf(node, scope);
       if (type) return type;
@@ -353,6 +390,7 @@ export class Expressions {
       const yes = this.dataTypeOf(node.yes, scope);
       const no = this.dataTypeOf(node.no, scope);
       if (yes === no) return yes;
+      if (yes.kind === "class" && no.kind === "class") return yes.info ? yes : no;
     }
     const type = this.typeOf(node, scope);
     return type.form === "real"
@@ -423,6 +461,9 @@ export class Expressions {
       case "fill":
       case "new":
         return bit;
+      case "null":
+      case "newobject":
+        return stringForm;
       case "string":
         return { width: Math.max(8, node.text.length * 8), signed: false };
       case "name":
@@ -496,6 +537,10 @@ export class Expressions {
     const node = this.balanced(given, scope);
     const { loc } = node;
     switch (node.kind) {
+      case "null":
+      case "newobject":
+        this.noObject(node, scope);
+        return this.unknown(width, loc);
       case "last":
         return this.fit(this.host.containers.last(loc), width, signed);
       case "new":
@@ -629,6 +674,7 @@ export class Expressions {
       scope: "an instance or a block",
       scopes: "an array of instances or blocks",
       block: "a block",
+      class: "a class",
       genvar: "a genvar outside of its loop",
     };
     this.host.report.error(
@@ -702,7 +748,11 @@ export class Expressions {
       let operandSigned = false;
       const arrays = this.arrayComparison(node, scope);
       if (arrays) return this.fit(arrays, width, signed);
+      const objects = this.objectComparison(node, scope);
+      if (objects) return this.fit(objects, width, signed);
       if (leftType.form === "string" || rightType.form === "string") {
+        this.noObject(node.left, scope);
+        this.noObject(node.right, scope);
         left = this.string(node.left, scope);
         right = this.string(node.right, scope);
       } else if (leftType.form || rightType.form) {
@@ -734,6 +784,32 @@ export class Expressions {
   private patternOr(node: ExprNode, other: ExprNode, type: ExprType, scope: Scope): Expr {
     if (node.kind === "pattern") return this.pattern(node, this.dataTypeOf(other, scope), scope);
     return this.build(node, type.width, type.signed, scope);
+  }
+
+  /** Whether two handles are of one object. */
+  private objectComparison(node: ExprNode & { kind: "binary" }, scope: Scope): Expr | null {
+    const [left, right] = [node.left, node.right].map((each) => this.dataTypeOf(each, scope));
+    if (left.kind !== "class" && right.kind !== "class") return null;
+    const { loc } = node;
+    const { classes, report } = this.host;
+    if (!/^[!=]==?$/.test(node.op))
+      report.error(
+        "verilog/type",
+        loc,
+        `Objects have no order: '${node.op}' is not for them.`,
+        "Compare their variables.",
+      );
+    const any = { kind: "class" as const, info: null };
+    return {
+      op: "binary",
+      kind: node.op[0] === "!" ? "ne" : "eq",
+      left: classes.handle(node.left, any, scope),
+      right: classes.handle(node.right, any, scope),
+      operandSigned: false,
+      width: 1,
+      signed: false,
+      loc,
+    };
   }
 
   /** Equality of two arrays: of all their elements. */
@@ -1134,6 +1210,9 @@ export class Expressions {
         return this.host.calls.build(node, scope);
       case "cast":
         return this.cast(node, scope);
+      case "null":
+      case "newobject":
+        return this.host.classes.handle(node, { kind: "class", info: null }, scope);
       default: {
         const ref = this.named(node, scope);
         return ref ? this.host.refs.read(ref) : { op: "strconst", value: "", ...make };

@@ -18,7 +18,7 @@ import type {
 } from "../../hdl/verilog/ast.ts";
 import type { EventModel, Expr, NetKind, ProcessKind, Signal, Stmt, Target } from "../model.ts";
 import { type Constant, type Meaning, Scope } from "../scope.ts";
-import { type DataType, defaultOf, integerType, typeText, vectorType } from "../types.ts";
+import { type DataType, defaultOf, formOf, integerType, typeText, vectorType } from "../types.ts";
 import { toInteger } from "./bind-expr.ts";
 import { elaborateInstance, interfaceTarget } from "./bind-instance.ts";
 import { retype } from "./bind-subroutine.ts";
@@ -84,7 +84,11 @@ export class ItemBinder {
   private items(items: readonly ModuleItem[], scope: Scope): void {
     const { stmts } = this.design;
     for (const item of items) {
-      if (item.kind === "subroutine") {
+      if (item.kind === "class") this.design.classes.declare(item, scope);
+    }
+    for (const item of items) {
+      if (item.kind === "subroutine" && item.of) this.design.classes.addBody(item, scope);
+      else if (item.kind === "subroutine") {
         const meaning: Meaning = { kind: "subroutine", node: item, scope, sub: null };
         if (!scope.declare(item.name, meaning)) this.duplicate(item.name, item.nameLoc);
         this.design.later.push(() => void this.design.subroutine(meaning as Meaning & { kind: "subroutine" }, true));
@@ -469,7 +473,7 @@ export class ItemBinder {
       later.unshift(() => {
         const body =
           type.kind === "container"
-            ? this.design.containers.assignWhole(signal, type, init, scope, loc)
+            ? this.design.containers.assignWhole({ kind: "array", signal, loc }, type, init, scope, loc)
             : stmts.arrayAssign(init, signal, scope, true, loc);
         if (body) Object.assign(place, { body });
       });
@@ -872,8 +876,9 @@ export class ItemBinder {
 }
 
 export function whole(signal: Signal, loc: Loc): Target {
-  const form = signal.type.kind === "real" || signal.type.kind === "string" ? { form: signal.type.kind } : {};
-  return { parts: [{ signal, width: signal.width, index: [], offset: 0, loc }], width: signal.width, loc, ...form };
+  const form = formOf(signal.type);
+  const own = form ? { form } : {};
+  return { parts: [{ signal, width: signal.width, index: [], offset: 0, loc }], width: signal.width, loc, ...own };
 }
 
 function isTrue(constant: Constant): boolean {

@@ -1,9 +1,9 @@
 import { nearestName } from "../../common/finding.ts";
 import type { Loc } from "../../common/source.ts";
-import type { ExprNode } from "../../hdl/verilog/ast.ts";
+import type { ExprNode, ParamOverride } from "../../hdl/verilog/ast.ts";
 import { maxVectorWidth } from "../../hdl/verilog/number-text.ts";
 import { evaluate } from "../evaluate.ts";
-import type { Expr, Signal, Target, TargetPart } from "../model.ts";
+import type { Expr, Signal, Stmt, Target, TargetPart } from "../model.ts";
 import type { Meaning, Scope } from "../scope.ts";
 import {
   type ArrayType,
@@ -11,6 +11,7 @@ import {
   type DataType,
   type Dim,
   elementOf,
+  formOf,
   type IntegralType,
   partOf,
   positionOf,
@@ -41,6 +42,12 @@ export interface DataRef {
   readonly readOnly?: boolean;
   /** Of a part of an array: elements below it in the outermost unpacked dimension. */
   readonly start?: number;
+  /** Of a variable of an object, or an element of a container: how it takes a new value as a whole. */
+  readonly store?: (value: Expr) => Stmt;
+  /** Type of that whole. */
+  readonly storeType?: DataType;
+  /** `super`: its methods are those of the base class, virtual or not. */
+  readonly isSuper?: boolean;
 }
 export type Ref = DataRef | Exclude<Meaning, { kind: "signal" | "constant" }> | null;
 
@@ -103,7 +110,11 @@ export class References {
     );
   }
 
-  private ofMeaning(meaning: Meaning, loc: Loc): Ref {
+  private ofMeaning(meaning: Meaning, loc: Loc, scope: Scope): Ref {
+    if (meaning.kind === "property") {
+      const self = this.host.classes.self(scope, loc);
+      return self && this.host.classes.member(self.value!, meaning.property, scope, loc);
+    }
     if (meaning.kind === "signal") {
       const { signal } = meaning;
       return {
@@ -152,14 +163,16 @@ export class References {
   private compute(node: ExprNode, scope: Scope): Ref {
     switch (node.kind) {
       case "name": {
+        if (node.name === "this") return this.host.classes.self(scope, node.loc);
+        if (node.name === "super") return this.parent(scope, node.loc);
         const meaning = this.lookUp(node.name, node.loc, scope);
-        return meaning && this.ofMeaning(meaning, node.loc);
+        return meaning && this.ofMeaning(meaning, node.loc, scope);
       }
       case "scoped": {
-        const where = node.scope === "$unit" ? this.host.unit : this.host.packageScope(node.scope, node.loc);
+        const where = this.scopeNamed(node.scope, node.params, node.loc, scope);
         if (!where) return null;
         const meaning = where.own(node.name);
-        if (meaning) return this.ofMeaning(meaning, node.loc);
+        if (meaning) return this.ofMeaning(meaning, node.loc, scope);
         const near = nearestName(node.name, where.ownNames());
         this.host.report.error(
           "verilog/undeclared",
@@ -182,6 +195,29 @@ export class References {
         return this.ofValue(exprs.selfDetermined(node, scope), type);
       }
     }
+  }
+
+  /** What stands before `::`: a package, `$unit`, or a class. */
+  scopeNamed(name: string, params: readonly ParamOverride[] | undefined, loc: Loc, scope: Scope): Scope | null {
+    if (name === "$unit") return this.host.unit;
+    const meaning = scope.find(name);
+    if (meaning?.kind === "class") {
+      const own = scope.classAround;
+      if (!params && own?.node === meaning.decl.node) return own.scope;
+      return this.host.classes.infoOf(meaning.decl, params, scope, loc).scope;
+    }
+    if (meaning?.kind === "type" && meaning.type.kind === "class" && meaning.type.info) return meaning.type.info.scope;
+    return this.host.packageScope(name, loc);
+  }
+
+  /** The object at hand as one of the class that its own extends. */
+  private parent(scope: Scope, loc: Loc): Ref {
+    const self = this.host.classes.self(scope, loc);
+    if (!self) return null;
+    const base = scope.classAround?.base;
+    if (base) return { ...self, type: { kind: "class", info: base }, isSuper: true };
+    this.host.report.error("verilog/class", loc, "This class extends no other.", "Write 'this', or 'extends'.");
+    return null;
   }
 
   /** The scope that a hierarchical name begins with, looked for upwards (IEEE 1364-2005 clause 12.5). */
@@ -215,8 +251,9 @@ export class References {
         );
         return null;
       }
-      const meaning = this.upward(node.base.name, scope);
-      base = meaning ? this.ofMeaning(meaning, node.base.loc) : this.resolve(node.base, scope);
+      const isObject = node.base.name === "this" || node.base.name === "super";
+      const meaning = isObject ? null : this.upward(node.base.name, scope);
+      base = meaning ? this.ofMeaning(meaning, node.base.loc, scope) : this.resolve(node.base, scope);
     } else base = this.resolve(node.base, scope);
     if (!base) return null;
     if (base.kind === "subroutine") {
@@ -235,8 +272,7 @@ export class References {
       const inner = base.scope;
       const meaning = inner.own(node.name);
       if (meaning) {
-        const ref = this.ofMeaning(meaning, node.loc);
-        return ref;
+        return this.ofMeaning(meaning, node.loc, scope);
       }
       const near = nearestName(node.name, inner.ownNames());
       report.error(
@@ -262,9 +298,21 @@ export class References {
       );
       return null;
     }
+    if (base.kind === "data" && base.type.kind === "class" && base.type.info) {
+      const meaning = this.host.classes.find(base.type.info, node.name, node.nameLoc);
+      if (!meaning) return null;
+      if (meaning.kind === "property")
+        return this.host.classes.member(this.read(base), meaning.property, scope, node.loc);
+      if (meaning.kind !== "subroutine") return this.ofMeaning(meaning, node.loc, scope);
+      const type = this.host.calls.typeOf({ kind: "call", callee: node, args: [], loc: node.loc }, scope);
+      const expr = this.host.calls.build({ kind: "call", callee: node, args: [], loc: node.loc }, scope);
+      return this.ofValue(expr, type ?? vectorType(1));
+    }
     if (base.kind === "data") {
+      const place = node.name === "index" ? this.host.containers.placeOf(base.signal) : null;
+      if (place) return this.ofMeaning({ kind: "signal", signal: place }, node.loc, scope);
       // a method without parentheses, such as state.name
-      const call = this.host.calls.method(base, node.name, [], node.loc, scope);
+      const call = this.host.calls.method(base, node.name, { args: [], loc: node.loc }, scope);
       if (call) return this.ofValue(call.expr, call.type);
       report.error(
         "verilog/member",
@@ -310,7 +358,7 @@ export class References {
       const value: Expr = { op: "system", name: "string.getc", args, width: 8, signed: true, loc: node.loc };
       return this.ofValue(value, vectorType(8, true, false));
     }
-    if (type.kind === "container" && base.signal) return this.host.containers.element(base, type, node, scope);
+    if (type.kind === "container") return this.host.containers.element(base, type, node, scope);
     if (type.kind === "array") {
       const { dim } = type;
       const position = this.position(
@@ -656,21 +704,17 @@ export class References {
       return exprs.unknown(1, loc);
     }
     if (type.kind === "container") {
-      report.error(
-        "verilog/array-value",
-        loc,
-        `'${this.host.sources.text(loc)}' is a dynamic array or queue; it has no value as a whole.`,
-        "Select one element, or ask for its size().",
-      );
-      return exprs.unknown(1, loc);
+      if (!signal) return ref.value!;
+      this.host.noteRead(signal);
+      return { op: "signal", signal, width: 0, signed: false, form: "string", loc };
     }
     if (type.kind === "event" || type.kind === "void") {
       report.error("verilog/value", loc, `An ${type.kind} has no value.`, "Wait for it with @.");
       return exprs.unknown(1, loc);
     }
     if (signal) this.host.noteRead(signal);
-    if (type.kind === "real" || type.kind === "string") {
-      const form = type.kind;
+    if (type.kind === "real" || type.kind === "string" || type.kind === "class" || type.kind === "any") {
+      const form = type.kind === "real" ? "real" : "string";
       const width = form === "real" ? 64 : 0;
       if (!signal) return ref.value!;
       if (ref.index.length)
@@ -743,6 +787,7 @@ export class References {
     }
     const ref = this.resolve(node, scope);
     if (!ref) return null;
+    if (ref.kind === "data" && !ref.signal && ref.store) return this.targetWithin(ref, scope);
     if (ref.kind !== "data" || !ref.signal) {
       report.error(
         "verilog/target",
@@ -753,6 +798,49 @@ export class References {
       return null;
     }
     return this.targetOf(ref);
+  }
+
+  /**
+   * What an object or a container holds is changed by way of a variable that it is copied to before the statement, and
+   * from behind it.
+   */
+  private targetWithin(ref: DataRef, scope: Scope): Target | null {
+    const { report, stmts } = this.host;
+    const { loc } = ref;
+    if (ref.readOnly) {
+      report.error("verilog/target", loc, `'${this.host.sources.text(loc)}' is constant.`, "Take 'const' away.");
+      return null;
+    }
+    const around = stmts.around;
+    if (!around) {
+      report.error(
+        "verilog/target",
+        loc,
+        "A variable of an object cannot be changed in this place.",
+        "Do it in a statement of its own.",
+      );
+      return null;
+    }
+    // asked for twice, it is one variable all the same
+    const known = around.held.get(ref);
+    if (known) return this.targetOf({ ...ref, signal: known, value: null });
+    const type = ref.storeType!;
+    const signal = this.host.newSignal("held", loc, scope, { type, kind: "local", automatic: true });
+    const form = formOf(type);
+    const read: Expr = {
+      op: "signal",
+      signal,
+      width: signal.width,
+      signed: signal.signed,
+      loc,
+      ...(form ? { form } : {}),
+    };
+    around.locals.push(signal);
+    around.held.set(ref, signal);
+    if (scope.subroutine) scope.subroutine.locals.push(signal);
+    around.before.push(stmts.plain(signal, ref.value!, loc));
+    around.after.unshift(ref.store!(read));
+    return this.targetOf({ ...ref, signal, value: null });
   }
 
   /** Elements of an array, or of a vector that carries one, from the left index to the right one. */
@@ -844,7 +932,8 @@ export class References {
       return {
         parts: [{ signal, width: signal.width, index: ref.index, offset: 0, loc }],
         width: signal.width,
-        form: type.kind,
+        form: type.kind === "real" ? "real" : "string",
+        ...(type.kind === "class" ? { type } : {}),
         loc,
       };
     let offset: number | Expr = ref.fixed;

@@ -9,13 +9,14 @@ import type {
   ExprNode,
   StmtNode,
 } from "../../hdl/verilog/ast.ts";
-import type { AnyValue, BlockId, DelayModel, EventModel, Expr, Signal, Stmt, Target } from "../model.ts";
+import type { AnyValue, BlockId, DelayModel, EventModel, Expr, Signal, Stmt, Subroutine, Target } from "../model.ts";
 import { Scope } from "../scope.ts";
 import {
   asVector,
   type ContainerType,
   type DataType,
   defaultOf,
+  formOf,
   type IntegralType,
   integerType,
   sizeOf,
@@ -26,6 +27,7 @@ import {
 import { keyTypeOf } from "./bind-container.ts";
 import { typeOfData } from "./bind-expr.ts";
 import type { DataRef } from "./bind-ref.ts";
+import { eventCounter } from "./classes.ts";
 import type { Host } from "./host.ts";
 import { checkTargets, checkTruncation } from "./width-checks.ts";
 
@@ -44,8 +46,38 @@ const systemTasks = new Set(
 export class Statements {
   constructor(private readonly host: Host) {}
 
+  /** What stands before and behind the statement that is being bound: see `targetWithin`. */
+  around: {
+    readonly before: Stmt[];
+    readonly after: Stmt[];
+    readonly locals: Signal[];
+    readonly held: Map<DataRef, Signal>;
+  } | null = null;
+
   /** What the process at hand depends on and assigns, for the checks of sensitivity lists. */
   bind(node: StmtNode, scope: Scope): Stmt {
+    const outer = this.around;
+    const own = {
+      before: [] as Stmt[],
+      after: [] as Stmt[],
+      locals: [] as Signal[],
+      held: new Map<DataRef, Signal>(),
+    };
+    // within a condition there is no place for more statements
+    this.around = /^(assign|call|return|null|force)$/.test(node.kind) ? own : null;
+    const made = this.bindOne(node, scope);
+    this.around = outer;
+    if (own.locals.length === 0) return made;
+    if (made.op === "block" && made.body.at(-1)?.op === "return")
+      return {
+        ...made,
+        body: [...own.before, ...made.body.slice(0, -1), ...own.after, { op: "return", loc: node.loc }],
+        locals: own.locals,
+      };
+    return { op: "block", body: [...own.before, made, ...own.after], locals: own.locals, loc: node.loc };
+  }
+
+  private bindOne(node: StmtNode, scope: Scope): Stmt {
     const { exprs, report, refs } = this.host;
     const { loc } = node;
     switch (node.kind) {
@@ -133,6 +165,17 @@ export class Statements {
       case "trigger": {
         const ref = refs.resolve(node.target, scope);
         if (!ref) return nothing;
+        if (ref.kind === "data" && ref.store && ref.type === eventCounter)
+          return ref.store({
+            op: "binary",
+            kind: "add",
+            left: refs.read(ref),
+            right: exprs.number(1n, 32, loc),
+            operandSigned: false,
+            width: 32,
+            signed: false,
+            loc,
+          });
         if (ref.kind !== "data" || ref.type.kind !== "event" || !ref.signal) {
           report.error(
             "verilog/trigger",
@@ -354,7 +397,8 @@ export class Statements {
         continue;
       }
       if (type.kind === "container") {
-        init.push(this.host.containers.assignWhole(signal, type, declared.init, scope, declared.loc));
+        const base = { kind: "array" as const, signal, loc: declared.loc };
+        init.push(this.host.containers.assignWhole(base, type, declared.init, scope, declared.loc));
         continue;
       }
       if (type.kind === "array") {
@@ -374,10 +418,10 @@ export class Statements {
 
   plain(signal: Signal, value: Expr, loc: Loc): Stmt {
     const part = { signal, width: signal.width, index: [], offset: 0, loc };
-    const form = signal.type.kind === "real" || signal.type.kind === "string" ? { form: signal.type.kind } : {};
+    const form = formOf(signal.type);
     return {
       op: "assign",
-      target: { parts: [part], width: signal.width, loc, ...form },
+      target: { parts: [part], width: signal.width, loc, ...(form ? { form } : {}) },
       value,
       blocking: true,
       intra: null,
@@ -402,6 +446,23 @@ export class Statements {
       const ref = refs.resolve(node.target, scope);
       if (ref?.kind === "data" && ref.signal && ref.type.kind === "array")
         return this.arrayStatement(node, ref, scope) ?? nothing;
+      if (ref?.kind === "data" && ref.store) {
+        if (!node.blocking || node.intra) {
+          this.host.report.error(
+            "verilog/target",
+            loc,
+            "A variable of an object takes only plain '=' assignments.",
+            "Write '=' without a delay.",
+          );
+          return nothing;
+        }
+        if (ref.type === ref.storeType && !ref.readOnly) {
+          const source: ExprNode = node.op
+            ? { kind: "binary", op: node.op, left: node.target, right: node.value, loc }
+            : node.value;
+          return ref.store(exprs.assigned(source, ref.type, scope));
+        }
+      }
     }
     const target = refs.target(node.target, scope);
     if (!target) {
@@ -676,8 +737,7 @@ export class Statements {
     const loops: { signal: Signal; from: number; to: number }[] = [];
     let length: Signal | null = null;
     if (ref.kind === "data" && ref.type.kind === "string" && ref.signal) length = ref.signal;
-    if (ref.kind === "data" && ref.type.kind === "container" && ref.signal)
-      return this.foreachIn(node, ref.signal, ref.type, inner, scope);
+    if (ref.kind === "data" && ref.type.kind === "container") return this.foreachIn(node, ref, ref.type, inner, scope);
     const type = ref.kind === "data" ? ref.type : vectorType(1);
     const { dims, element } = unpackedDims(type);
     const all = [
@@ -757,7 +817,7 @@ export class Statements {
   /** Over a container: by place, with the key of each place in the loop's variable. */
   private foreachIn(
     node: StmtNode & { kind: "foreach" },
-    signal: Signal,
+    from: DataRef,
     type: ContainerType,
     inner: Scope,
     scope: Scope,
@@ -777,9 +837,9 @@ export class Statements {
     if (name && key) inner.declare(name.name, { kind: "signal", signal: key });
     const read: Expr = { op: "signal", signal: place, width: 32, signed: true, loc };
     const body = this.bind(node.body, inner);
-    const set = key ? [this.plain(key, containers.keyAt(signal, type, read, loc), loc)] : [];
+    const set = key ? [this.plain(key, containers.keyAt(from, type, read, loc), loc)] : [];
     const make = { operandSigned: true, signed: false, loc };
-    const test: Expr = { op: "binary", kind: "lt", left: read, right: containers.size(signal, loc), width: 1, ...make };
+    const test: Expr = { op: "binary", kind: "lt", left: read, right: containers.size(from, loc), width: 1, ...make };
     const one = exprs.number(1n, 32, loc);
     const next: Expr = { op: "binary", kind: "add", left: read, right: one, width: 32, ...make, signed: true };
     const loop: Stmt = {
@@ -864,7 +924,7 @@ export class Statements {
         width: signal.width,
         signed: signal.signed,
         loc,
-        ...(signal.type.kind === "real" || signal.type.kind === "string" ? { form: signal.type.kind } : {}),
+        ...(formOf(signal.type) ? { form: formOf(signal.type) } : {}),
       } as Expr,
       loc,
     }));
@@ -969,35 +1029,61 @@ export class Statements {
         ) {
           return this.stringTask(callee, made, head.signal, scope);
         }
-        const base = head?.kind === "signal" ? refs.resolve(callee.base, scope) : null;
-        if (base?.kind === "data" && base.signal && base.type.kind === "container") {
-          const stmt = this.host.containers.statement(base.signal, base.type, callee.name, made.args, loc, scope);
+        const superNew = this.superNew(callee, made, scope);
+        if (superNew) return superNew;
+        const isData =
+          head?.kind === "signal" ||
+          head?.kind === "property" ||
+          callee.base.kind !== "name" ||
+          /^(this|super)$/.test(callee.base.name);
+        const base = isData ? calls.methodBase(callee, scope) : null;
+        if (base?.type.kind === "container") {
+          const stmt = this.host.containers.statement(base, base.type, callee.name, made, scope);
           if (stmt) return stmt;
         }
-        if (head?.kind === "signal") {
+        if (base?.type.kind === "class") {
+          const found = calls.methodOf(base, callee, scope);
+          return found ? this.callOf(found.sub, made, loc, scope, found.self) : nothing;
+        }
+        if (head?.kind === "signal" || head?.kind === "property") {
           calls.build(made, scope);
           return nothing;
         }
       }
       const ref = calls.callee(callee, scope);
       if (!ref) return nothing;
-      if (ref.kind === "subroutine") {
-        const sub = this.host.subroutine(ref, false);
-        const args = calls.arguments(sub, made.args, loc, scope);
-        if (!args) return nothing;
-        if (!sub.task && sub.result && scope.instance.kind !== "package" && !voidCast(this.host.sources.text(loc)))
-          report.add(
-            "note",
-            "verilog/unused-result",
-            loc,
-            `The value of '${sub.name}' is not used.`,
-            "Write void'(...) around the call if that is meant.",
-          );
-        return { op: "call", sub, args, loc };
+      if (ref.kind === "subroutine" && ref.method) {
+        const found = calls.ownMethod(ref, scope, loc);
+        return found ? this.callOf(found.sub, made, loc, scope, found.self) : nothing;
       }
+      if (ref.kind === "subroutine") return this.callOf(this.host.subroutine(ref, false), made, loc, scope, null);
     }
     report.error("verilog/statement", loc, "This is no statement.", "Assign the value to something, or call a task.");
     return nothing;
+  }
+
+  /** `super.new(...)` by itself. */
+  private superNew(callee: ExprNode & { kind: "member" }, made: CallNode, scope: Scope): Stmt | null {
+    if (callee.name !== "new" || callee.base.kind !== "name" || callee.base.name !== "super") return null;
+    const { classes, refs } = this.host;
+    const ref = refs.resolve(callee.base, scope);
+    if (ref?.kind !== "data" || ref.type.kind !== "class" || !ref.type.info) return nothing;
+    return classes.superNew(made.args, ref.type.info, refs.read(ref), scope, made.loc);
+  }
+
+  private callOf(sub: Subroutine, made: CallNode, loc: Loc, scope: Scope, self: Expr | null): Stmt {
+    const { calls, report } = this.host;
+    const args = calls.arguments(sub, made.args, loc, scope, self);
+    if (!args) return nothing;
+    if (!sub.task && sub.result && scope.instance.kind !== "package" && !voidCast(this.host.sources.text(loc)))
+      report.add(
+        "note",
+        "verilog/unused-result",
+        loc,
+        `The value of '${sub.name}' is not used.`,
+        "Write void'(...) around the call if that is meant.",
+      );
+    return { op: "call", sub, args, loc };
   }
 
   private stringTask(callee: ExprNode & { kind: "member" }, node: CallNode, signal: Signal, scope: Scope): Stmt {
@@ -1050,6 +1136,9 @@ export function readsOf(stmt: Stmt, into: Set<Signal>, seen = new Set<unknown>()
           into.add((node.args as { signal: Signal }[])[0].signal);
           return;
         }
+        if (/^(container|object)\./.test(node.name as string))
+          for (const arg of node.args as { kind: string; signal: Signal }[])
+            if (arg.kind === "array" && arg.signal.kind !== "local") into.add(arg.signal);
         break;
       case "call": {
         const sub = (node.func ?? node.sub) as { body: Stmt };

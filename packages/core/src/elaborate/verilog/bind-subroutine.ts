@@ -3,7 +3,8 @@ import type { DeclItem } from "../../hdl/verilog/ast.ts";
 import { maxVectorWidth } from "../../hdl/verilog/number-text.ts";
 import type { Signal, Stmt, Subroutine } from "../model.ts";
 import { type Meaning, Scope } from "../scope.ts";
-import { asVector, bitType, type DataType, typeText, voidType } from "../types.ts";
+import { asVector, bitType, type DataType, unpackedDims, voidType } from "../types.ts";
+import { fixedContainer } from "./bind-container.ts";
 import type { Host } from "./host.ts";
 
 const empty: Stmt = { op: "block", body: [] };
@@ -13,10 +14,12 @@ export function bindHeader(host: Host, meaning: Meaning & { kind: "subroutine" }
   const { node, scope: outer } = meaning;
   const { report, types } = host;
   const scope = new Scope(outer, outer.instance, `${outer.prefix}${node.name}.`, node.name, "subroutine");
-  const automatic = node.automatic ?? outer.root.automatic;
+  const { method } = meaning;
+  const automatic = node.automatic ?? (method ? true : outer.root.automatic);
   scope.automatic = automatic;
   const args: { signal: Signal; direction: "input" | "output" | "inout" | "ref" }[] = [];
   let result: Signal | null = null;
+  const fallbacks: ({ node: NonNullable<DeclItem["names"][number]["init"]>; scope: Scope } | null)[] = [];
   const base: Omit<Subroutine, "args" | "result"> = {
     name: node.name,
     task: node.task,
@@ -29,16 +32,19 @@ export function bindHeader(host: Host, meaning: Meaning & { kind: "subroutine" }
     loc: node.nameLoc,
   };
   const sub: Subroutine = { ...base, args, result: null };
+  const isConstructor = method !== undefined && node.name === "new";
+  if (method && !method.isStatic) {
+    const type: DataType = { kind: "class", info: method.owner };
+    const signal = host.newSignal("this", node.nameLoc, scope, { type, kind: "local", automatic: true });
+    scope.declare("this", { kind: "signal", signal });
+    args.push({ signal, direction: "input" });
+    fallbacks.push(null);
+  }
   if (!node.task) {
-    const type = carried(host, node.type ? types.bind(node.type, scope) : bitType, node.nameLoc);
-    if (type.kind === "container") {
-      report.error(
-        "verilog/unsupported",
-        node.nameLoc,
-        "A function cannot give a dynamic array or queue.",
-        "Hand one over by ref.",
-      );
-    } else if (type.kind !== voidType.kind) {
+    const type: DataType = isConstructor
+      ? { kind: "class", info: method.owner }
+      : carried(host, node.type ? types.bind(node.type, scope) : bitType, node.nameLoc);
+    if (type.kind !== voidType.kind) {
       result = host.newSignal(node.name, node.nameLoc, scope, { type, kind: "local", automatic });
       scope.declare(node.name, { kind: "signal", signal: result });
     }
@@ -46,7 +52,6 @@ export function bindHeader(host: Host, meaning: Meaning & { kind: "subroutine" }
   (sub as { result: Signal | null }).result = result;
   scope.subroutine = sub;
   let last: DeclItem | null = null;
-  const fallbacks: ({ node: NonNullable<DeclItem["names"][number]["init"]>; scope: Scope } | null)[] = [];
   for (const arg of node.args) {
     const implicit =
       arg.type.kind === "builtin" &&
@@ -66,7 +71,8 @@ export function bindHeader(host: Host, meaning: Meaning & { kind: "subroutine" }
           `'${declared.name}' is declared twice in the same scope.`,
           "Rename or remove one of them.",
         );
-      args.push({ signal, direction: arg.direction ?? "input" });
+      const direction = arg.direction ?? "input";
+      args.push({ signal, direction: type.kind === "any" && direction === "inout" ? "output" : direction });
       fallbacks.push(declared.init ? { node: declared.init, scope: outer } : null);
     }
   }
@@ -79,12 +85,12 @@ function carried(host: Host, type: DataType, loc: Loc): DataType {
   if (type.kind !== "array") return type;
   const vector = asVector(type);
   if (vector && vector.width <= maxVectorWidth) return vector;
+  const { dims, element } = unpackedDims(type);
+  if (!vector) return dims.reduceRight<DataType>((inner, dim) => fixedContainer(dim, inner), element);
   host.report.error(
     "verilog/unsupported",
     loc,
-    vector
-      ? `An array of ${vector.width} bits is too large to be handed to a function or task.`
-      : `A ${typeText(type)} cannot be handed to a function or task.`,
+    `An array of ${vector.width} bits is too large to be handed to a function or task.`,
     "Use the array directly, by its name.",
   );
   return bitType;
@@ -109,9 +115,14 @@ export function bindBody(host: Host, meaning: Meaning & { kind: "subroutine" }, 
       if (names.length) stmts.declareLocals({ ...decl, names }, scope, [], init, false);
     }
   }
-  const body = node.body.map((stmt) => stmts.bind(stmt, scope));
-  sub.body = { op: "block", body: [...init, ...body], loc: node.loc };
-  if (!node.task && sub.result && !assigns(sub.body, sub.result))
+  const { method } = meaning;
+  const isConstructor = method !== undefined && node.name === "new";
+  const { first, rest } = isConstructor
+    ? host.classes.beginning(node, method.owner, sub, scope)
+    : { first: [], rest: node.body };
+  const body = rest.map((stmt) => stmts.bind(stmt, scope));
+  sub.body = { op: "block", body: [...init, ...first, ...body], loc: node.loc };
+  if (!node.task && sub.result && !isConstructor && !method?.isPure && !assigns(sub.body, sub.result))
     report.warn(
       "verilog/no-result",
       node.nameLoc,

@@ -1,6 +1,6 @@
 import { nearestName } from "../../common/finding.ts";
 import type { Loc } from "../../common/source.ts";
-import type { EnumType, ParamItem, RangeNode, StructType, TypeNode } from "../../hdl/verilog/ast.ts";
+import type { EnumType, NamedType, ParamItem, RangeNode, StructType, TypeNode } from "../../hdl/verilog/ast.ts";
 import { maxVectorWidth } from "../../hdl/verilog/number-text.ts";
 import type { Value } from "../model.ts";
 import type { Scope } from "../scope.ts";
@@ -8,6 +8,7 @@ import {
   asMember,
   asVector,
   bitsOf,
+  type ContainerType,
   type DataType,
   type Dim,
   eventType,
@@ -21,6 +22,7 @@ import {
   vectorType,
   voidType,
 } from "../types.ts";
+import { fixedContainer } from "./bind-container.ts";
 import type { Host } from "./host.ts";
 
 const maxArray = 1 << 26;
@@ -92,7 +94,7 @@ export class Types {
         return this.packed({ ...vectorType(1, false, fourState) }, node.dims, scope, node.signed === true, node.loc);
       }
       case "named": {
-        const type = this.named(node.scope, node.name, node.loc, scope);
+        const type = this.named(node, scope);
         return this.withDims(type, node.dims, scope, node.loc);
       }
       case "enum":
@@ -188,16 +190,21 @@ export class Types {
       const range = ranges[i];
       const container = this.container(range, result, scope);
       if (container) {
-        if (ranges.length === 1) return container;
+        if (result.kind === "array") result = asVector(result) ?? result;
+        if (result.kind !== "array") {
+          result = { ...(container as ContainerType), element: result };
+          continue;
+        }
         this.host.report.error(
           "verilog/unsupported",
           range.loc,
-          "A dynamic array or queue cannot be an element of another array here.",
-          "Give it one dimension, or the other ones fixed bounds.",
+          `A ${typeText(result)} cannot be an element of a dynamic array or queue.`,
+          "Give it elements that have bits.",
         );
         return type;
       }
-      result = { kind: "array", dim: this.dim(range, scope), element: result };
+      const dim = this.dim(range, scope);
+      result = result.kind === "container" ? fixedContainer(dim, result) : { kind: "array", dim, element: result };
     }
     let count = 1;
     for (let at = result; at.kind === "array"; at = at.element) count *= sizeOf(at.dim);
@@ -208,11 +215,21 @@ export class Types {
     return result;
   }
 
-  private named(pack: string | null, name: string, loc: Loc, scope: Scope): DataType {
-    const where = pack === null ? scope : this.host.packageScope(pack, loc);
+  private named(node: NamedType, scope: Scope): DataType {
+    const { scope: pack, name, loc, params, scopeParams } = node;
+    const where = pack === null ? scope : this.host.refs.scopeNamed(pack, scopeParams, loc, scope);
     if (!where) return vectorType(1);
     const meaning = pack === null ? where.find(name) : where.own(name);
     if (meaning?.kind === "type") return meaning.type;
+    if (meaning?.kind === "class") {
+      const own = scope.classAround;
+      // its plain name means the class itself within its text
+      if (!params && own && own.node === meaning.decl.node) return { kind: "class", info: own };
+      return {
+        kind: "class",
+        info: this.host.classes.infoOf(meaning.decl, params, scope, loc),
+      };
+    }
     const near = nearestName(
       name,
       [...where.visibleNames()].filter((other) => where.find(other)?.kind === "type"),

@@ -29,8 +29,10 @@ import { References } from "./bind-ref.ts";
 import { Statements } from "./bind-stmt.ts";
 import { bindBody, bindHeader, markSuspending } from "./bind-subroutine.ts";
 import { Types } from "./bind-type.ts";
+import { Classes } from "./classes.ts";
 import type { Host, SignalFields } from "./host.ts";
 import { delayNets } from "./net-delays.ts";
+import { standardClasses } from "./standard-classes.ts";
 
 /** Without any directive: 1 ns, in steps of 1 ns. */
 export const defaultTimeScale: TimeScale = { unit: -9, precision: -9 };
@@ -79,6 +81,7 @@ export class Elaboration implements Host {
   readonly calls: Calls;
   readonly stmts: Statements;
   readonly containers: Containers;
+  readonly classes: Classes;
   readonly unit: Scope;
   readonly sources: SourceSet;
   readonly read = new Set<Signal>();
@@ -106,13 +109,17 @@ export class Elaboration implements Host {
     this.calls = new Calls(this);
     this.stmts = new Statements(this);
     this.containers = new Containers(this);
+    this.classes = new Classes(this);
     this.configs = syntax.configs;
     this.attributeTable = syntax.attributes;
     for (const module of syntax.modules) this.register(this.modules, module);
     for (const module of syntax.packages) this.register(this.packageNodes, module);
     const loc = { file: 0, start: 0, end: 0 };
     const instance = this.newInstance("$unit", "$unit", "package", null, defaultTimeScale, loc, loc);
-    this.unit = new Scope(null, instance, "", "$unit", "unit");
+    const known = new Scope(null, instance, "", "$known", "unit");
+    known.declare("any_value", { kind: "type", type: { kind: "any" }, loc });
+    for (const item of standardClasses()) this.classes.declare(item, known, false);
+    this.unit = new Scope(known, instance, "", "$unit", "unit");
     this.scopes.set(instance, this.unit);
     new ItemBinder(this, this.unit, null).declare(syntax.unitItems);
   }
@@ -302,12 +309,16 @@ export class Elaboration implements Host {
   /** Binds connections and behaviour of all instances made so far. */
   finish(top: Instance): DesignModel {
     this.beforeBehaviour?.();
-    for (let i = 0; i < this.later.length; i++) this.later[i]();
-    this.later.length = 0;
+    do {
+      for (let i = 0; i < this.later.length; i++) this.later[i]();
+      this.later.length = 0;
+    } while (this.classes.reach());
+    this.classes.link();
     delayNets(this);
     markSuspending(this.subroutines);
     const { signals, attributes, assigns, processes, joins, switches, subroutines } = this;
-    return { top, signals, attributes, assigns, processes, joins, switches, subroutines };
+    const classes = this.classes.models();
+    return { top, signals, attributes, assigns, processes, joins, switches, subroutines, classes };
   }
 
   /**

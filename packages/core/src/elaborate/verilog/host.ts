@@ -24,6 +24,10 @@ export interface Host {
   readonly calls: import("./bind-call.ts").Calls;
   readonly stmts: import("./bind-stmt.ts").Statements;
   readonly containers: import("./bind-container.ts").Containers;
+  readonly classes: import("./classes.ts").Classes;
+  readonly subroutines: Subroutine[];
+  /** Behaviour to bind once all names are known. */
+  readonly later: (() => void)[];
   newSignal(name: string, loc: Loc, scope: Scope, fields: SignalFields): Signal;
   /** The subroutine behind a name, with its header bound; its body follows later, or at once when `body` is set. */
   subroutine(meaning: Meaning & { kind: "subroutine" }, body: boolean): Subroutine;

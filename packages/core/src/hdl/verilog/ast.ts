@@ -75,8 +75,11 @@ export interface NameNode {
 export interface ScopedNode {
   readonly kind: "scoped";
   readonly loc: Loc;
+  /** A package, `$unit`, or a class. */
   readonly scope: string;
   readonly name: string;
+  /** Of a class: `fifo #(8)::depth`. */
+  readonly params?: readonly ParamOverride[];
 }
 export interface MemberNode {
   readonly kind: "member";
@@ -162,6 +165,8 @@ export interface CallNode {
   /** A name node whose name starts with `$` is a system task or function. */
   readonly callee: ExprNode;
   readonly args: readonly CallArg[];
+  /** `with (item > 3)` behind a method of an array. */
+  readonly with?: ExprNode;
 }
 export interface CastNode {
   readonly kind: "cast";
@@ -219,6 +224,8 @@ export type ExprNode =
   | TypeExprNode
   | LastNode
   | NewNode
+  | NewObjectNode
+  | NullNode
   | BadExprNode;
 
 /** `$` as an index: the last element of a queue. */
@@ -231,6 +238,21 @@ export interface NewNode {
   readonly kind: "new";
   readonly size: ExprNode;
   readonly from: ExprNode | null;
+  readonly loc: Loc;
+}
+
+/** `new`, `new(1, 2)`, `new other` (a copy), `base #(8)::new`: an object. */
+export interface NewObjectNode {
+  readonly kind: "newobject";
+  /** null: of the class of what it is assigned to. */
+  readonly type: NamedType | null;
+  readonly args: readonly CallArg[];
+  readonly from: ExprNode | null;
+  readonly loc: Loc;
+}
+/** `null`: no object. */
+export interface NullNode {
+  readonly kind: "null";
   readonly loc: Loc;
 }
 
@@ -291,9 +313,14 @@ export interface StructType {
 export interface NamedType {
   readonly kind: "named";
   readonly loc: Loc;
+  /** A package or a class. */
   readonly scope: string | null;
   readonly name: string;
   readonly dims: readonly RangeNode[];
+  /** Of a class. */
+  readonly params?: readonly ParamOverride[];
+  /** Of the class that it is looked up in. */
+  readonly scopeParams?: readonly ParamOverride[];
 }
 /** `type(expression)`. */
 export interface TypeOfType {
@@ -674,6 +701,42 @@ export interface SubroutineItem {
   readonly args: readonly DeclItem[];
   readonly decls: readonly (DeclItem | ParamItem | TypedefItem | ImportItem)[];
   readonly body: readonly StmtNode[];
+  /** The body of a method that its class declares as `extern`. */
+  readonly of?: { readonly name: string; readonly loc: Loc };
+}
+export type Access = "public" | "local" | "protected";
+export interface PropertyItem {
+  readonly kind: "property";
+  readonly loc: Loc;
+  readonly decl: DeclItem;
+  readonly isStatic: boolean;
+  readonly access: Access;
+}
+export interface MethodItem {
+  readonly kind: "method";
+  readonly loc: Loc;
+  readonly node: SubroutineItem;
+  readonly isStatic: boolean;
+  readonly isVirtual: boolean;
+  /** Without a body: a derived class gives it. */
+  readonly isPure: boolean;
+  /** Its body stands outside of the class. */
+  readonly isExtern: boolean;
+  readonly access: Access;
+}
+export type ClassMember = PropertyItem | MethodItem | ParamItem | TypedefItem | ImportItem | ClassItem;
+export interface ClassItem {
+  readonly kind: "class";
+  readonly loc: Loc;
+  readonly name: string;
+  readonly nameLoc: Loc;
+  /** Virtual: only derived classes have objects. */
+  readonly isAbstract: boolean;
+  readonly params: readonly ParamItem[];
+  readonly base: NamedType | null;
+  /** `extends base(8)`: what its constructor is given. */
+  readonly baseArgs: readonly CallArg[] | null;
+  readonly items: readonly ClassMember[];
 }
 export interface DefparamItem {
   readonly kind: "defparam";
@@ -717,6 +780,7 @@ export type ModuleItem =
   | DefparamItem
   | ModportItem
   | ElabTaskItem
+  | ClassItem
   | AssertItem;
 /** A deferred or immediate assertion standing as a module item. */
 export interface AssertItem {

@@ -195,6 +195,7 @@ export function parseTypedef(s: TokenStream): TypedefItem | null {
     s.next();
     return null;
   }
+  if (s.is("class")) s.next(); // a class that is written further on
   if (s.current.kind === "name" && s.peek(1).text === ";") {
     s.next();
     s.next();

@@ -1,6 +1,18 @@
 import type { Loc } from "../../common/source.ts";
-import type { BinaryOp, CallArg, ExprNode, PatternNode, RangeNode, SpanNode, TypeNode, UnaryOp } from "./ast.ts";
+import type {
+  BinaryOp,
+  CallArg,
+  ExprNode,
+  NamedType,
+  ParamOverride,
+  PatternNode,
+  RangeNode,
+  SpanNode,
+  TypeNode,
+  UnaryOp,
+} from "./ast.ts";
 import { readNumber, readString } from "./number-text.ts";
+import { parseOverrides } from "./parse-module.ts";
 import { atType, parseType } from "./parse-type.ts";
 import type { TokenStream } from "./token-stream.ts";
 
@@ -146,12 +158,22 @@ function parsePrimary(s: TokenStream): ExprNode {
       return { kind: "string", loc, text: readString(token.text) };
     case "name":
       s.next();
-      if (s.is("::")) {
+      if (s.is("::") || (s.is("#") && s.peek(1).text === "(" && s.peek(s.pastBracket(1)).text === "::")) {
+        let params: ParamOverride[] | undefined;
+        if (s.accept("#")) {
+          s.next();
+          params = parseOverrides(s);
+        }
         s.next();
+        const own = params ? { params } : {};
+        if (s.accept("new")) {
+          const type: NamedType = { kind: "named", scope: null, name: token.text, dims: [], loc: token.loc, ...own };
+          return { kind: "newobject", type, args: s.is("(") ? parseArgs(s) : [], from: null, loc: s.span(loc) };
+        }
         const name = s.current.text;
         if (s.current.kind !== "name") s.unexpected("a name of the package");
         else s.next();
-        return parseSelects(s, { kind: "scoped", scope: token.text, name, loc: s.span(loc) });
+        return parseSelects(s, { kind: "scoped", scope: token.text, name, loc: s.span(loc), ...own });
       }
       return parseSelects(s, { kind: "name", name: token.text, loc });
     case "system": {
@@ -177,6 +199,14 @@ function parsePrimary(s: TokenStream): ExprNode {
         }
         return { kind: "new", size, from, loc: s.span(loc) };
       }
+      if (s.accept("new")) {
+        if (s.is("(")) return { kind: "newobject", type: null, args: parseArgs(s), from: null, loc: s.span(loc) };
+        const isCopy = s.current.kind === "name" || s.is("this");
+        const from = isCopy ? parsePrimary(s) : null;
+        return { kind: "newobject", type: null, args: [], from, loc: s.span(loc) };
+      }
+      if (s.accept("null")) return { kind: "null", loc };
+      if (s.is("this") || s.is("super")) return parseSelects(s, { kind: "name", name: s.next().text, loc });
       if (atType(s) && !s.is("event") && !s.is("void")) {
         const type = parseType(s);
         const node: ExprNode = { kind: "type", type, loc: s.span(loc) };
@@ -378,24 +408,19 @@ function parseSelects(s: TokenStream, from: ExprNode): ExprNode {
     } else if (text === ".") {
       const name = s.peek(1);
       if (name.kind !== "name" && name.kind !== "keyword") return base;
-      if (name.kind === "keyword" && !/^(and|or|xor|unique)$/.test(name.text)) return base;
+      if (name.kind === "keyword" && !/^(and|or|xor|unique|new)$/.test(name.text)) return base;
       s.next();
       s.next();
       base = { kind: "member", base, name: name.text, nameLoc: name.loc, loc: s.span(from.loc) };
+      if (s.is("with") && s.peek(1).text === "(") {
+        const condition = parseWith(s);
+        base = { kind: "call", callee: base, args: [], with: condition, loc: s.span(from.loc) };
+      }
     } else if (text === "(") {
       if (base.kind !== "name" && base.kind !== "scoped" && base.kind !== "member") return base;
-      base = { kind: "call", callee: base, args: parseArgs(s), loc: s.span(from.loc) };
-      if (s.is("with") && s.peek(1).text === "(") {
-        s.report(
-          "verilog/unsupported",
-          s.next().loc,
-          "'with' after a method of an array is not supported.",
-          "Go through the elements with foreach.",
-        );
-        s.next();
-        parseExpr(s);
-        s.expect(")", "the expression of 'with'");
-      }
+      const args = parseArgs(s);
+      const more = s.is("with") && s.peek(1).text === "(" ? { with: parseWith(s) } : {};
+      base = { kind: "call", callee: base, args, ...more, loc: s.span(from.loc) };
     } else if (text === "'" && s.peek(1).text === "(") {
       const type = typeFromName(base);
       s.next();
@@ -411,6 +436,15 @@ function parseSelects(s: TokenStream, from: ExprNode): ExprNode {
   }
 }
 
+/** `with (item > 3)` behind a method of an array. */
+function parseWith(s: TokenStream): ExprNode {
+  s.next();
+  s.next();
+  const inner = parseExpr(s);
+  s.expect(")", "the expression of 'with'");
+  return inner;
+}
+
 /** A name may be a type or a size; which one, the scope decides. */
 function typeFromName(node: ExprNode): TypeNode | null {
   if (node.kind === "name") return { kind: "named", scope: null, name: node.name, dims: [], loc: node.loc };
@@ -423,6 +457,7 @@ export function parseTarget(s: TokenStream): ExprNode {
   const { kind, loc } = s.current;
   if (kind === "name" || s.is("{") || s.is("'{") || (kind === "system" && s.current.text === "$root"))
     return parsePrimary(s);
+  if (s.is("this") || s.is("super")) return parsePrimary(s);
   s.unexpected("the target of an assignment");
   return { kind: "bad", loc };
 }

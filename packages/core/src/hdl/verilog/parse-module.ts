@@ -18,6 +18,7 @@ import type {
   TimeScale,
   TypeNode,
 } from "./ast.ts";
+import { parseClass } from "./parse-class.ts";
 import {
   implicitType,
   netWords,
@@ -52,7 +53,6 @@ const gateWords = new Set(
 const unsupportedWords: Readonly<Record<string, string>> = {
   primitive: "Write it as a module.",
   specify: "Take it out: it changes no function, and delays come from the part.",
-  class: "Use modules, tasks and functions.",
   covergroup: "Count the cases in an always block.",
   property: "Use an immediate assertion in an always block.",
   sequence: "Use an immediate assertion in an always block.",
@@ -60,12 +60,11 @@ const unsupportedWords: Readonly<Record<string, string>> = {
   checker: "Write it as a module.",
   bind: "Instantiate the module where it is used.",
   alias: "Use assign.",
-  constraint: "Use $urandom_range.",
   virtual: "Connect an interface by a port.",
   let: "Use a function.",
 };
 
-function unsupported(s: TokenStream, word: string): void {
+export function unsupported(s: TokenStream, word: string): void {
   s.report("verilog/unsupported", s.current.loc, `'${word}' is not supported.`, unsupportedWords[word] ?? "Remove it.");
 }
 
@@ -138,7 +137,7 @@ export function parseTimeUnit(s: TokenStream, old: TimeScale | null): TimeScale 
   return { unit: old?.unit ?? first, precision: first };
 }
 
-function parseParameterPorts(s: TokenStream, items: ModuleItem[]): void {
+export function parseParameterPorts(s: TokenStream, items: ModuleItem[]): void {
   s.expect("(", "'#'");
   if (s.accept(")")) return;
   let type: TypeNode = implicitType(s);
@@ -405,6 +404,13 @@ function keywordItem(s: TokenStream, items: ModuleItem[]): boolean {
     case "task":
       items.push(parseSubroutine(s));
       return true;
+    case "class":
+      items.push(parseClass(s));
+      return true;
+    case "virtual":
+      if (s.peek(1).text !== "class") break;
+      items.push(parseClass(s));
+      return true;
     case "defparam":
       s.next();
       do {
@@ -460,7 +466,7 @@ function keywordItem(s: TokenStream, items: ModuleItem[]): boolean {
   if (text in unsupportedWords) {
     unsupported(s, text);
     const end = `end${text === "covergroup" ? "group" : text}`;
-    if (/^(class|covergroup|property|sequence|clocking|checker|config|primitive)$/.test(text)) {
+    if (/^(covergroup|property|sequence|clocking|checker|config|primitive)$/.test(text)) {
       while (!s.atEnd && !s.isAny(end, "endmodule")) s.next();
       s.accept(end);
       if (s.accept(":")) s.next();
@@ -541,23 +547,45 @@ function parseGenerateCase(s: TokenStream, items: ModuleItem[]): void {
   items.push({ kind: "gencase", subject, items: list, fallback, loc: s.span(loc) });
 }
 
-function parseSubroutine(s: TokenStream): SubroutineItem {
+/** @param isPrototype Its body stands elsewhere. */
+export function parseSubroutine(s: TokenStream, isPrototype = false): SubroutineItem {
   const { loc, text } = s.next();
   const task = text === "task";
   const end = task ? "endtask" : "endfunction";
   const lifetime = s.acceptAny("automatic", "static");
   let type: TypeNode | null = null;
-  if (!task) {
+  if (!task && (s.is("new") || (s.peek(1).text === "::" && s.peek(2).text === "new")))
+    type = { kind: "builtin", word: "void", signed: null, dims: [], loc: s.current.loc };
+  else if (!task) {
     // `function name;` gives one bit; `function word_t name;` a type
     const named = s.current.kind === "name" && !atNamedDeclaration(s, false);
     type = named ? implicitType(s) : parseType(s);
   }
+  let of: SubroutineItem["of"];
+  if (s.current.kind === "name" && s.peek(1).text === "::") {
+    of = { name: s.current.text, loc: s.current.loc };
+    s.next();
+    s.next();
+  }
   const nameToken = s.current;
-  if (nameToken.kind === "name") s.next();
+  if (nameToken.kind === "name" || (!task && s.is("new"))) s.next();
   else s.unexpected(`the ${text}'s name`);
   const args: DeclItem[] = [];
   if (s.accept("(")) parseArguments(s, args);
   parseSemicolon(s, `the ${text}'s header`);
+  if (isPrototype)
+    return {
+      kind: "subroutine",
+      task,
+      automatic: true,
+      name: nameToken.text,
+      nameLoc: nameToken.loc,
+      type,
+      args,
+      decls: [],
+      body: [],
+      loc: s.span(loc),
+    };
   const decls: SubroutineItem["decls"][number][] = [];
   const bodyDecls: SubroutineItem["decls"][number][] = [];
   while (s.isAny(...directions)) parseBodyArgument(s, args);
@@ -586,6 +614,7 @@ function parseSubroutine(s: TokenStream): SubroutineItem {
     args,
     decls,
     body,
+    ...(of ? { of } : {}),
     loc: s.span(loc),
   };
 }
@@ -669,7 +698,7 @@ function parseDelayLike(s: TokenStream): ExprNode {
     : value;
 }
 
-function parseOverrides(s: TokenStream): ParamOverride[] {
+export function parseOverrides(s: TokenStream): ParamOverride[] {
   const list: ParamOverride[] = [];
   if (s.accept(")")) return list;
   do {

@@ -107,6 +107,7 @@ function statement(s: TokenStream): StmtNode {
     return finishAssign(s);
   }
   if (kind === "keyword") {
+    if (text === "this" || text === "super") return finishAssign(s);
     const made = keywordStatement(s);
     if (made) return made;
   }

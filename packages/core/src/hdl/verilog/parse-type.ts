@@ -1,5 +1,15 @@
-import type { BuiltinWord, DeclName, EnumType, ExprNode, RangeNode, StructType, TypeNode } from "./ast.ts";
+import type {
+  BuiltinWord,
+  DeclName,
+  EnumType,
+  ExprNode,
+  ParamOverride,
+  RangeNode,
+  StructType,
+  TypeNode,
+} from "./ast.ts";
 import { parseExpr, parseRange } from "./parse-expr.ts";
+import { parseOverrides } from "./parse-module.ts";
 import { parseSemicolon } from "./recovery.ts";
 import type { TokenStream } from "./token-stream.ts";
 
@@ -35,15 +45,27 @@ export function atType(s: TokenStream): boolean {
 export function atNamedDeclaration(s: TokenStream, instances: boolean): boolean {
   if (s.current.kind !== "name") return false;
   let ahead = 1;
-  const scoped = s.peek(1).text === "::" && s.peek(1).kind === "op";
-  if (scoped) ahead = 3;
+  let scoped = false;
+  const isAt = (text: string) => s.peek(ahead).kind === "op" && s.peek(ahead).text === text;
+  const params = () => {
+    if (isAt("#") && s.peek(ahead + 1).text === "(") ahead = s.pastBracket(ahead + 1);
+    return ahead > 0;
+  };
+  if (!params()) return false;
+  const isClass = ahead > 1;
+  if (isAt("::")) {
+    scoped = true;
+    ahead += 2;
+    if (!params()) return false;
+  }
+  const start = ahead;
   while (s.peek(ahead).kind === "op" && s.peek(ahead).text === "[") {
     const past = s.pastBracket(ahead);
     if (past < 0) return false;
     ahead = past;
   }
   if (s.peek(ahead).kind !== "name") return false;
-  if (!instances || scoped || ahead > 1) return true;
+  if (!instances || (scoped && !isClass) || ahead > start) return true;
   let after = ahead + 1;
   while (s.peek(after).kind === "op" && s.peek(after).text === "[") {
     const past = s.pastBracket(after);
@@ -52,6 +74,14 @@ export function atNamedDeclaration(s: TokenStream, instances: boolean): boolean 
   }
   const { kind, text } = s.peek(after);
   return kind === "op" && (text === ";" || text === "," || text === "=");
+}
+
+/** `#(8, byte)` behind the name of a class. */
+function parseClassParams(s: TokenStream): ParamOverride[] | undefined {
+  if (!s.is("#") || s.peek(1).text !== "(") return undefined;
+  s.next();
+  s.next();
+  return parseOverrides(s);
 }
 
 function parseSigning(s: TokenStream): boolean | null {
@@ -91,13 +121,18 @@ export function parseType(s: TokenStream): TypeNode {
     s.next();
     let scope: string | null = null;
     let name = text;
+    let params = parseClassParams(s);
+    let scopeParams: ParamOverride[] | undefined;
     if (s.accept("::")) {
+      scopeParams = params;
       scope = text;
       name = s.current.text;
       if (s.current.kind === "name") s.next();
       else s.unexpected("a type of the package");
+      params = parseClassParams(s);
     }
-    return { kind: "named", scope, name, dims: parsePackedDims(s), loc: s.span(loc) };
+    const given = { ...(params ? { params } : {}), ...(scopeParams ? { scopeParams } : {}) };
+    return { kind: "named", scope, name, dims: parsePackedDims(s), loc: s.span(loc), ...given };
   }
   const signed = parseSigning(s);
   return { kind: "builtin", word: "implicit", signed, dims: parsePackedDims(s), loc };

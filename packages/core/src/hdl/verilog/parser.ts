@@ -66,7 +66,7 @@ export function parseVerilog(
       } else if (s.is("config")) configs.push(parseConfig(s));
       else if (s.is("package")) packages.push(parseModule(s));
       else if (s.isAny("timeunit", "timeprecision")) unit = parseTimeUnit(s, unit);
-      else if (s.isAny("typedef", "import", "function", "task", "parameter", "localparam", "const"))
+      else if (s.isAny("typedef", "import", "function", "task", "parameter", "localparam", "const", "virtual"))
         parseItem(s, unitItems);
       else if (s.current.kind === "keyword" && /^(class|primitive|bind|logic|bit|int|wire|reg)$/.test(s.current.text))
         parseItem(s, unitItems);

@@ -5,7 +5,7 @@ export const stops: ReadonlySet<string> = new Set(
   `begin end if else case casez casex endcase for foreach while do repeat forever fork join join_any join_none always
   always_comb always_ff always_latch assign initial final module endmodule interface endinterface package endpackage
   program endprogram wire reg logic bit int integer input output inout parameter localparam typedef function
-  endfunction task endtask generate endgenerate genvar return disable wait force release`.split(/\s+/),
+  endfunction task endtask class endclass generate endgenerate genvar return disable wait force release`.split(/\s+/),
 );
 
 /** Words at which a list of statements is surely over. */
@@ -19,6 +19,7 @@ export const blockEnds: readonly string[] = [
   "endpackage",
   "endprogram",
   "endgenerate",
+  "endclass",
   "join",
   "join_any",
   "join_none",
