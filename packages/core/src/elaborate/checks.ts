@@ -111,6 +111,8 @@ function usesOf(design: DesignModel): Uses {
           }
       }
     });
+  // what only an assertion looks at is looked at
+  for (const process of design.properties?.processes ?? []) visit(process.body, null);
   for (const process of design.processes) {
     visit(process.body, process);
     if (process.events !== "star") for (const event of process.events ?? []) reads(event.expr, process);

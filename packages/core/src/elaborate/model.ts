@@ -1,6 +1,7 @@
 import type { Loc } from "../common/source.ts";
 import type { TimeScale } from "../hdl/verilog/ast.ts";
 import type { ClassModel } from "./class-info.ts";
+import type { PropertyTree } from "./sequence.ts";
 import type { DataType, Dim, IntegralType } from "./types.ts";
 
 /**
@@ -411,4 +412,6 @@ export interface DesignModel {
   readonly switches: NetSwitch[];
   readonly subroutines: Subroutine[];
   readonly classes?: readonly ClassModel[];
+  /** Concurrent assertions: what they say, and the processes that watch. Simulation alone runs them. */
+  readonly properties?: { readonly trees: readonly PropertyTree[]; readonly processes: readonly Process[] };
 }

@@ -18,6 +18,7 @@ import { FinishSignal, type Kernel, type Thread } from "./kernel.ts";
 import { dumpMemory, loadMemory } from "./memory-file.ts";
 import { copyObject, makeObject, NullHandleError, ObjectValue, TypedValue, WrongTypeError } from "./objects.ts";
 import type { Program } from "./program.ts";
+import { PropertyRun } from "./property-run.ts";
 import { distribution, distUniform, randomInteger } from "./random.ts";
 import { scanText } from "./scan.ts";
 import { elementForm } from "./storage.ts";
@@ -771,6 +772,37 @@ export class Runtime {
     this.kernel.trigger(array.signal);
   }
 
+  private readonly runs = new Map<number, PropertyRun>();
+  private readonly sampling = new Set<number>();
+
+  /** Concurrent assertions: see `Properties`. */
+  private property(what: string, args: readonly TaskArg[]): void {
+    if (what === "sample") {
+      const [from, to] = args.map((arg) => this.program.design.signals[(arg as unknown as { signal: number }).signal]);
+      if (this.sampling.has(to.id)) return;
+      this.sampling.add(to.id);
+      this.kernel.postponed.push(() => {
+        this.sampling.delete(to.id);
+        this.program.storage.copy(from, to);
+      });
+      return;
+    }
+    const number = this.number(args[0]);
+    let run = this.runs.get(number);
+    if (!run) {
+      run = new PropertyRun(number, this.program.design.properties!.trees[number]);
+      this.runs.set(number, run);
+    }
+    if (what === "tick") {
+      const values = Uint8Array.from(args.slice(1), (arg) => {
+        const { a, b } = arg as PrintArg & { kind: "bits" };
+        return (a & ~b) === 0n ? 0 : 1;
+      });
+      this.give(BigInt(run.tick(values)));
+    } else if (what === "result") this.give(run.result() ? 1n : 0n);
+    else run.reset();
+  }
+
   // ---- functions ----------------------------------------------------------------------------------------------
 
   private give(value: bigint, unknown = 0n): void {
@@ -786,6 +818,10 @@ export class Runtime {
       if (value === null) return;
       if (isBits(value)) this.give(value.a, value.b);
       else out.v = value as string;
+      return;
+    }
+    if (name.startsWith("property.")) {
+      this.property(name.slice(9), args);
       return;
     }
     if (name.startsWith("string.")) {

@@ -14,6 +14,7 @@ import { DesignFiles, type FileAccess, FilesFull } from "./design-files.ts";
 import { FinishSignal, Kernel, RunawaySignal, TimeFullError } from "./kernel.ts";
 import { NullHandleError, WrongTypeError } from "./objects.ts";
 import { Program } from "./program.ts";
+import { ManyAttemptsError } from "./property-run.ts";
 import { type RecordScope, WaveRecorder, type WaveSink } from "./recorder.ts";
 import { Runtime, timeText } from "./runtime.ts";
 import { borderSignals, foreignUnits, MixedDesign } from "./vhdl/mixed.ts";
@@ -68,6 +69,7 @@ export interface SimulationOutcome {
 
 /** A design that is ready to run. */
 export class Simulation {
+  readonly design: DesignModel;
   readonly kernel: Kernel;
   readonly program: Program;
   readonly runtime: Runtime;
@@ -83,13 +85,16 @@ export class Simulation {
 
   constructor(
     readonly sources: SourceSet,
-    readonly design: DesignModel,
+    model: DesignModel,
     options: SimulateOptions,
     private readonly files: DesignFiles,
     sink: WaveSink | null,
     private readonly mixed: MixedDesign | null = null,
   ) {
     files.onRefused = (reason) => this.refused(reason);
+    const watching = model.properties?.processes ?? [];
+    const design: DesignModel = { ...model, processes: [...model.processes, ...watching] };
+    this.design = design;
     const vhdl = mixed?.run ?? null;
     this.vhdl = vhdl;
     this.kernel = vhdl?.kernel ?? new Kernel();
@@ -231,6 +236,10 @@ export class Simulation {
           this.program.places[error.place],
           this.kernel.now,
         );
+      } else if (error instanceof ManyAttemptsError) {
+        this.ended = "runaway";
+        const info = this.program.processes[this.kernel.currentProcess];
+        this.message("error", "sim/assertion", error.message, info?.loc ?? this.design.top.loc, this.kernel.now);
       } else if (error instanceof TimeFullError) {
         this.ended = "runaway";
         const info = this.program.processes[this.kernel.currentProcess];

@@ -126,6 +126,19 @@ export class Storage {
     };
   }
 
+  /** What one signal of bits holds goes to another, which nothing waits for. */
+  copy(from: Signal, to: Signal): void {
+    const { a, b } = this.read(from);
+    const { form, at } = this.places[to.id];
+    if (form === "narrow") {
+      this.a[at] = Number(BigInt.asIntN(32, a));
+      this.b[at] = Number(BigInt.asIntN(32, b));
+    } else {
+      this.wideA[at] = a;
+      this.wideB[at] = b;
+    }
+  }
+
   readReal(signal: Signal, element = 0): number {
     const { at, count } = this.places[signal.id];
     return count ? this.realArrays[at][element] : this.real[at];

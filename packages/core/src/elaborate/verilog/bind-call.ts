@@ -20,6 +20,7 @@ import {
 } from "../types.ts";
 import type { DataRef, Ref } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
+import { Properties } from "./properties.ts";
 
 const int = vectorType(32, true, false);
 const unsignedInt = vectorType(32, false, false);
@@ -110,6 +111,8 @@ export class Calls {
         return vectorType(Math.max(1, width), name === "$signed");
       }
       if (realFunctions.has(name)) return realType;
+      if (/^\$(rose|fell|stable|changed)$/.test(name)) return oneBit;
+      if ((name === "$past" || name === "$sampled") && args[0]?.value) return exprs.dataTypeOf(args[0].value, scope);
       if (name === "$abs" && args[0]?.value) return exprs.dataTypeOf(args[0].value, scope);
       return systemFunctions[name]?.type ?? integerType;
     }
@@ -448,6 +451,17 @@ export class Calls {
       const type = exprs.dataTypeOf(first, scope);
       if (type.kind === "class" && type.info)
         return this.host.classes.cast(first, args[1].value, type.info, loc, scope) ?? exprs.unknown(32, loc);
+    }
+    if (Properties.functions.has(name)) {
+      const value = this.host.properties.sampledValue(name, args, loc, scope);
+      if (value) return value;
+      report.error(
+        "verilog/system-function",
+        loc,
+        `${name} stands in concurrent assertions only, with a value.`,
+        "Keep the earlier value in a register.",
+      );
+      return exprs.unknown(1, loc);
     }
     const info = systemFunctions[name];
     if (!info) {

@@ -675,6 +675,7 @@ export class Expressions {
       scopes: "an array of instances or blocks",
       block: "a block",
       class: "a class",
+      assertion: "a property or a sequence",
       genvar: "a genvar outside of its loop",
     };
     this.host.report.error(

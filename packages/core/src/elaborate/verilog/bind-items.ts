@@ -171,6 +171,15 @@ export class ItemBinder {
             this.process(item.final ? "final" : "initial", null, item.body, scope, item.loc, item.loc),
           );
           break;
+        case "assertiondecl":
+          this.design.properties.declare(item, scope);
+          break;
+        case "assertiondefault":
+          this.design.properties.setDefault(item, scope);
+          break;
+        case "concurrent":
+          this.design.later.push(() => this.design.properties.bind(item, scope));
+          break;
         case "assertitem":
           this.design.later.push(() => this.process("always_comb", "star", item.body, scope, item.loc, item.loc));
           break;

@@ -194,6 +194,14 @@ export class Statements {
       case "break":
       case "continue":
         return { op: node.kind, loc };
+      case "concurrent":
+        report.error(
+          "verilog/assertion",
+          loc,
+          "A concurrent assertion stands beside the processes, not within one.",
+          "Put it outside, with its clock: assert property (@(posedge clk) ...).",
+        );
+        return nothing;
       case "assert":
         return {
           op: "assert",

@@ -32,6 +32,7 @@ import { Types } from "./bind-type.ts";
 import { Classes } from "./classes.ts";
 import type { Host, SignalFields } from "./host.ts";
 import { delayNets } from "./net-delays.ts";
+import { Properties } from "./properties.ts";
 import { standardClasses } from "./standard-classes.ts";
 
 /** Without any directive: 1 ns, in steps of 1 ns. */
@@ -82,6 +83,7 @@ export class Elaboration implements Host {
   readonly stmts: Statements;
   readonly containers: Containers;
   readonly classes: Classes;
+  readonly properties: Properties;
   readonly unit: Scope;
   readonly sources: SourceSet;
   readonly read = new Set<Signal>();
@@ -110,6 +112,7 @@ export class Elaboration implements Host {
     this.stmts = new Statements(this);
     this.containers = new Containers(this);
     this.classes = new Classes(this);
+    this.properties = new Properties(this);
     this.configs = syntax.configs;
     this.attributeTable = syntax.attributes;
     for (const module of syntax.modules) this.register(this.modules, module);
@@ -318,7 +321,8 @@ export class Elaboration implements Host {
     markSuspending(this.subroutines);
     const { signals, attributes, assigns, processes, joins, switches, subroutines } = this;
     const classes = this.classes.models();
-    return { top, signals, attributes, assigns, processes, joins, switches, subroutines, classes };
+    const properties = { trees: this.properties.trees, processes: this.properties.processes };
+    return { top, signals, attributes, assigns, processes, joins, switches, subroutines, classes, properties };
   }
 
   /**

@@ -488,6 +488,69 @@ export interface AssertStmt {
   readonly pass: StmtNode | null;
   readonly fail: StmtNode | null;
 }
+/** What a concurrent assertion says of several clocks (IEEE 1800-2017 clauses 16.7 to 16.12). */
+export type PropertyNode = { readonly loc: Loc } & (
+  | { readonly kind: "expr"; readonly expr: ExprNode }
+  /** `left ##[low:high] right`; `high` null: just `low`. */
+  | {
+      readonly kind: "delay";
+      readonly left: PropertyNode | null;
+      readonly low: ExprNode;
+      readonly high: ExprNode | "$" | null;
+      readonly right: PropertyNode;
+    }
+  | {
+      readonly kind: "repeat";
+      readonly of: PropertyNode;
+      readonly mode: "*" | "->" | "=";
+      readonly low: ExprNode;
+      readonly high: ExprNode | "$" | null;
+    }
+  | {
+      readonly kind: "and" | "or" | "intersect" | "within" | "throughout";
+      readonly left: PropertyNode;
+      readonly right: PropertyNode;
+    }
+  | { readonly kind: "first" | "not"; readonly of: PropertyNode }
+  | {
+      readonly kind: "implies";
+      readonly overlapped: boolean;
+      readonly left: PropertyNode;
+      readonly right: PropertyNode;
+    }
+  | { readonly kind: "if"; readonly test: ExprNode; readonly yes: PropertyNode; readonly no: PropertyNode | null }
+);
+export interface PropertySpec {
+  /** null: that of `default clocking`, or of the property that it is part of. */
+  readonly clock: readonly EventTerm[] | null;
+  readonly disable: ExprNode | null;
+  readonly body: PropertyNode;
+}
+export interface ConcurrentAssert {
+  readonly kind: "concurrent";
+  readonly loc: Loc;
+  readonly word: "assert" | "assume" | "cover";
+  readonly label: string | null;
+  readonly spec: PropertySpec;
+  readonly pass: StmtNode | null;
+  readonly fail: StmtNode | null;
+}
+/** A named property or sequence. */
+export interface AssertionDecl {
+  readonly kind: "assertiondecl";
+  readonly loc: Loc;
+  readonly name: string;
+  readonly nameLoc: Loc;
+  readonly args: readonly { readonly name: string; readonly init: ExprNode | null }[];
+  readonly spec: PropertySpec;
+}
+/** `default clocking @(posedge clk); endclocking`, `default disable iff (rst);`. */
+export interface AssertionDefault {
+  readonly kind: "assertiondefault";
+  readonly loc: Loc;
+  readonly clock: readonly EventTerm[] | null;
+  readonly disable: ExprNode | null;
+}
 export interface NullStmt {
   readonly kind: "null";
   readonly loc: Loc;
@@ -511,6 +574,7 @@ export type StmtNode =
   | ReturnStmt
   | JumpStmt
   | AssertStmt
+  | ConcurrentAssert
   | NullStmt;
 
 export type Direction = "input" | "output" | "inout" | "ref";
@@ -781,6 +845,9 @@ export type ModuleItem =
   | ModportItem
   | ElabTaskItem
   | ClassItem
+  | AssertionDecl
+  | AssertionDefault
+  | ConcurrentAssert
   | AssertItem;
 /** A deferred or immediate assertion standing as a module item. */
 export interface AssertItem {

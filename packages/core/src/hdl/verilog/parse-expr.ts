@@ -394,6 +394,8 @@ function parseSelects(s: TokenStream, from: ExprNode): ExprNode {
     const { kind, text } = s.current;
     if (kind !== "op") return base;
     if (text === "[") {
+      // `a[*3]` repeats in a property
+      if (/^(\*|->|=|\+)$/.test(s.peek(1).text) && s.peek(1).kind === "op" && !isSign(s)) return base;
       s.next();
       const left = parseExpr(s);
       const mode = s.is(":") || s.is("+:") || s.is("-:") ? (s.next().text as ":" | "+:" | "-:") : null;
@@ -444,6 +446,9 @@ function parseWith(s: TokenStream): ExprNode {
   s.expect(")", "the expression of 'with'");
   return inner;
 }
+
+/** `[+1]`: a sign, where `[+]` repeats. */
+const isSign = (s: TokenStream): boolean => s.peek(1).text === "+" && s.peek(2).text !== "]";
 
 /** A name may be a type or a size; which one, the scope decides. */
 function typeFromName(node: ExprNode): TypeNode | null {

@@ -32,7 +32,8 @@ import {
   parseVariables,
 } from "./parse-decl.ts";
 import { parseExpr, parseRange, parseTarget } from "./parse-expr.ts";
-import { missingEnd, parseAssignment, parseStmt, parseStmtList } from "./parse-stmt.ts";
+import { parseAssertionDecl } from "./parse-property.ts";
+import { missingEnd, parseAssignment, parseEventControl, parseStmt, parseStmtList } from "./parse-stmt.ts";
 import {
   atNamedDeclaration,
   atType,
@@ -54,8 +55,6 @@ const unsupportedWords: Readonly<Record<string, string>> = {
   primitive: "Write it as a module.",
   specify: "Take it out: it changes no function, and delays come from the part.",
   covergroup: "Count the cases in an always block.",
-  property: "Use an immediate assertion in an always block.",
-  sequence: "Use an immediate assertion in an always block.",
   clocking: "Use @(posedge clk) and non-blocking assignments.",
   checker: "Write it as a module.",
   bind: "Instantiate the module where it is used.",
@@ -290,6 +289,7 @@ export function parseItem(s: TokenStream, items: ModuleItem[]): void {
       if (s.isAny("assert", "assume", "cover")) {
         const body = parseStmt(s);
         if (body.kind === "assert") items.push({ kind: "assertitem", body: { ...body, label }, loc: s.span(loc) });
+        else if (body.kind === "concurrent") items.push({ ...body, label });
         return;
       }
       parseItem(s, items);
@@ -429,8 +429,36 @@ function keywordItem(s: TokenStream, items: ModuleItem[]): boolean {
     case "cover": {
       const body = parseStmt(s);
       if (body.kind === "assert") items.push({ kind: "assertitem", body, loc: s.span(loc) });
+      else if (body.kind === "concurrent") items.push(body);
       return true;
     }
+    case "property":
+    case "sequence":
+      items.push(parseAssertionDecl(s));
+      return true;
+    case "default":
+      if (s.peek(1).text === "clocking" && s.peek(2).text === "@") {
+        s.next();
+        s.next();
+        const clock = parseEventControl(s);
+        parseSemicolon(s, "this clock");
+        s.expect("endclocking", "the default clock");
+        items.push({
+          kind: "assertiondefault",
+          clock: clock === "star" ? null : clock,
+          disable: null,
+          loc: s.span(loc),
+        });
+        return true;
+      }
+      if (s.peek(1).text === "disable" && s.peek(2).text === "iff") {
+        for (let i = 0; i < 3; i++) s.next();
+        const disable = parseExpr(s);
+        parseSemicolon(s, "'default disable iff'");
+        items.push({ kind: "assertiondefault", clock: null, disable, loc: s.span(loc) });
+        return true;
+      }
+      return false;
     case "const":
     case "var":
     case "automatic":
@@ -466,7 +494,7 @@ function keywordItem(s: TokenStream, items: ModuleItem[]): boolean {
   if (text in unsupportedWords) {
     unsupported(s, text);
     const end = `end${text === "covergroup" ? "group" : text}`;
-    if (/^(covergroup|property|sequence|clocking|checker|config|primitive)$/.test(text)) {
+    if (/^(covergroup|clocking|checker|config|primitive)$/.test(text)) {
       while (!s.atEnd && !s.isAny(end, "endmodule")) s.next();
       s.accept(end);
       if (s.accept(":")) s.next();

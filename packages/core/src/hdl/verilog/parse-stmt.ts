@@ -16,6 +16,7 @@ import type {
 } from "./ast.ts";
 import { parseDelay, parseImports, parseParams, parseTypedef, parseVariables } from "./parse-decl.ts";
 import { parseExpr, parseSpanOrExpr, parseTarget } from "./parse-expr.ts";
+import { parseConcurrent } from "./parse-property.ts";
 import { atNamedDeclaration, atType, parseType } from "./parse-type.ts";
 import { blockEnds, parseEndLabel, parseSemicolon, stops } from "./recovery.ts";
 import type { TokenStream } from "./token-stream.ts";
@@ -102,7 +103,7 @@ function statement(s: TokenStream): StmtNode {
       s.next();
       const inner = parseStmt(s);
       if (inner.kind === "block" && inner.label === null) return { ...inner, label };
-      return inner.kind === "assert" ? { ...inner, label } : inner;
+      return inner.kind === "assert" || inner.kind === "concurrent" ? { ...inner, label } : inner;
     }
     return finishAssign(s);
   }
@@ -231,16 +232,7 @@ function parseAssert(s: TokenStream): StmtNode {
   if (s.accept("final")) {
     // deferred to the end of the step: judged at once here, which differs only while values glitch
   } else if (s.accept("#")) s.next();
-  if (s.is("property")) {
-    s.report(
-      "verilog/unsupported",
-      s.current.loc,
-      "Concurrent assertions are not supported.",
-      "Check the condition in an always block with an immediate assertion.",
-    );
-    s.skipTo(stops);
-    return { kind: "null", loc };
-  }
+  if (s.is("property")) return parseConcurrent(s, text, loc);
   s.expect("(", `'${text}'`);
   const test = parseExpr(s);
   s.expect(")", `the condition of '${text}'`);

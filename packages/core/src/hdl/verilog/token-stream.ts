@@ -198,6 +198,17 @@ export class TokenStream {
     this.findings.push({ code, severity: "error", place, message, remedy, edit });
   }
 
+  /** Reads on trial: what gives null, or finds mistakes, is taken back, findings and all. */
+  trial<T>(read: () => T | null): T | null {
+    const { at, lastReported, reported, isGivenUp } = this;
+    const count = this.findings.length;
+    const made = read();
+    if (made !== null && this.findings.length === count) return made;
+    this.findings.length = count;
+    Object.assign(this, { at, lastReported, reported, isGivenUp });
+    return null;
+  }
+
   /** Skips to just behind the next `;`, or to before one of `stops`, whichever comes first. */
   skipTo(stops: ReadonlySet<string>): void {
     while (!this.atEnd) {
