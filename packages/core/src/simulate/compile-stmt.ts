@@ -475,6 +475,18 @@ export class StmtCompiler {
 
   private force(stmt: Stmt & { op: "force" }): void {
     const { c, program } = this;
+    const { parts } = stmt.target;
+    if (parts.length > 1) {
+      // each part by itself, with its own bits of the value
+      let lsb = stmt.target.width;
+      for (const part of parts) {
+        const { width, loc } = part;
+        lsb -= width;
+        const value: Expr | null = stmt.value && { op: "slice", arg: stmt.value, lsb, width, signed: false, loc };
+        this.force({ ...stmt, target: { parts: [part], width, loc }, value });
+      }
+      return;
+    }
     const strong = stmt.word === "force" || stmt.word === "release";
     for (const part of stmt.target.parts) {
       const { signal } = program.storage.root(part.signal);

@@ -376,12 +376,13 @@ export class Runtime {
     if (reads.length) {
       entry.thread = kernel.spawn(kernel.currentProcess, function* (thread) {
         for (;;) {
+          // what has changed before the first wait counts too
+          run();
           kernel.wait(
             thread,
             reads.map((signal) => ({ signal, edge: null, bit: null, probe: null, guard: null })),
           );
           yield;
-          run();
         }
       });
     }

@@ -307,6 +307,11 @@ const groups: Record<string, readonly Case[]> = {
       ["1", "0"],
     ],
     [
+      "force and assign of several at once",
+      'reg [3:0] a, b; wire [3:0] w; reg [7:0] v; reg c; assign w = 4\'h3; initial begin v = 8\'h5A; force {a, w} = v; #1 $display("%h %h", a, w); v = 8\'hC7; #1 $display("%h %h", a, w); release {a, w}; #1 $display("%h %h", a, w); assign {c, b} = v[4:0]; v = 8\'h1F; #1 $display("%b %h", c, b); deassign {c, b}; v = 0; #1 $display("%b %h", c, b); end',
+      ["5 a", "c 7", "c 3", "1 f", "1 f"],
+    ],
+    [
       "assign and deassign",
       'reg q, c; initial begin q = 0; c = 1; assign q = c; q = 0; #1 $display("%b", q); c = 0; #1 $display("%b", q); deassign q; q = 1; #1 $display("%b", q); end',
       ["1", "0", "1"],
