@@ -3,6 +3,7 @@ import { quietContext } from "../../src/common/context.ts";
 import { formatFinding, Random, type SourceFile } from "../../src/common/index.ts";
 import { elaborate } from "../../src/elaborate/index.ts";
 import { defaultSynthOptions, synthesize } from "../../src/synth/index.ts";
+import { running } from "./build.ts";
 import { MappedSimulator } from "./mapped-sim.ts";
 
 export interface PortSpec {
@@ -34,23 +35,50 @@ export function stimuliOf(spec: DutSpec): bigint[][] {
   );
 }
 
+/** A design and what its simulation gave. */
+export interface SourceRun {
+  readonly files: readonly SourceFile[];
+  /** [cycles][inputs] */
+  readonly stimuli: readonly (readonly bigint[])[];
+  /** [cycles] Outputs, parted by blanks. */
+  readonly lines: readonly string[];
+}
+
+/** What runs the circuit: a slow simulator of the netlist, or the part. */
+interface Runner {
+  set(port: string, value: bigint): void;
+  settle(): void;
+  cycle(clock: string): void;
+  get(port: string): bigint;
+}
+
 /**
  * Runs the mapped circuit of a design on the inputs that its simulation had: after each clock (or each change of the
  * inputs) both must give the same. X of the simulation may be anything in the circuit.
- * @param lines [cycles] Outputs of the simulation, parted by blanks.
  * @returns Number of compared output bits that were 0 or 1.
  */
-export function compareWithCircuit(
-  files: readonly SourceFile[],
-  spec: DutSpec,
-  stimuli: readonly (readonly bigint[])[],
-  lines: readonly string[],
-): number {
-  expect(lines.length).toBe(stimuli.length);
+export function compareWithCircuit(run: SourceRun, spec: DutSpec): number {
+  const { files } = run;
   const design = elaborate(files, { top: spec.entity });
   if (!design.artifact) throw new Error(`${design.findings.map(formatFinding).join("\n")}\n${files[0].text}`);
   const netlist = synthesize(design.artifact.netlist, defaultSynthOptions, quietContext()).artifact!;
-  const sim = new MappedSimulator(netlist);
+  return compare(run, spec, new MappedSimulator(netlist));
+}
+
+/** The same with a part that knows its bitstream alone. */
+export async function compareWithPart(run: SourceRun, spec: DutSpec): Promise<number> {
+  const { player } = await running("", { sources: run.files, top: spec.entity });
+  const runner: Runner = {
+    set: (port, value) => player.set({ [port]: `0b${value.toString(2)}` }),
+    settle: () => {},
+    cycle: (clock) => player.clock(clock, 1),
+    get: (port) => BigInt(player.read(port)),
+  };
+  return compare(run, spec, runner);
+}
+
+function compare({ files, stimuli, lines }: SourceRun, spec: DutSpec, sim: Runner): number {
+  expect(lines.length).toBe(stimuli.length);
   let compared = 0;
   stimuli.forEach((values, cycle) => {
     spec.inputs.forEach((port, i) => sim.set(port.name, values[i]));

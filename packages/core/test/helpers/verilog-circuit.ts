@@ -1,9 +1,14 @@
 import type { SourceFile } from "../../src/common/index.ts";
-import { compareWithCircuit, type DutSpec, stimuliOf } from "./circuit-compare.ts";
+import { compareWithCircuit, type DutSpec, type SourceRun, stimuliOf } from "./circuit-compare.ts";
 import { runText } from "./simulation.ts";
 
 /** A SystemVerilog design in simulation and as a mapped circuit on the same random inputs: see `compareWithCircuit`. */
 export function verilogAsCircuit(text: string, spec: DutSpec): number {
+  return compareWithCircuit(verilogRun(text, spec), spec);
+}
+
+/** What its simulation gives on random inputs. */
+export function verilogRun(text: string, spec: DutSpec): SourceRun {
   const files: SourceFile[] = [{ name: "dut.sv", text }];
   const stimuli = stimuliOf(spec);
   const range = (width: number) => (width > 0 ? `[${width - 1}:0] ` : "");
@@ -27,5 +32,5 @@ endmodule
   const ran = runText([...files, { name: "bench.sv", text: bench }], { top: "bench" });
   if (ran.findings.some((finding) => finding.includes(": error:")))
     throw new Error(`${ran.findings.join("\n")}\n${text}`);
-  return compareWithCircuit(files, spec, stimuli, ran.text.split("\n").slice(0, -1));
+  return { files, stimuli, lines: ran.text.split("\n").slice(0, -1) };
 }

@@ -1,5 +1,5 @@
 import type { SourceFile } from "../../src/common/index.ts";
-import { compareWithCircuit, type DutSpec, type PortSpec, stimuliOf } from "./circuit-compare.ts";
+import { compareWithCircuit, type DutSpec, type PortSpec, type SourceRun, stimuliOf } from "./circuit-compare.ts";
 import { runText } from "./simulation.ts";
 
 export type { DutSpec, PortSpec };
@@ -15,6 +15,11 @@ const literal = (port: PortSpec, value: bigint): string =>
  * @returns Number of compared output bits that were 0 or 1.
  */
 export function sameAsCircuit(source: string | readonly SourceFile[], spec: DutSpec): number {
+  return compareWithCircuit(vhdlRun(source, spec), spec);
+}
+
+/** What its simulation gives on random inputs. */
+export function vhdlRun(source: string | readonly SourceFile[], spec: DutSpec): SourceRun {
   const files = typeof source === "string" ? [{ name: "dut.vhd", text: source }] : source;
   const stimuli = stimuliOf(spec);
   const ports = [...spec.inputs, ...spec.outputs];
@@ -43,6 +48,5 @@ end architecture;
   const ran = runText([...files, { name: "bench.vhd", text: bench }], { top: "bench" });
   if (ran.findings.some((finding) => finding.includes(": error:")))
     throw new Error(`${ran.findings.join("\n")}\n${files[0].text}`);
-  const lines = ran.text.split("\n").slice(0, -1);
-  return compareWithCircuit(files, spec, stimuli, lines);
+  return { files, stimuli, lines: ran.text.split("\n").slice(0, -1) };
 }
