@@ -24,8 +24,16 @@ const maxDepth = 500;
 interface State {
   steps: number;
   depth: number;
+  /** Told of each system task; without it, those that only print are passed over. */
+  readonly tell?: SystemTask;
+  /** Variables of the module may be used too: they are here. */
+  readonly around?: Frame;
+  /** What static functions keep from call to call, where that counts. */
+  readonly kept?: Map<Subroutine, Frame>;
 }
-type Frame = Map<Signal, AnyValue | Map<number, AnyValue>>;
+/** @param worth Works out an argument. @returns False if the task is none that can be told. */
+export type SystemTask = (stmt: Stmt & { op: "system" }, worth: (expr: Expr) => AnyValue) => boolean;
+export type Frame = Map<Signal, AnyValue | Map<number, AnyValue>>;
 class NotConstant extends Error {}
 /** A block's id: what follows until its end is left out. */
 type Jump = "break" | "continue" | "return" | BlockId | null;
@@ -50,18 +58,38 @@ export function runConstant(expr: Expr & { op: "call" }, host: Host): AnyValue |
   }
 }
 
+/**
+ * Runs statements as a constant function's are run, with the variables of the module around them.
+ * @returns False if they are none of which a constant function may be made.
+ */
+export function interpret(
+  body: Stmt,
+  frame: Frame,
+  kept: Map<Subroutine, Frame>,
+  host: Host,
+  tell: SystemTask,
+): boolean {
+  try {
+    run(body, frame, { steps: 0, depth: 0, tell, around: frame, kept }, host);
+    return true;
+  } catch (error) {
+    if (error instanceof NotConstant) return false;
+    throw error;
+  }
+}
+
 function call(func: Subroutine, args: readonly (Expr | Target)[], outer: Frame, state: State, host: Host): AnyValue {
   const frame = enter(func, args, outer, state, host);
   if (!func.result) throw new NotConstant();
-  return read(func.result, frame);
+  return read(func.result, frame, state);
 }
 
 /** Runs a function or task, which may give values back by its arguments. @returns What it leaves behind. */
 function enter(sub: Subroutine, args: readonly (Expr | Target)[], outer: Frame, state: State, host: Host): Frame {
   // its body may be read now only; within itself there is none yet
-  if (sub.suspends || !host.ready(sub)) throw new NotConstant();
+  if ((sub.suspends && !state.around) || !host.ready(sub)) throw new NotConstant();
   if (++state.depth > maxDepth) throw new RangeError("depth");
-  const frame: Frame = new Map();
+  const frame: Frame = frameOf(sub, state);
   sub.args.forEach(({ signal, direction }, i) => {
     const given = args[i];
     if ("op" in given) frame.set(signal, valueIn(given, outer, state, host));
@@ -72,7 +100,7 @@ function enter(sub: Subroutine, args: readonly (Expr | Target)[], outer: Frame, 
   sub.args.forEach(({ signal, direction }, i) => {
     const given = args[i];
     if (direction !== "input" && !("op" in given))
-      assign(given, fitted(read(signal, frame), signal, signal.signed, given.width), outer, state, host);
+      assign(given, fitted(read(signal, frame, state), signal, signal.signed, given.width), outer, state, host);
   });
   state.depth--;
   return frame;
@@ -113,11 +141,30 @@ function initial(signal: Signal): AnyValue {
   return signal.init ?? { a: ones, b: ones };
 }
 
-function read(signal: Signal, frame: Frame): AnyValue {
-  const value = frame.get(signal);
+/** Whether a variable is one that these statements may use. */
+const isKnown = (signal: Signal, state: State): boolean =>
+  signal.kind === "local" || (state.around !== undefined && signal.kind === "variable");
+/** Where a variable is held. */
+const homeOf = (signal: Signal, frame: Frame, state: State): Frame =>
+  signal.kind === "variable" ? (state.around ?? frame) : frame;
+
+function frameOf(sub: Subroutine, { kept }: State): Frame {
+  if (!kept || sub.automatic) return new Map();
+  let frame = kept.get(sub);
+  if (!frame) {
+    frame = new Map();
+    kept.set(sub, frame);
+  }
+  return frame;
+}
+
+function read(signal: Signal, frame: Frame, state: State): AnyValue {
+  const value = homeOf(signal, frame, state).get(signal);
   if (value instanceof Map) throw new NotConstant();
   if (value !== undefined) return value;
-  if (signal.kind !== "local") throw new NotConstant();
+  // handles and arrays that grow are no constants
+  if (!isKnown(signal, state) || signal.type.kind === "class" || signal.type.kind === "container")
+    throw new NotConstant();
   return initial(signal);
 }
 
@@ -125,11 +172,11 @@ function valueIn(expr: Expr, frame: Frame, state: State, host: Host): AnyValue {
   const value = evaluateAny(expr, (inner) => {
     switch (inner.op) {
       case "signal":
-        return read(inner.signal, frame);
+        return read(inner.signal, frame, state);
       case "element": {
-        if (inner.signal.kind !== "local") throw new NotConstant();
+        if (!isKnown(inner.signal, state)) throw new NotConstant();
         const at = position(inner.signal, inner.index, frame, state, host);
-        const held = frame.get(inner.signal);
+        const held = homeOf(inner.signal, frame, state).get(inner.signal);
         const element = at === null || !(held instanceof Map) ? undefined : held.get(at);
         return element ?? initial({ ...inner.signal, init: null });
       }
@@ -181,16 +228,17 @@ function assign(target: Target, value: AnyValue, frame: Frame, state: State, hos
   for (const part of target.parts) {
     above -= part.width;
     const { signal } = part;
-    if (signal.kind !== "local") throw new NotConstant();
-    let held: Frame | Map<number, AnyValue> = frame;
+    if (!isKnown(signal, state)) throw new NotConstant();
+    const home = homeOf(signal, frame, state);
+    let held: Frame | Map<number, AnyValue> = home;
     let key: Signal | number = signal;
     if (signal.dims.length) {
       const at = position(signal, part.index, frame, state, host);
       if (at === null) continue;
-      let list = frame.get(signal);
+      let list = home.get(signal);
       if (!(list instanceof Map)) {
         list = new Map();
-        frame.set(signal, list);
+        home.set(signal, list);
       }
       held = list;
       key = at;
@@ -244,17 +292,17 @@ function run(stmt: Stmt, frame: Frame, state: State, host: Host): Jump {
       }
       return null;
     case "arraycopy": {
-      if (stmt.target.kind !== "local" || stmt.from.kind !== "local" || !stmt.blocking) throw new NotConstant();
-      const from = frame.get(stmt.from);
-      const copied = new Map(
-        frame.get(stmt.target) instanceof Map ? (frame.get(stmt.target) as Map<number, AnyValue>) : [],
-      );
+      if (!isKnown(stmt.target, state) || !isKnown(stmt.from, state) || !stmt.blocking) throw new NotConstant();
+      const from = homeOf(stmt.from, frame, state).get(stmt.from);
+      const home = homeOf(stmt.target, frame, state);
+      const old = home.get(stmt.target);
+      const copied = new Map(old instanceof Map ? old : []);
       for (let i = 0; i < stmt.count; i++) {
         const value = from instanceof Map ? from.get(stmt.fromStart + i) : undefined;
         if (value === undefined) copied.delete(stmt.targetStart + i);
         else copied.set(stmt.targetStart + i, value);
       }
-      frame.set(stmt.target, copied);
+      home.set(stmt.target, copied);
       return null;
     }
     case "call":
@@ -313,8 +361,17 @@ function run(stmt: Stmt, frame: Frame, state: State, host: Host): Jump {
     case "break":
     case "continue":
       return stmt.op;
+    case "delay":
+      // alone, it waits for nothing that could change
+      if (!state.around) throw new NotConstant();
+      return null;
     case "assert":
+      if (state.tell) throw new NotConstant();
+      return null;
     case "system":
+      if (state.tell) {
+        if (!state.tell(stmt, (expr) => valueIn(expr, frame, state, host))) throw new NotConstant();
+      } else if (!/^\$/.test(stmt.name) || stmt.args.some((arg) => arg.kind === "place")) throw new NotConstant(); // it changes something
       return null;
     default:
       throw new NotConstant();

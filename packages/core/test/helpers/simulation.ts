@@ -2,6 +2,7 @@ import { formatFinding, type SourceFile } from "../../src/common/index.ts";
 import { primitivesFor, writeStructuralVerilog } from "../../src/formats/index.ts";
 import type { MappedNetlist } from "../../src/netlist/index.ts";
 import { recordAll, type SimulateOptions, simulate, WaveStore } from "../../src/simulate/index.ts";
+import { interpreted } from "./second-opinion.ts";
 
 export interface Ran {
   readonly text: string;
@@ -25,8 +26,19 @@ export function runText(text: string | readonly SourceFile[], options: SimulateO
   const recorded = run(true);
   if (recorded.text !== plain.text || recorded.end !== plain.end)
     throw new Error(`Recorded, it prints\n${recorded.text}\ninstead of\n${plain.text}`);
+  const second = plain.end === "idle" || plain.end === "finish" ? secondOpinion(files) : null;
+  if (second !== null) {
+    opinions++;
+    if (second !== plain.text)
+      throw new Error(`As a constant function's, its statements print\n${second}\ninstead of\n${plain.text}`);
+  }
   return plain;
 }
+
+/** How many texts were run by the interpreter of constant functions too. */
+export let opinions = 0;
+const secondOpinion = (files: readonly SourceFile[]): string | null =>
+  files.some(({ name }) => !/\.s?v$/.test(name)) ? null : interpreted(files);
 
 /** What a body prints within `initial begin ... end`; fails with the findings if it does not compile. */
 export function printed(declarations: string, body: string, name = "t.sv"): string {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { linesOf, runText } from "../helpers/simulation.ts";
+import { linesOf, opinions, runText } from "../helpers/simulation.ts";
 
 /** IEEE 1364-2005 clauses 6, 9, 10 and 11: assignments, procedures, tasks, scheduling. Expectations worked out by hand. */
 type Case = readonly [what: string, text: string, expected: readonly string[]];
@@ -497,3 +497,5 @@ describe("a run that does not end by itself", () => {
     expect(fatal.findings[0]).toContain("broken 7");
   });
 });
+
+it("were also run as constant functions are, with the same result", () => expect(opinions).toBeGreaterThan(20));

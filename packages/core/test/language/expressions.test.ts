@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { printed } from "../helpers/simulation.ts";
+import { opinions, printed } from "../helpers/simulation.ts";
 
 /**
  * Each row: an expression, a format, and what the standard says it prints. Expectations are worked out by hand from the
@@ -331,3 +331,5 @@ describe("IEEE 1364-2005 clause 5.4 assignments", () => {
   for (const [decl, code, expected] of rows)
     it(`${code} gives ${expected}`, () => expect(printed(decl, `${code} $display("%b", q);`)).toBe(`${expected}\n`));
 });
+
+it("were also run as constant functions are, with the same result", () => expect(opinions).toBeGreaterThan(25));

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { linesOf, runText } from "../helpers/simulation.ts";
+import { linesOf, opinions, runText } from "../helpers/simulation.ts";
 
 /** IEEE 1800-2017: what designs and test benches use of it. Expectations worked out by hand from the clauses. */
 type Case = readonly [what: string, text: string, expected: readonly string[]];
@@ -433,7 +433,7 @@ endmodule`;
       ["module t; real r[2][$][3]; endmodule", /cannot be an element of a dynamic array/],
       ['module t; string s; initial $display("%s", -s); endmodule', /takes no real or string/],
       ["module t; initial $nothing; endmodule", /no system task \$nothing/],
-      ["module t; assert property (@(posedge c) a); endmodule", /Concurrent assertions/],
+      ["module t; clocking cb @(posedge c); endclocking endmodule", /'clocking' is not supported/],
     ];
     for (const [text, words] of cases) {
       const ran = runText(text);
@@ -442,3 +442,5 @@ endmodule`;
     }
   });
 });
+
+it("were also run as constant functions are, with the same result", () => expect(opinions).toBeGreaterThan(40));
