@@ -205,6 +205,49 @@ describe("a text beside the circuit made of it", () => {
       expect(JSON.stringify(check(files, wrong))).toContain('"different"');
   });
 
+  it("gives arrays at ports their elements, and entities whose names are words of Verilog their own", () => {
+    const arrays = file(`
+      typedef struct { logic [2:0] v [0:1]; logic e; } pair;
+      module top (
+        input logic clk, input logic [3:0] a [2:0][0:1], input logic signed [2:0] b [3:2], input pair p,
+        output logic [3:0] y [3:1], output logic [5:0] s, output pair o
+      );
+        always_ff @(posedge clk) begin
+          y[1] <= a[0][0]; y[2] <= a[1][1]; y[3] <= a[2][0];
+          s <= a[0][1] + b[3];
+          o.v[0] <= p.v[1] + 1; o.v[1] <= p.v[0] ^ b[2]; o.e <= !p.e;
+        end
+      endmodule`);
+    const names = file(
+      `
+      library ieee; use ieee.std_logic_1164.all;
+      entity reg is
+        generic (logic : integer := 2);
+        port (input : in std_logic_vector(logic - 1 downto 0); \\a b\\, posedge : in std_logic;
+          tri : inout std_logic; initial : out std_logic);
+      end;
+      architecture a of reg is begin
+        initial <= input(0) xor (input(1) and \\a b\\);
+        tri <= input(0) when posedge = '1' else 'Z';
+      end;`,
+      "t.vhd",
+    );
+    for (const [files, outputs] of [
+      [arrays, 3],
+      [names, 2],
+    ] as const) {
+      const netlist = netlistOf(files)!;
+      const found = check(files, netlist);
+      expect(found).toMatchObject({ verdict: "agrees", outputs, neverKnown: [] });
+      // an element that is taken for another one is seen
+      const wrong = files.map((each) => ({
+        ...each,
+        text: each.text.replace("a[1][1]", "a[1][0]").replace("input(0) xor", "input(1) xor"),
+      }));
+      expect(check(wrong, netlist).verdict).toBe("different");
+    }
+  });
+
   it("says what it cannot compare", () => {
     const early = file("module m(input a, output b); initial $finish; assign b = a; endmodule");
     expect(check(early, netlistOf(early)!)).toMatchObject({ verdict: "not compared", bitsCompared: 0 });

@@ -3,6 +3,7 @@ import { hasErrors } from "../common/finding.ts";
 import { Random } from "../common/random.ts";
 import type { SourceFile } from "../common/source.ts";
 import type { Signal } from "../elaborate/model.ts";
+import { unpackedDims } from "../elaborate/types.ts";
 import { bitName, type RtlNetlist, type RtlPort, type RtlVector } from "../netlist/rtl.ts";
 import type { WaveSink } from "../simulate/recorder.ts";
 import { prepare, recordAll } from "../simulate/simulate.ts";
@@ -65,15 +66,18 @@ class Values implements WaveSink {
   readonly a: bigint[] = [];
   readonly b: bigint[] = [];
   readonly width: number[] = [];
+  /** [signals] 1: an element of a Verilog array, whose first element has the lowest bits. */
+  readonly element: number[] = [];
   now = 0;
   constructor(private readonly onTime: () => void) {}
   begin(): void {}
   declare(signal: Signal, path: readonly string[], name: string): void {
     const index = this.a.length;
-    const real = signal.type.kind !== "integral";
+    const real = unpackedDims(signal.type).element.kind !== "integral";
     this.a.push(0n);
     this.b.push(real ? 0n : (1n << BigInt(signal.width)) - 1n);
     this.width.push(real ? 0 : signal.width);
+    this.element.push(signal.dims.length ? 1 : 0);
     // the test bench's own, and those below its instance of the design
     const full = [...path.slice(1), name].join(".");
     if (this.at.has(full)) return;
@@ -303,14 +307,15 @@ class OneRun {
     const { held } = this;
     for (const { kind, output } of netlist.cells)
       if (kind === "ff" || kind === "latch") for (const net of output) held[net] = 1;
-    // records and arrays are recorded part by part, the leftmost first
+    // records and arrays of VHDL are recorded part by part, the leftmost first; arrays of Verilog the lowest first
     const placesOf = ({ name, bits }: RtlVector): Place[] | null => {
       const whole = find(`dut.${name}`);
       // numbers with a sign are recorded in 32 bits
       if (whole >= 0 && values.width[whole] === 32 && bits.length < 32)
         return bits.map((_, bit) => ({ index: whole, bit }));
       const list = whole >= 0 ? [whole] : (values.parts.get(`dut.${name}`) ?? []);
-      const places = list.flatMap((index) =>
+      const fromHighest = list.length > 0 && list.every((index) => values.element[index]) ? list.toReversed() : list;
+      const places = fromHighest.flatMap((index) =>
         Array.from({ length: values.width[index] }, (_, i) => ({ index, bit: values.width[index] - 1 - i })),
       );
       return places.length === bits.length ? places.reverse() : null;

@@ -564,6 +564,9 @@ function joinNets(parent: ItemBinder, port: Signal, node: ExprNode, loc: Loc, sc
 function bindArray(parent: ItemBinder, instance: Instance, port: Signal, node: ExprNode, loc: Loc, scope: Scope): void {
   const { design } = parent;
   const { refs, report, exprs } = design;
+  const sizes = port.dims.map(sizeOf);
+  const count = sizes.reduce((product, size) => product * size, 1);
+  if (design.sources.files[loc.file]?.takesBits && spreadBits(parent, port, count, node, loc, scope)) return;
   const ref = refs.isReference(node) ? refs.resolve(node, scope) : null;
   if (ref?.kind !== "data" || ref.type.kind !== "array" || !ref.signal || ref.signal.width !== port.width) {
     report.error(
@@ -574,8 +577,6 @@ function bindArray(parent: ItemBinder, instance: Instance, port: Signal, node: E
     );
     return;
   }
-  const count = port.dims.reduce((product, dim) => product * sizeOf(dim), 1);
-  const sizes = port.dims.map(sizeOf);
   const outer = ref.signal;
   if (
     outer.dims.length - ref.index.length !== port.dims.length ||
@@ -590,12 +591,7 @@ function bindArray(parent: ItemBinder, instance: Instance, port: Signal, node: E
     return;
   }
   for (let i = 0; i < count; i++) {
-    const index: Expr[] = [];
-    let rest = i;
-    for (let d = sizes.length - 1; d >= 0; d--) {
-      index.unshift(exprs.number(BigInt(rest % sizes[d]), 34, loc));
-      rest = Math.floor(rest / sizes[d]);
-    }
+    const index = placeOf(i, sizes).map((at) => exprs.number(at, 34, loc));
     const inside: TargetPart = { signal: port, width: port.width, index, offset: 0, loc };
     const outside: TargetPart = { signal: outer, width: port.width, index: [...ref.index, ...index], offset: 0, loc };
     const [to, from] = port.direction === "output" ? [outside, inside] : [inside, outside];
@@ -617,6 +613,47 @@ function bindArray(parent: ItemBinder, instance: Instance, port: Signal, node: E
       loc,
     });
   }
+}
+
+/** Subscripts of an element, counted from 0. */
+function placeOf(element: number, sizes: readonly number[]): bigint[] {
+  const place: bigint[] = [];
+  let rest = element;
+  for (const size of sizes.toReversed()) {
+    place.unshift(BigInt(rest % size));
+    rest = Math.floor(rest / size);
+  }
+  return place;
+}
+
+/** An array at a port as one row of bits, its lowest element the lowest of them. False if `node` is no such row. */
+function spreadBits(parent: ItemBinder, port: Signal, count: number, node: ExprNode, loc: Loc, scope: Scope): boolean {
+  const { design } = parent;
+  const { refs, exprs } = design;
+  const ref = refs.isReference(node) ? refs.resolve(node, scope) : null;
+  const row = ref?.kind === "data" && ref.type.kind === "integral" ? ref.signal : null;
+  if (!row || row.dims.length || row.width !== port.width * count || port.direction === "inout") return false;
+  design.noteRead(row);
+  for (let i = 0; i < count; i++) {
+    const index = placeOf(i, port.dims.map(sizeOf)).map((at) => exprs.number(at, 34, loc));
+    const inside: TargetPart = { signal: port, width: port.width, index, offset: 0, loc };
+    const lsb = i * port.width;
+    const outside: TargetPart = { signal: row, width: port.width, index: [], offset: lsb, loc };
+    const shape = { width: port.width, signed: false, loc } as const;
+    const value: Expr =
+      port.direction === "output"
+        ? { op: "element", signal: port, index, ...shape }
+        : { op: "slice", arg: exprs.selfDetermined(node, scope), lsb, ...shape };
+    design.assigns.push({
+      target: { parts: [port.direction === "output" ? outside : inside], width: port.width, loc },
+      value,
+      delay: null,
+      strength: null,
+      instance: scope.instance,
+      loc,
+    });
+  }
+  return true;
 }
 
 /** Bits `lsb` and up of a target. */

@@ -1,3 +1,4 @@
+import { hasErrors } from "../../common/finding.ts";
 import type { Loc } from "../../common/source.ts";
 import { SourceSet } from "../../common/source.ts";
 import type { AnyValue, DesignModel, Instance, Signal, Target } from "../../elaborate/model.ts";
@@ -95,9 +96,7 @@ export class MixedDesign {
     entity.load?.();
     const names = new Map([...entity.generics, ...entity.ports].map((decl) => [decl.name.toLowerCase(), decl.name]));
     const defaults = this.run.elaborator.genericDefaults(entity);
-    const params = entity.generics.map(
-      (generic) => `parameter ${generic.name} = ${literalOf(defaults.get(generic.name))}`,
-    );
+    const params = entity.generics.map((generic) => [generic.name, literalOf(defaults.get(generic.name))] as const);
     const valuesOf = (overrides: ReadonlyMap<string, Override>): Map<string, unknown> => {
       const values = new Map<string, unknown>();
       for (const generic of entity.generics) {
@@ -119,7 +118,7 @@ export class MixedDesign {
       spelled: (written) => names.get(written.toLowerCase()) ?? written,
       withPorts: (overrides, loc) => {
         const ports = this.run.elaborator.interfaceOf(entity, valuesOf(overrides));
-        const texts: string[] = [];
+        const texts: (readonly [string, string])[] = [];
         for (const { decl, shape } of ports) {
           const width = widthOf(shape);
           if (width === null || width === 0) {
@@ -139,7 +138,7 @@ export class MixedDesign {
               : /(^|_)signed/.test(shape.type.name);
           const b = shape.k === "a" && shape.pack && shape.dims ? shape.dims[0] : null;
           const range = b ? `[${b.l}:${b.d ? b.l - b.n + 1 : b.l + b.n - 1}] ` : width === 1 ? "" : `[${width - 1}:0] `;
-          texts.push(`${direction} wire ${isSigned ? "signed " : ""}${range}${decl.name}`);
+          texts.push([`${direction} wire ${isSigned ? "signed " : ""}${range}`, decl.name]);
         }
         return stub(name, params, texts, entity.loc);
       },
@@ -474,10 +473,22 @@ export function foreignUnits(syntax: VerilogSyntax): ForeignUnits {
 }
 
 /** A module that stands for an entity, with all its places at the entity's own. */
-function stub(name: string, params: readonly string[], ports: readonly string[], loc: Loc): ModuleNode {
-  const text = `module \\${name} ${params.length ? `#(${params.join(", ")})` : ""} (${ports.join(", ")}); endmodule`;
-  const { modules } = parseVerilog(new SourceSet([{ name: "entity.v", text }]));
+function stub(
+  name: string,
+  params: readonly (readonly [name: string, value: string])[],
+  ports: readonly (readonly [type: string, name: string])[],
+  loc: Loc,
+): ModuleNode {
+  // an entity's names may be words of Verilog, or be what no name of Verilog can be: they are put in afterwards
+  const names: string[] = [];
+  const standIn = (of: string) => `\\${standInName}${names.push(of) - 1} `;
+  const given = params.map(([of, value]) => `parameter ${standIn(of)} = ${value}`);
+  const declared = ports.map(([type, of]) => `${type} ${standIn(of)}`);
+  const text = `module \\stub ${given.length ? `#(${given.join(", ")})` : ""} (${declared.join(", ")}); endmodule`;
+  const { modules, findings } = parseVerilog(new SourceSet([{ name: "entity.v", text }]));
+  if (hasErrors(findings)) throw new Error(`The ports of '${name}' cannot be told to Verilog: ${findings[0].message}`);
   const placed = (node: unknown): unknown => {
+    if (typeof node === "string" && node.startsWith(standInName)) return names[Number(node.slice(standInName.length))];
     if (Array.isArray(node)) return node.map(placed);
     if (typeof node !== "object" || node === null) return node;
     if ("file" in node && "start" in node && "end" in node && !("kind" in node)) return loc;
@@ -485,3 +496,4 @@ function stub(name: string, params: readonly string[], ports: readonly string[],
   };
   return { ...(placed(modules[0]) as ModuleNode), name };
 }
+const standInName = "name-of-an-entity:";
