@@ -1,5 +1,5 @@
 import type { Loc } from "../common/source.ts";
-import type { Access, AssertionDecl, SubroutineItem } from "../hdl/verilog/ast.ts";
+import type { Access, AssertionDecl, LetItem, SubroutineItem } from "../hdl/verilog/ast.ts";
 import type { ClassDecl, ClassInfo, ClassProperty } from "./class-info.ts";
 import type { AnyValue, BlockId, Instance, Signal, Subroutine } from "./model.ts";
 import type { DataType } from "./types.ts";
@@ -26,6 +26,7 @@ export type Meaning =
   | { readonly kind: "property"; readonly property: ClassProperty }
   /** A named property or sequence of assertions. */
   | { readonly kind: "assertion"; readonly node: AssertionDecl; readonly scope: Scope; readonly loc: Loc }
+  | { readonly kind: "let"; readonly node: LetItem; readonly scope: Scope; readonly loc: Loc }
   | { readonly kind: "scope"; readonly scope: Scope; readonly loc: Loc }
   /** Generate loops and arrays of instances, by index. */
   | { readonly kind: "scopes"; readonly list: ReadonlyMap<number, Scope>; readonly loc: Loc }

@@ -211,6 +211,13 @@ export class RandomVerilog {
       case 11: {
         const a = sub();
         const count = 1 + this.random.below(4);
+        if (this.random.below(4) === 0)
+          return own(`${a.width}'({<<${count}{${a.text}}})`, a.width, false, (env) => {
+            const bits = a.at(a.width, a.signed, env);
+            let turned = "";
+            for (let end = bits.length; end > 0; end -= count) turned += bits.slice(Math.max(0, end - count), end);
+            return turned;
+          });
         if (a.width * count > 200) return this.leaf();
         return own(`{${count}{${a.text}}}`, a.width * count, false, (env) =>
           a.at(a.width, a.signed, env).repeat(count),

@@ -242,6 +242,17 @@ export function randomExpr(random: Random, variables: readonly Variable[], depth
     case 10: {
       const a = sub();
       const count = 1 + random.below(3);
+      if (random.below(4) === 0 && !/^\d+$/.test(a.text))
+        return leaf(`${a.width}'({<<${count}{${a.text}}})`, a.width, false, (env) => {
+          const x = own(a, env);
+          if (x === null) return null;
+          let value = 0n;
+          for (let at = 0; at < a.width; at += count) {
+            const size = BigInt(Math.min(count, a.width - at));
+            value = (value << size) | ((x >> BigInt(at)) & ((1n << size) - 1n));
+          }
+          return value;
+        });
       if (/^\d+$/.test(a.text) || a.width * count > 40) return a;
       return leaf(`{${count}{${a.text}}}`, a.width * count, false, (env) => {
         const x = own(a, env);

@@ -28,6 +28,8 @@ export function interpreted(files: readonly SourceFile[]): string | null {
   const elaboration = new Elaboration(syntax, new Report(sources));
   const design = elaboration.design(syntax.modules[0]);
   if (!design || design.assigns.length || design.joins.length || design.top.children.length) return null;
+  // assertions run beside all else
+  if (design.properties?.trees.length) return null;
   if (design.processes.some(({ kind }) => kind !== "initial")) return null;
   // who waits must be the last one: nothing else goes on meanwhile
   if (design.processes.slice(0, -1).some(({ body }) => suspends(body))) return null;

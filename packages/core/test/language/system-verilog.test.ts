@@ -427,6 +427,103 @@ endmodule`;
     expect(ran.findings[3]).toMatch(/^t\.sv:10:.*error: \[sim\/error\] wrong/);
     expect(ran.findings).toHaveLength(4);
   });
+  it("reads streams: blocks of bits from the left or from the right, as values and as targets", () => {
+    expect(
+      linesOf(`module t;
+  int j = { "A", "B", "C", "D" }; logic [31:0] w; logic [5:0] six; int a, b, c; byte q [0:3]; logic [7:0] m [3:0];
+  logic [3:0] n1, n2, n3; logic [47:0] wide; typedef struct packed { logic [3:0] x; logic [11:0] y; } pair; pair s;
+  typedef logic [15:0] half; localparam N = 4;
+  function automatic logic [7:0] turned(input logic [7:0] v); return {<<{v}}; endfunction
+  localparam logic [7:0] P = turned(8'h13);
+  logic [7:0] x = 8'hC1; wire [7:0] y; wire [3:0] hi, lo; assign y = {<<{x}}; assign {<<4{hi, lo}} = x;
+  int calls = 0; function int next(); calls++; return calls; endfunction
+  initial begin
+    w = {>>{j}}; $write("%h ", w); w = {<<byte{j}}; $write("%h ", w); w = {<<16{j}}; $write("%h ", w);
+    w = {<<half{j}}; $display("%h", w);
+    w = {<<{8'b0011_0101}}; $write("%h ", w);
+    six = {<<4{6'b11_0101}}; $write("%b ", six); six = {>>4{6'b11_0101}}; $write("%b ", six);
+    n1 = {<<2{{<<{4'b1101}}}}; $display("%b", n1);
+    {>>{a, b, c}} = 100'b11111; $write("%0d %0d %0d ", a, b, c);
+    {>>{a, b, c}} = {32'd7, 32'd8, 32'd9}; $write("%0d %0d %0d ", a, b, c);
+    {<<8{a}} = 32'h11223344; $display("%h", a);
+    {>>{q}} = 32'hA1B2C3D4; $write("%h%h%h%h ", q[0], q[1], q[2], q[3]);
+    m = {>>{q}}; $write("%h%h%h%h ", m[3], m[2], m[1], m[0]);
+    q = {<<8{m}}; $display("%h%h%h%h", q[0], q[1], q[2], q[3]);
+    {<<N{n1, n2, n3}} = 12'h123; s = '{x: 4'h5, y: 12'hABC}; wide = {<<4{s, m}}; $display("%h%h%h %h", n1, n2, n3, wide);
+    w = {<<4{next()}}; $display("%h %0d %h", w, calls, P);
+    #1 $display("%h %h %h", y, hi, lo);
+  end
+endmodule`),
+    ).toEqual([
+      "41424344 44434241 43444142 43444142",
+      "ac000000 010111 110101 1110",
+      "0 0 1 7 8 9 44332211",
+      "a1b2c3d4 a1b2c3d4 d4c3b2a1",
+      "321 4d3c2b1acba5",
+      "10000000 1 c8",
+      "83 1 c",
+    ]);
+    const wrong: [string, RegExp][] = [
+      ["logic [3:0] n; initial n = {<<{8'd1}};", /stream has 8 bits, and what it is assigned to 4/],
+      ["logic [3:0] n, k; initial {>>{n, k}} = 4'd1;", /stream takes 8 bits; 4 are assigned/],
+      ["logic [3:0] n; initial n = {<<2{n[0]}} + 4'd1;", /stream has 1 bits; 4 are wanted here/],
+      ["int q[$]; int n; initial n = {<<{q}};", /only what has a fixed number of bits/],
+      ["logic [3:0] n; initial n = {<<0{n}};", /blocks have at least one bit/],
+      ["logic [3:0] n; initial {<<{n}} += 4'd1;", /plain assignment only/],
+      ["string s; initial s = {<<{8'd1}};", /fixed number of bits/],
+    ];
+    for (const [text, words] of wrong)
+      expect(runText(`module t; ${text} endmodule`).findings.join("\n")).toMatch(words);
+  });
+  it("reads 'let': expressions with a name, which mean what was meant where they stand", () => {
+    expect(
+      linesOf(`package p; localparam int K = 5; let addk(x, n = K) = x + n; let twice = K * 2; endpackage
+let low(v) = v & -v;
+module t; import p::addk;
+  logic [7:0] a = 200, b = 100; logic [8:0] s; real r;
+  let sum(x, y) = x + y; let byteof(logic [7:0] x) = x; let top(x, y) = x > y ? x : y; let nib(x) = x[3:0]; let half = 0.5;
+  function automatic int f(int v); let d(q) = q * 2; return d(v) + d(1); endfunction
+  localparam int C = top(3, top(9, 4));
+  initial begin
+    let here(z) = z + b;
+    s = sum(a, b);
+    $display("%b %0d %0d %0d %0d", low(8'b1010_0000), sum(a, b), s, addk(3), addk(.n(1), .x(b)));
+    $display("%h %0d %0d %h %0d %0d %0d", byteof(16'h1234), top(a, b), p::twice, nib(a), here(1), f(4), C);
+    r = half * 3; $display("%0.2f", r);
+    if (top(a, b) == a) $display("yes");
+  end
+endmodule`),
+    ).toEqual(["00100000 44 300 8 101", "34 200 10 8 101 10 9", "1.50", "yes"]);
+    const wrong: [string, RegExp][] = [
+      ["let e1 = e2; let e2 = e1; int x = e1;", /'e1' names itself/],
+      ["let f(a, b) = a; int x = f(1);", /needs a value for 'b'/],
+      ["let f(a) = a; int x = f(1, 2);", /takes 1 argument/],
+      ["let f(a) = a; int x = f(.k(1));", /no argument 'k'/],
+      ["let f(a) = a; let f(b) = b;", /declared twice/],
+      ["int w; let g(q) = q + w; initial begin int w; w = g(1); end", /'w' in 'g' means something else/],
+    ];
+    for (const [text, words] of wrong)
+      expect(runText(`module t; ${text} endmodule`).findings.join("\n")).toMatch(words);
+  });
+  it("puts the instances of 'bind' into all instances of a module, and passes over 'specify' with a word", () => {
+    const text = `module cnt #(parameter W = 4)(input logic clk, output logic [W-1:0] q);
+  initial q = 0; always_ff @(posedge clk) q <= q + 3;
+  specify (clk => q) = 2; specparam t = 3; $setup(q, clk, 1); endspecify
+endmodule
+module chk #(parameter M = 2)(input logic clk, input logic [M-1:0] v); always @(negedge clk) $display("%m %0d", v); endmodule
+bind cnt chk #(.M(W)) u_c (.clk, .v(q));
+module t; logic clk = 0; logic [3:0] a; logic [4:0] b; cnt u0(clk, a); cnt #(5) u1(clk, b);
+  initial repeat (4) #5 clk = ~clk; endmodule`;
+    const { text: printed, findings } = runText(text, { top: "t" });
+    expect(printed.trim().split("\n")).toEqual(["t.u0.u_c 3", "t.u1.u_c 3", "t.u0.u_c 6", "t.u1.u_c 6"]);
+    expect(findings.join("\n")).toMatch(/^t\.sv:3:3: warning: \[verilog\/specify\] The delays .* are not simulated/);
+    expect(runText(text.replace("bind cnt", "bind cmt"), { top: "t" }).findings.join("\n")).toMatch(
+      /no module 'cmt'.*Did you mean 'cnt'/,
+    );
+    expect(runText(text.replace("bind cnt chk", "bind t.u0 chk"), { top: "t" }).findings.join("\n")).toMatch(
+      /takes the name of a module/,
+    );
+  });
   it("says what is not supported, where it stands", () => {
     const cases: [string, RegExp][] = [
       ["module t; covergroup g; endgroup endmodule", /'covergroup' is not supported/],

@@ -20,6 +20,7 @@ import {
 } from "../types.ts";
 import type { DataRef } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
+import { streamAssigned, streamValue, streamWidth } from "./streams.ts";
 
 /**
  * Verilog expressions to typed ones: bit lengths and signs by IEEE 1364-2005 clauses 5.4 and 5.5. `typeOf` works up
@@ -108,8 +109,20 @@ export class Expressions {
   }
 
   /** Right side of an assignment to a variable or net of this type (not an array). */
-  assigned(node: ExprNode, to: DataType, scope: Scope): Expr {
+  assigned(given: ExprNode, to: DataType, scope: Scope): Expr {
+    const node = this.host.lets.expanded(given, scope);
     const { loc } = node;
+    if (node.kind === "stream" || node.kind === "unstream") {
+      if (to.kind === "integral" && !to.holds)
+        return streamAssigned(this.host, node, to.width, scope) ?? this.unknown(to.width, loc);
+      this.host.report.error(
+        "verilog/stream",
+        loc,
+        `A ${typeText(to)} cannot be assigned a stream.`,
+        "Assign it to what has a fixed number of bits.",
+      );
+      return this.unknown(1, loc);
+    }
     if (to.kind === "container") return this.host.containers.valueOf(node, to, scope);
     if (node.kind === "pattern") return this.pattern(node, to, scope);
     if (to.kind === "integral" && to.unpacked) return this.arrayValue(node, to, scope);
@@ -369,8 +382,9 @@ export class Expressions {
   // ---- types, from the leaves up ------------------------------------------------------------------------------
 
   /** The data type of a node: that of what it names, or a plain vector. */
-  dataTypeOf(node: ExprNode, scope: Scope): DataType {
-    const { refs, types, calls } = this.host;
+  dataTypeOf(given: ExprNode, scope: Scope): DataType {
+    const { refs, types, calls, lets } = this.host;
+    const node = lets.expanded(given, scope);
     if (refs.isReference(node)) {
       const ref = refs.resolve(node, scope);
       return ref?.kind === "data" ? ref.type : vectorType(1);
@@ -404,7 +418,8 @@ export class Expressions {
    * A long chain of one operator as a balanced tree, so that nothing is as deep as the text is long. Only where the order
    * in which bits are put together makes no difference: reals are rounded at every step.
    */
-  private balanced(node: ExprNode, scope: Scope): ExprNode {
+  private balanced(given: ExprNode, scope: Scope): ExprNode {
+    const node = this.host.lets.expanded(given, scope);
     if (node.kind !== "binary" || !associative.has(node.op)) return node;
     const { op } = node;
     let length = 1;
@@ -511,11 +526,14 @@ export class Expressions {
       }
       case "call":
         return typeOfData(this.host.calls.typeOf(node, scope) ?? vectorType(1));
+      case "stream":
+        return { width: streamWidth(this.host, node, scope), signed: false };
       case "pattern":
         return bit;
       case "inside":
       case "bad":
       case "type":
+      case "unstream":
         return bit;
     }
   }
@@ -657,6 +675,18 @@ export class Expressions {
           "Write a value, or cast one with '(...).",
         );
         return this.unknown(width, loc);
+      case "stream": {
+        const value = streamValue(this.host, node, scope);
+        if (value && value.width !== width)
+          this.host.report.error(
+            "verilog/stream",
+            loc,
+            `This stream has ${value.width} bits; ${width} are wanted here.`,
+            "Cast it to as many as it has, or assign it to a variable first.",
+          );
+        return value && value.width === width ? value : this.unknown(width, loc);
+      }
+      case "unstream":
       case "bad":
         return this.unknown(width, loc);
     }
@@ -1112,7 +1142,8 @@ export class Expressions {
     return Number((steps * 10 ** (precision - unit)).toPrecision(15));
   }
 
-  real(node: ExprNode, scope: Scope): Expr {
+  real(given: ExprNode, scope: Scope): Expr {
+    const node = this.host.lets.expanded(given, scope);
     const { loc } = node;
     const make = { width: 64, signed: true, form: "real" as const, loc };
     const type = this.typeOf(node, scope);
@@ -1179,7 +1210,8 @@ export class Expressions {
     return ref?.kind === "data" ? ref : null;
   }
 
-  string(node: ExprNode, scope: Scope): Expr {
+  string(given: ExprNode, scope: Scope): Expr {
+    const node = this.host.lets.expanded(given, scope);
     const { loc } = node;
     const make = { width: 0, signed: false, form: "string" as const, loc };
     if (node.kind === "string") return { op: "strconst", value: node.text, ...make };

@@ -171,6 +171,28 @@ export class ItemBinder {
             this.process(item.final ? "final" : "initial", null, item.body, scope, item.loc, item.loc),
           );
           break;
+        case "bind":
+          if (!this.design.modules.has(item.target)) {
+            const near = nearestName(item.target, this.design.modules.keys());
+            this.design.report.error(
+              "verilog/unknown-module",
+              item.targetLoc,
+              `There is no module '${item.target}' in the sources.`,
+              near ? `Did you mean '${near}'?` : "Add the file that declares it.",
+            );
+          }
+          break;
+        case "specify":
+          this.design.report.warn(
+            "verilog/specify",
+            item.loc,
+            "The delays and timing checks of 'specify' are not simulated.",
+            "Write delays that simulation is to show at the assignments. In a circuit they come from the part.",
+          );
+          break;
+        case "let":
+          this.design.lets.declare(item, scope);
+          break;
         case "assertiondecl":
           this.design.properties.declare(item, scope);
           break;

@@ -21,6 +21,7 @@ import {
   vectorType,
 } from "../types.ts";
 import type { Host } from "./host.ts";
+import { streamTarget } from "./streams.ts";
 
 /** Some bits of a signal or of a value, as selects narrow them down. */
 export interface DataRef {
@@ -756,6 +757,7 @@ export class References {
   /** What stands left of an assignment; null after a finding. */
   target(node: ExprNode, scope: Scope): Target | null {
     const { report } = this.host;
+    if (node.kind === "stream") return streamTarget(this.host, node, scope);
     if (node.kind === "concat" || (node.kind === "pattern" && node.items.every((item) => item.key === null))) {
       const parts: TargetPart[] = [];
       const nodes = node.kind === "concat" ? node.parts : node.items.map((item) => item.value);

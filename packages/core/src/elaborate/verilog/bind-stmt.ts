@@ -255,6 +255,7 @@ export class Statements {
         if (decl.kind === "decl") this.declareLocals(decl, inner, locals, body, false);
         else if (decl.kind === "param") this.host.stmts.declareParam(decl, inner);
         else if (decl.kind === "typedef") this.declareType(decl, inner);
+        else if (decl.kind === "let") this.host.lets.declare(decl, inner);
         else this.declareImport(decl.package, decl.name, decl.loc, inner);
       }
     }
@@ -438,7 +439,7 @@ export class Statements {
   }
 
   private targetType(node: ExprNode, target: Target, scope: Scope): DataType {
-    if (node.kind !== "concat" && node.kind !== "pattern") {
+    if (node.kind !== "concat" && node.kind !== "pattern" && node.kind !== "stream") {
       const type = this.host.exprs.dataTypeOf(node, scope);
       if (type.kind !== "integral" || type.width === target.width) return type;
     }
@@ -571,6 +572,11 @@ export class Statements {
             keyed.get(at) ?? (listed.length ? listed[i % listed.length]?.value : undefined) ?? fallback?.value;
           if (own) put(elementOf(ref, at), own);
         }
+        return;
+      }
+      const vector = source.kind === "stream" || source.kind === "unstream" ? asVector(type) : null;
+      if (vector) {
+        unpack(ref, source, vector);
         return;
       }
       const from = refs.isReference(source) ? refs.resolve(source, scope) : null;

@@ -103,6 +103,7 @@ export function bindBody(host: Host, meaning: Meaning & { kind: "subroutine" }, 
   for (const decl of node.decls) {
     if (decl.kind === "param") stmts.declareParam(decl, scope);
     else if (decl.kind === "typedef") stmts.declareType(decl, scope);
+    else if (decl.kind === "let") host.lets.declare(decl, scope);
     else if (decl.kind === "import") stmts.declareImport(decl.package, decl.name, decl.loc, scope);
     else {
       // old style: `input x; reg [3:0] x;` says the argument's type in a second declaration

@@ -31,6 +31,7 @@ import { bindBody, bindHeader, markSuspending } from "./bind-subroutine.ts";
 import { Types } from "./bind-type.ts";
 import { Classes } from "./classes.ts";
 import type { Host, SignalFields } from "./host.ts";
+import { Lets } from "./lets.ts";
 import { delayNets } from "./net-delays.ts";
 import { Properties } from "./properties.ts";
 import { standardClasses } from "./standard-classes.ts";
@@ -84,6 +85,7 @@ export class Elaboration implements Host {
   readonly containers: Containers;
   readonly classes: Classes;
   readonly properties: Properties;
+  readonly lets: Lets;
   readonly unit: Scope;
   readonly sources: SourceSet;
   readonly read = new Set<Signal>();
@@ -113,6 +115,7 @@ export class Elaboration implements Host {
     this.containers = new Containers(this);
     this.classes = new Classes(this);
     this.properties = new Properties(this);
+    this.lets = new Lets(this);
     this.configs = syntax.configs;
     this.attributeTable = syntax.attributes;
     for (const module of syntax.modules) this.register(this.modules, module);

@@ -25,6 +25,7 @@ export interface Host {
   readonly stmts: import("./bind-stmt.ts").Statements;
   readonly containers: import("./bind-container.ts").Containers;
   readonly classes: import("./classes.ts").Classes;
+  readonly lets: import("./lets.ts").Lets;
   readonly properties: import("./properties.ts").Properties;
   readonly subroutines: Subroutine[];
   /** Behaviour to bind once all names are known. */

@@ -194,6 +194,23 @@ export interface TypeExprNode {
   readonly loc: Loc;
   readonly type: TypeNode;
 }
+/** `{<< 8 {a, b}}`: blocks of bits in the order from the left (`>>`), or from the right (`<<`). */
+export interface StreamNode {
+  readonly kind: "stream";
+  readonly loc: Loc;
+  readonly op: "<<" | ">>";
+  /** Bits of a block, as a number or a type; null: 1. */
+  readonly slice: ExprNode | null;
+  readonly parts: readonly ExprNode[];
+}
+/** The right side of an assignment to a stream. */
+export interface UnstreamNode {
+  readonly kind: "unstream";
+  readonly loc: Loc;
+  readonly op: "<<" | ">>";
+  readonly slice: ExprNode | null;
+  readonly value: ExprNode;
+}
 /** Stands where an expression could not be read; a finding was given there already. */
 export interface BadExprNode {
   readonly kind: "bad";
@@ -201,6 +218,8 @@ export interface BadExprNode {
 }
 
 export type ExprNode =
+  | StreamNode
+  | UnstreamNode
   | NumberNode
   | RealNode
   | TimeNode
@@ -349,7 +368,7 @@ export interface BlockStmt {
   readonly kind: "block";
   readonly loc: Loc;
   readonly label: string | null;
-  readonly decls: readonly (DeclItem | ParamItem | TypedefItem | ImportItem)[];
+  readonly decls: readonly (DeclItem | ParamItem | TypedefItem | ImportItem | LetItem)[];
   readonly body: readonly StmtNode[];
   /** null for begin ... end. */
   readonly fork: "join" | "join_any" | "join_none" | null;
@@ -543,6 +562,28 @@ export interface AssertionDecl {
   readonly nameLoc: Loc;
   readonly args: readonly { readonly name: string; readonly init: ExprNode | null }[];
   readonly spec: PropertySpec;
+}
+/** `bind target checker u_checker (...);`: instances that stand in another module as if written there. */
+export interface BindItem {
+  readonly kind: "bind";
+  readonly loc: Loc;
+  readonly target: string;
+  readonly targetLoc: Loc;
+  readonly instances: readonly InstanceItem[];
+}
+/** `specify ... endspecify`: passed over. */
+export interface SpecifyItem {
+  readonly kind: "specify";
+  readonly loc: Loc;
+}
+/** `let name(a, b = 1) = expression;` */
+export interface LetItem {
+  readonly kind: "let";
+  readonly loc: Loc;
+  readonly name: string;
+  readonly nameLoc: Loc;
+  readonly args: readonly { readonly name: string; readonly type: TypeNode | null; readonly init: ExprNode | null }[];
+  readonly value: ExprNode;
 }
 /** `default clocking @(posedge clk); endclocking`, `default disable iff (rst);`. */
 export interface AssertionDefault {
@@ -763,7 +804,7 @@ export interface SubroutineItem {
   readonly type: TypeNode | null;
   /** In order; each names one argument. Declared in the header or in the body. */
   readonly args: readonly DeclItem[];
-  readonly decls: readonly (DeclItem | ParamItem | TypedefItem | ImportItem)[];
+  readonly decls: readonly (DeclItem | ParamItem | TypedefItem | ImportItem | LetItem)[];
   readonly body: readonly StmtNode[];
   /** The body of a method that its class declares as `extern`. */
   readonly of?: { readonly name: string; readonly loc: Loc };
@@ -846,6 +887,9 @@ export type ModuleItem =
   | ElabTaskItem
   | ClassItem
   | AssertionDecl
+  | LetItem
+  | BindItem
+  | SpecifyItem
   | AssertionDefault
   | ConcurrentAssert
   | AssertItem;

@@ -3,6 +3,7 @@ import type {
   DelayNode,
   ExprNode,
   ImportItem,
+  LetItem,
   NetKind,
   ParamItem,
   RangeNode,
@@ -19,7 +20,7 @@ import {
   parseType,
   parseTypeOrImplicit,
 } from "./parse-type.ts";
-import { parseSemicolon } from "./recovery.ts";
+import { parseSemicolon, stops } from "./recovery.ts";
 import type { TokenStream } from "./token-stream.ts";
 
 export const netWords: ReadonlySet<string> = new Set(
@@ -236,4 +237,32 @@ export function parseImports(s: TokenStream): ImportItem[] {
   } while (s.accept(","));
   parseSemicolon(s, isExport ? "this export" : "this import");
   return items;
+}
+
+/** `let name(a, b = 1) = expression;` */
+export function parseLet(s: TokenStream): LetItem | null {
+  const { loc } = s.next();
+  const { text: name, loc: nameLoc, kind } = s.current;
+  if (kind !== "name") {
+    s.unexpected("the name of 'let'");
+    s.skipTo(stops);
+    return null;
+  }
+  s.next();
+  const args: LetItem["args"][number][] = [];
+  if (s.accept("(") && !s.accept(")")) {
+    do {
+      const isFree = s.accept("untyped");
+      const type = !isFree && (atType(s) || atNamedDeclaration(s, false)) ? parseType(s) : null;
+      const arg = s.current.text;
+      if (s.current.kind === "name") s.next();
+      else s.unexpected("an argument's name");
+      args.push({ name: arg, type, init: s.accept("=") ? parseExpr(s) : null });
+    } while (s.accept(","));
+    s.expect(")", "the arguments");
+  }
+  s.expect("=", "the name of 'let'");
+  const value = parseExpr(s);
+  parseSemicolon(s, "this 'let'");
+  return { kind: "let", name, nameLoc, args, value, loc: s.span(loc) };
 }

@@ -304,19 +304,28 @@ function maybeCast(s: TokenStream, to: ExprNode): ExprNode {
 
 function parseBraces(s: TokenStream, loc: Loc): ExprNode {
   if (s.is("<<") || s.is(">>")) {
-    s.report(
-      "verilog/unsupported",
-      s.current.loc,
-      "Streaming concatenations are not supported.",
-      "Use a for loop over the bits, or a plain concatenation.",
-    );
-    let nesting = 1;
-    while (!s.atEnd && nesting > 0 && !s.is(";")) {
-      if (s.is("{")) nesting++;
-      if (s.is("}")) nesting--;
-      s.next();
-    }
-    return { kind: "bad", loc };
+    const op = s.next().text as "<<" | ">>";
+    const at = s.current.loc;
+    const slice: ExprNode | null = s.is("{")
+      ? null
+      : atType(s)
+        ? { kind: "type", type: parseType(s), loc: s.span(at) }
+        : parsePrimary(s);
+    s.expect("{", "the parts of a stream");
+    const parts: ExprNode[] = [];
+    do {
+      parts.push(parseExpr(s));
+      if (s.is("with"))
+        s.report(
+          "verilog/unsupported",
+          s.current.loc,
+          "'with' is not supported in a stream.",
+          "Name the part of the array: a[0:3].",
+        );
+    } while (s.accept(","));
+    s.expect("}", "the parts of a stream");
+    s.expect("}", "a stream");
+    return { kind: "stream", op, slice, parts, loc: s.span(loc) };
   }
   if (s.accept("}")) {
     s.report("verilog/syntax", loc, "An empty concatenation has no bits.", "Put at least one part in it.");
@@ -455,6 +464,12 @@ function typeFromName(node: ExprNode): TypeNode | null {
   if (node.kind === "name") return { kind: "named", scope: null, name: node.name, dims: [], loc: node.loc };
   if (node.kind === "scoped") return { kind: "named", scope: node.scope, name: node.name, dims: [], loc: node.loc };
   return null;
+}
+
+/** What is assigned to a target: taken apart as its stream says where it is one. */
+export function valueFor(target: ExprNode, value: ExprNode): ExprNode {
+  if (target.kind !== "stream" || value.kind === "bad") return value;
+  return { kind: "unstream", op: target.op, slice: target.slice, value, loc: value.loc };
 }
 
 /** A name with selects, or a concatenation of such: what may stand left of an assignment. */

@@ -24,6 +24,7 @@ import {
   netWords,
   parseDelay,
   parseImports,
+  parseLet,
   parseNets,
   parseParam,
   parseParams,
@@ -31,7 +32,7 @@ import {
   parseTypedef,
   parseVariables,
 } from "./parse-decl.ts";
-import { parseExpr, parseRange, parseTarget } from "./parse-expr.ts";
+import { parseExpr, parseRange, parseTarget, valueFor } from "./parse-expr.ts";
 import { parseAssertionDecl } from "./parse-property.ts";
 import { missingEnd, parseAssignment, parseEventControl, parseStmt, parseStmtList } from "./parse-stmt.ts";
 import {
@@ -53,14 +54,11 @@ const gateWords = new Set(
 );
 const unsupportedWords: Readonly<Record<string, string>> = {
   primitive: "Write it as a module.",
-  specify: "Take it out: it changes no function, and delays come from the part.",
   covergroup: "Count the cases in an always block.",
   clocking: "Use @(posedge clk) and non-blocking assignments.",
   checker: "Write it as a module.",
-  bind: "Instantiate the module where it is used.",
   alias: "Use assign.",
   virtual: "Connect an interface by a port.",
-  let: "Use a function.",
 };
 
 export function unsupported(s: TokenStream, word: string): void {
@@ -356,7 +354,14 @@ function keywordItem(s: TokenStream, items: ModuleItem[]): boolean {
         const from = s.current.loc;
         const target = parseTarget(s);
         s.expect("=", "the target of 'assign'");
-        items.push({ kind: "continuous", target, value: parseExpr(s), delay, strength, loc: s.span(from) });
+        items.push({
+          kind: "continuous",
+          target,
+          value: valueFor(target, parseExpr(s)),
+          delay,
+          strength,
+          loc: s.span(from),
+        });
       } while (s.accept(","));
       parseSemicolon(s, "this assignment");
       return true;
@@ -432,6 +437,11 @@ function keywordItem(s: TokenStream, items: ModuleItem[]): boolean {
       else if (body.kind === "concurrent") items.push(body);
       return true;
     }
+    case "let": {
+      const made = parseLet(s);
+      if (made) items.push(made);
+      return true;
+    }
     case "property":
     case "sequence":
       items.push(parseAssertionDecl(s));
@@ -470,9 +480,12 @@ function keywordItem(s: TokenStream, items: ModuleItem[]): boolean {
       s.next();
       return true;
     case "specify":
-      unsupported(s, text);
       while (!s.atEnd && !s.isAny("endspecify", "endmodule")) s.next();
-      s.accept("endspecify");
+      s.expect("endspecify", "the 'specify' block");
+      items.push({ kind: "specify", loc });
+      return true;
+    case "bind":
+      parseBind(s, items);
       return true;
     case "end":
       s.report("verilog/extra-end", loc, "This 'end' ends nothing.", "Remove it, or add the 'begin'.");
@@ -505,6 +518,26 @@ function keywordItem(s: TokenStream, items: ModuleItem[]): boolean {
     return true;
   }
   return false;
+}
+
+function parseBind(s: TokenStream, items: ModuleItem[]): void {
+  const { loc } = s.next();
+  const { text: target, loc: targetLoc } = s.current;
+  if (s.current.kind === "name" && s.peek(1).kind === "name" && !/^[.:[]$/.test(s.peek(1).text)) {
+    s.next();
+    const bound: ModuleItem[] = [];
+    parseInstances(s, bound);
+    const instances = bound.flatMap((item) => (item.kind === "instance" ? [item] : []));
+    items.push({ kind: "bind", target, targetLoc, instances, loc: s.span(loc) });
+    return;
+  }
+  s.report(
+    "verilog/unsupported",
+    targetLoc,
+    "'bind' takes the name of a module here, and not that of one instance.",
+    "Write bind module checker u_checker (...); it then stands in all instances of the module.",
+  );
+  s.skipTo(stops);
 }
 
 function parseGenerateFor(s: TokenStream, items: ModuleItem[]): void {

@@ -14,8 +14,8 @@ import type {
   StmtNode,
   Uniqueness,
 } from "./ast.ts";
-import { parseDelay, parseImports, parseParams, parseTypedef, parseVariables } from "./parse-decl.ts";
-import { parseExpr, parseSpanOrExpr, parseTarget } from "./parse-expr.ts";
+import { parseDelay, parseImports, parseLet, parseParams, parseTypedef, parseVariables } from "./parse-decl.ts";
+import { parseExpr, parseSpanOrExpr, parseTarget, valueFor } from "./parse-expr.ts";
 import { parseConcurrent } from "./parse-property.ts";
 import { atNamedDeclaration, atType, parseType } from "./parse-type.ts";
 import { blockEnds, parseEndLabel, parseSemicolon, stops } from "./recovery.ts";
@@ -282,7 +282,18 @@ export function parseAssignment(s: TokenStream, calls: boolean): StmtNode {
   const intra = op ? null : parseIntra(s);
   const value: ExprNode = s.is(";") ? { kind: "bad", loc: s.current.loc } : parseExpr(s);
   if (value.kind === "bad") s.unexpected("a value");
-  const made: AssignStmt = { kind: "assign", target, value, blocking, op: op ?? null, intra, opLoc, loc: s.span(loc) };
+  if (op && target.kind === "stream")
+    s.report("verilog/stream", loc, "A stream takes a plain assignment only.", "Write '=' or '<='.");
+  const made: AssignStmt = {
+    kind: "assign",
+    target,
+    value: valueFor(target, value),
+    blocking,
+    op: op ?? null,
+    intra,
+    opLoc,
+    loc: s.span(loc),
+  };
   return made;
 }
 
@@ -440,6 +451,9 @@ export function parseBlockDecls(s: TokenStream, decls: BlockStmt["decls"][number
     else if (s.is("typedef")) {
       const made = parseTypedef(s);
       if (made) decls.push(made);
+    } else if (s.is("let")) {
+      const made = parseLet(s);
+      if (made) decls.push(made);
     } else if (s.is("import")) decls.push(...parseImports(s));
     else return;
   }
@@ -456,7 +470,7 @@ export function parseStmtList(
   parseBlockDecls(s, decls);
   while (!s.atEnd && !s.isAny(...blockEnds) && !(inCase && atLabel(s, inCase))) {
     const before = s.index;
-    if (atBlockDeclaration(s) || s.isAny("localparam", "typedef")) {
+    if (atBlockDeclaration(s) || s.isAny("localparam", "typedef", "let")) {
       s.report(
         "verilog/declaration-order",
         s.current.loc,

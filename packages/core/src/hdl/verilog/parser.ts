@@ -68,7 +68,10 @@ export function parseVerilog(
       else if (s.isAny("timeunit", "timeprecision")) unit = parseTimeUnit(s, unit);
       else if (s.isAny("typedef", "import", "function", "task", "parameter", "localparam", "const", "virtual"))
         parseItem(s, unitItems);
-      else if (s.current.kind === "keyword" && /^(class|primitive|bind|logic|bit|int|wire|reg)$/.test(s.current.text))
+      else if (
+        s.current.kind === "keyword" &&
+        /^(class|primitive|bind|let|logic|bit|int|wire|reg)$/.test(s.current.text)
+      )
         parseItem(s, unitItems);
       else if (!s.accept(";")) {
         s.unexpected("'module'");
@@ -77,5 +80,17 @@ export function parseVerilog(
       if (s.index === before) s.next();
     }
   }
-  return { modules, packages, configs, unitItems, attributes, findings };
+  return { modules: withBound(modules, unitItems), packages, configs, unitItems, attributes, findings };
+}
+
+/** Modules with the instances that `bind` puts into them. */
+function withBound(modules: readonly ModuleNode[], unitItems: readonly ModuleItem[]): ModuleNode[] {
+  const bound = new Map<string, ModuleItem[]>();
+  for (const item of [...unitItems, ...modules.flatMap((module) => module.items)])
+    if (item.kind === "bind") bound.set(item.target, [...(bound.get(item.target) ?? []), ...item.instances]);
+  if (bound.size === 0) return [...modules];
+  return modules.map((module) => {
+    const added = bound.get(module.name);
+    return added ? { ...module, items: [...module.items, ...added] } : module;
+  });
 }
