@@ -102,7 +102,7 @@ describe("a file", () => {
 });
 
 describe("the top", () => {
-  it("is chosen in the hierarchy, and found by itself again", async () => {
+  it("is chosen in the hierarchy, and automatic again", async () => {
     await clickTestId(driver, "station-sources");
     await waitForText("verdict", /The top is shed/);
     const choose = async (option: string) =>

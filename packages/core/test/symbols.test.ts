@@ -91,6 +91,61 @@ describe("names of a design", () => {
     expect(declared.at("m.v", text.indexOf("clock_block"))!.isLibrary).toBe(false);
   });
 
+  it("of members and methods are kept apart from variables of the same name", () => {
+    const text = `package p;
+  typedef struct packed { logic valid; logic [3:0] data; } word_t;
+  typedef word_t alias_t;
+endpackage
+class item;
+  int count; static int made; item next;
+  function new(int count = 0); this.count = count; made++; endfunction
+  extern function int total();
+endclass
+function int item::total(); return count + (next == null ? 0 : next.count); endfunction
+class wide extends item;
+  int data;
+  function int total(); return super.total() + count + data; endfunction
+endclass
+module m(input logic valid, output logic [3:0] data);
+  import p::*;
+  alias_t w; word_t rows [2]; struct { logic valid; } one; wide h; int count;
+  let twice(count) = count * 2;
+  assign w = '{valid: valid, data: 4'd3};
+  assign data = w.data + rows[w.valid].data + one.valid;
+  initial begin
+    h = new; h.count = count + twice(3); h.next = h; h.next.count = item::made; count = h.total();
+    rows[0] = '{valid: 1, default: 0};
+  end
+endmodule
+`;
+    const own = new SymbolIndex([{ name: "m.sv", text }]);
+    const find = (before: string, name: string) => own.at("m.sv", text.indexOf(before) + before.length)!.name === name;
+    const lines = (before: string, name: string) => {
+      expect(find(before, name)).toBe(true);
+      return own.at("m.sv", text.indexOf(before) + before.length)!.uses.map(({ line }) => line);
+    };
+    // of the struct, of the struct without a name, and the port
+    expect(lines("packed { logic ", "valid")).toEqual([2, 20]);
+    expect(lines("struct { logic ", "valid")).toEqual([17, 20]);
+    expect(lines("input logic ", "valid")).toEqual([15, 19]);
+    expect(lines("logic valid; logic [3:0] ", "data")).toEqual([2, 20, 20]);
+    // of the class, through objects of a class that extends it too; the argument; the variable
+    expect(lines("class item;\n  int ", "count")).toEqual([6, 7, 10, 10, 13, 22, 22]);
+    expect(lines("new(int ", "count")).toEqual([7, 7]);
+    expect(lines("wide h; int ", "count")).toEqual([17, 22, 22]);
+    expect(lines("twice(", "count")).toEqual([18, 18]);
+    expect(lines("static int ", "made")).toEqual([6, 7, 22]);
+    expect(lines("class wide extends item;\n  int ", "data")).toEqual([12, 13]);
+    expect(lines("extends ", "item")).toEqual([5, 6, 10, 11, 22]);
+    // keys of patterns are not told apart: a rename says so
+    expect(own.at("m.sv", text.indexOf("valid; logic"))?.mayHaveMore).toBe(true);
+    expect(own.at("m.sv", text.indexOf("count; static"))?.mayHaveMore).toBeUndefined();
+    expect(own.complete("m.sv", text.indexOf("h.count") + 2).map(({ name }) => name)).toEqual(
+      expect.arrayContaining(["data", "total", "count", "next", "made"]),
+    );
+    for (let cut = 0; cut < text.length; cut += 5)
+      expect(() => new SymbolIndex([{ name: "m.sv", text: text.slice(0, cut) }])).not.toThrow();
+  });
   it("survive text that is half written", () => {
     for (let cut = 0; cut < top.length; cut += 7)
       expect(() => new SymbolIndex([files[0], { name: "top.v", text: top.slice(0, cut) }])).not.toThrow();

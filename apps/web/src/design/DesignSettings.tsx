@@ -119,7 +119,7 @@ function SettingsForm({ onDone }: { onDone: () => void }) {
           value={top}
           onChange={(event) => setTop(event.target.value)}
         >
-          <option value="">found by itself</option>
+          <option value="">automatic</option>
           {modules.map((name) => (
             <option key={name}>{name}</option>
           ))}

@@ -1,5 +1,13 @@
 import { type SourceFile, SourceSet } from "../common/source.ts";
-import type { GenerateBlock, ModuleItem, ModuleNode, StmtNode, TypeNode } from "../hdl/verilog/ast.ts";
+import type {
+  ClassItem,
+  GenerateBlock,
+  ModuleItem,
+  ModuleNode,
+  StmtNode,
+  SubroutineItem,
+  TypeNode,
+} from "../hdl/verilog/ast.ts";
 import { tokenize } from "../hdl/verilog/lexer.ts";
 import { newPreprocessor } from "../hdl/verilog/macros.ts";
 import { includedFiles, parseVerilog } from "../hdl/verilog/parser.ts";
@@ -28,6 +36,8 @@ export type SymbolKind =
   | "task"
   | "instance"
   | "block"
+  | "class"
+  | "member"
   | "genvar"
   | "signal"
   | "entity"
@@ -55,6 +65,8 @@ export interface SymbolEntry {
   readonly detail: string;
   /** The declaration among them. */
   readonly uses: readonly Spot[];
+  /** Behind a dot the name stands in places where it is not told what has it: some of them may mean this one. */
+  readonly mayHaveMore?: boolean;
 }
 
 interface Entry {
@@ -64,6 +76,12 @@ interface Entry {
   readonly loc: { readonly file: number; readonly start: number; readonly end: number };
   readonly module: string | null;
   readonly text: string;
+  /** Where it is declared. */
+  readonly region: Region;
+  /** What it is a variable or another name of, to be looked up from there. */
+  typeName: { readonly scope: string | null; readonly name: string } | null;
+  /** Of a class, a struct, or a variable of a struct without a name: what may stand behind its dot. */
+  members: Region | null;
   readonly uses: { file: number; start: number; end: number }[];
 }
 interface Region {
@@ -75,6 +93,9 @@ interface Region {
   readonly children: Region[];
   readonly imports: string[];
   readonly module: string;
+  /** Of a class: the one that it extends. Of a method's body outside of its class: that class. */
+  base: { readonly scope: string | null; readonly name: string } | null;
+  readonly isClass: boolean;
 }
 interface Link {
   readonly file: number;
@@ -85,7 +106,7 @@ interface Link {
 
 export class SymbolIndex {
   private readonly sources: SourceSet;
-  private readonly roots: Region[] = [];
+  private readonly unit: Region;
   private readonly units = new Map<string, Entry>();
   private readonly regionOf = new Map<string, Region>();
   private readonly links: Link[] = [];
@@ -105,7 +126,10 @@ export class SymbolIndex {
       children: [],
       imports: [],
       module: "",
+      base: null,
+      isClass: false,
     };
+    this.unit = unit;
     this.items(syntax.unitItems, unit);
     for (const module of [...syntax.packages, ...syntax.modules]) {
       const kind = module.kind === "program" ? "module" : module.kind;
@@ -137,6 +161,9 @@ export class SymbolIndex {
       loc: { file: loc.file, start: loc.start, end: loc.end },
       module,
       text,
+      region,
+      typeName: null,
+      members: null,
       uses: [],
     };
     region.names.set(name, entry);
@@ -144,7 +171,7 @@ export class SymbolIndex {
     return entry;
   }
 
-  private region(parent: Region, loc: Entry["loc"], module = parent.module): Region {
+  private region(parent: Region, loc: Entry["loc"], module = parent.module, isClass = false): Region {
     const region: Region = {
       file: loc.file,
       start: loc.start,
@@ -154,6 +181,8 @@ export class SymbolIndex {
       children: [],
       imports: [],
       module,
+      base: null,
+      isClass,
     };
     parent.children.push(region);
     return region;
@@ -161,7 +190,6 @@ export class SymbolIndex {
 
   private module(node: ModuleNode, unit: Region): void {
     const region = this.region(unit, node.loc, node.name);
-    this.roots.push(region);
     this.regionOf.set(node.name, region);
     this.items(node.items, region);
   }
@@ -170,21 +198,75 @@ export class SymbolIndex {
     return this.sources.files[loc.file].text.slice(loc.start, loc.end).replace(/\s+/g, " ").slice(0, 120);
   }
 
-  private typeNames(type: TypeNode, region: Region): void {
+  /** Names that a type brings with it. @returns What may stand behind the dot of such a value. */
+  private typeNames(type: TypeNode, region: Region): Pick<Entry, "typeName" | "members"> {
+    if (type.kind === "named") return { typeName: { scope: type.scope, name: type.name }, members: null };
+    if (type.kind === "struct") {
+      const inner = this.region(region, type.loc);
+      for (const member of type.members)
+        this.names(member.names, member.type, "member", this.text(type.loc), inner, inner);
+      return { typeName: null, members: inner };
+    }
     if (type.kind === "enum")
       for (const member of type.members)
         this.declare(region, member.name, "constant", member.loc, this.text(type.loc), null);
+    return { typeName: null, members: null };
+  }
+
+  private names(
+    list: readonly { readonly name: string; readonly loc: Entry["loc"] }[],
+    type: TypeNode,
+    kind: SymbolKind,
+    text: string,
+    region: Region,
+    types = region,
+  ): void {
+    const behind = this.typeNames(type, types);
+    for (const { name, loc } of list) {
+      const entry = this.declare(region, name, kind, loc, text, null);
+      if (entry && !entry.members && !entry.typeName) Object.assign(entry, behind);
+    }
+  }
+
+  private subroutine(item: SubroutineItem, region: Region, loc: Entry["loc"]): void {
+    if (!item.of)
+      this.declare(
+        region,
+        item.name,
+        item.task ? "task" : "function",
+        item.nameLoc,
+        this.text({ ...loc, end: Math.min(loc.end, loc.start + 120) }),
+        null,
+      );
+    const inner = this.region(region, loc);
+    if (item.of) inner.base = { scope: null, name: item.of.name };
+    this.items(item.args, inner);
+    this.items(item.decls, inner);
+    for (const stmt of item.body) this.statement(stmt, inner);
+  }
+
+  private class(item: ClassItem, region: Region): void {
+    const entry = this.declare(region, item.name, "class", item.nameLoc, `class ${item.name}`, null);
+    const inner = this.region(region, item.loc, region.module, true);
+    inner.base = item.base && { scope: item.base.scope, name: item.base.name };
+    if (entry) entry.members = inner;
+    this.items(item.params, inner);
+    for (const member of item.items) {
+      if (member.kind === "property") {
+        const { decl } = member;
+        this.names(decl.names, decl.type, "member", this.text(member.loc), inner);
+      } else if (member.kind === "method") this.subroutine(member.node, inner, member.loc);
+      else if (member.kind === "class") this.class(member, inner);
+      else this.items([member], inner);
+    }
   }
 
   private items(items: readonly ModuleItem[], region: Region): void {
     for (const item of items) {
       switch (item.kind) {
         case "decl": {
-          this.typeNames(item.type, region);
-          for (const name of item.names) {
-            const kind = item.direction === "ref" ? "inout" : (item.direction ?? (item.net ? "net" : "variable"));
-            this.declare(region, name.name, kind, name.loc, this.text(item.loc), null);
-          }
+          const kind = item.direction === "ref" ? "inout" : (item.direction ?? (item.net ? "net" : "variable"));
+          this.names(item.names, item.type, kind, this.text(item.loc), region);
           break;
         }
         case "param":
@@ -198,9 +280,18 @@ export class SymbolIndex {
           );
           break;
         case "typedef":
-          this.typeNames(item.type, region);
-          this.declare(region, item.name, "type", item.nameLoc, this.text(item.loc), null);
+          this.names([{ name: item.name, loc: item.nameLoc }], item.type, "type", this.text(item.loc), region);
           break;
+        case "class":
+          this.class(item, region);
+          break;
+        case "let":
+        case "assertiondecl": {
+          this.declare(region, item.name, "function", item.nameLoc, this.text(item.loc), null);
+          const inner = this.region(region, item.loc);
+          for (const arg of item.args) this.declare(inner, arg.name, "input", arg.loc, this.text(item.loc), null);
+          break;
+        }
         case "genvar":
           for (const name of item.names) this.declare(region, name.name, "genvar", name.loc, this.text(item.loc), null);
           break;
@@ -211,21 +302,9 @@ export class SymbolIndex {
           this.declare(region, item.name, "instance", item.nameLoc, `${item.module} ${item.name}`, item.module);
           this.links.push({ file: item.loc.file, start: item.moduleLoc.start, end: item.loc.end, module: item.module });
           break;
-        case "subroutine": {
-          this.declare(
-            region,
-            item.name,
-            item.task ? "task" : "function",
-            item.nameLoc,
-            this.text({ ...item.loc, end: Math.min(item.loc.end, item.loc.start + 120) }),
-            null,
-          );
-          const inner = this.region(region, item.loc);
-          this.items(item.args, inner);
-          this.items(item.decls, inner);
-          for (const stmt of item.body) this.statement(stmt, inner);
+        case "subroutine":
+          this.subroutine(item, region, item.loc);
           break;
-        }
         case "always":
         case "initial":
           this.statement(item.body, region);
@@ -331,7 +410,7 @@ export class SymbolIndex {
 
   private regionAt(file: number, offset: number): Region | null {
     let found: Region | null = null;
-    let list = this.roots;
+    let list: readonly Region[] = this.unit.children;
     for (;;) {
       const inner: Region | undefined = list.find(
         (region) => region.file === file && offset >= region.start && offset < region.end,
@@ -344,7 +423,7 @@ export class SymbolIndex {
 
   private lookUp(region: Region | null, name: string, unit: Region): Entry | null {
     for (let at = region; at; at = at.parent) {
-      const entry = at.names.get(name);
+      const entry = at.names.get(name) ?? (at.base ? this.member(at, name) : undefined);
       if (entry) return entry;
       for (const pack of at.imports) {
         const imported = this.regionOf.get(pack)?.names.get(name);
@@ -354,6 +433,31 @@ export class SymbolIndex {
     return unit.names.get(name) ?? null;
   }
 
+  /** A name of a class or struct, or of a class that it extends. */
+  private member(region: Region, name: string, depth = 0): Entry | null {
+    const own = region.names.get(name);
+    if (own || !region.base || depth > 40) return own ?? null;
+    const base = this.typeOf(region.base, region.parent);
+    return base?.members && base.members !== region ? this.member(base.members, name, depth + 1) : null;
+  }
+
+  private typeOf(type: { readonly scope: string | null; readonly name: string }, from: Region | null): Entry | null {
+    if (type.scope === null) return this.lookUp(from, type.name, this.unit);
+    const scope = this.regionOf.get(type.scope) ?? this.lookUp(from, type.scope, this.unit)?.members;
+    return scope?.names.get(type.name) ?? null;
+  }
+
+  /** What may stand behind the dot of a variable; null where that is not known. */
+  private membersOf(entry: Entry | null | undefined, depth = 0): Region | null {
+    if (!entry || depth > 20) return null;
+    if (entry.members) return entry.members;
+    const { typeName, region } = entry;
+    return typeName && this.membersOf(this.typeOf(typeName, region), depth + 1);
+  }
+
+  /** Names behind dots whose owner is not known. */
+  private readonly openNames = new Set<string>();
+
   private collectUses(unit: Region): void {
     const skipped = includedFiles(this.sources);
     const pre = newPreprocessor();
@@ -362,10 +466,18 @@ export class SymbolIndex {
       if (skipped.has(file)) return;
       const { tokens } = tokenize(this.sources, file, pre, []);
       const links = this.links.filter((link) => link.file === file);
+      const brackets: string[] = [];
       tokens.forEach((token, i) => {
+        if (token.kind === "op" && /^('?\{|\(|\[)$/.test(token.text)) brackets.push(token.text);
+        else if (token.kind === "op" && /^[})\]]$/.test(token.text)) brackets.pop();
         if (token.kind !== "name" || token.file !== file) return;
         if (source.text.slice(token.start, token.end).replace(/^\\/, "") !== token.text) return; // out of a macro
-        const entry = this.meaning(tokens, i, file, links, unit);
+        let entry = this.meaning(tokens, i, file, links, unit);
+        // the key of a pattern names a member, of a struct that is not known here, or a constant
+        const isKey =
+          brackets.at(-1) === "'{" && tokens[i + 1]?.text === ":" && /^('\{|,)$/.test(tokens[i - 1]?.text ?? "");
+        if (isKey && !/^(constant|parameter|type)$/.test(entry?.kind ?? "")) entry = null;
+        if (!entry && (isKey || tokens[i - 1]?.text === ".")) this.openNames.add(token.text);
         if (!entry) return;
         entry.uses.push({ file, start: token.start, end: token.end });
         this.bySpot.set(`${file}:${token.start}`, entry);
@@ -384,7 +496,7 @@ export class SymbolIndex {
     const before = tokens[i - 1];
     const region = this.regionAt(file, token.start);
     if (before?.kind === "op" && before.text === "::")
-      return this.regionOf.get(tokens[i - 2]?.text ?? "")?.names.get(token.text) ?? null;
+      return this.scoped(tokens[i - 2]?.text ?? "", region, token.text, unit);
     if (before?.kind !== "op" || before.text !== ".") return this.lookUp(region, token.text, unit);
     const lead = tokens[i - 2];
     if (lead?.kind === "op" && (lead.text === "(" || lead.text === ",")) {
@@ -392,10 +504,39 @@ export class SymbolIndex {
       const link = links.find((each) => token.start >= each.start && token.end <= each.end);
       return link ? (this.regionOf.get(link.module)?.names.get(token.text) ?? null) : null;
     }
-    if (lead?.kind === "name") {
-      const base = this.bySpot.get(`${file}:${lead.start}`);
-      const target = base?.module ?? (base?.kind === "module" ? base.name : null);
-      if (target) return this.regionOf.get(target)?.names.get(token.text) ?? null;
+    if (lead?.text === "this" || lead?.text === "super") {
+      let around = region;
+      while (around && !around.isClass && !around.base) around = around.parent;
+      if (!around) return null;
+      const own = lead.text === "this" || !around.isClass ? around : null;
+      if (own) return this.member(own, token.text);
+      return around.base ? this.memberBehind(this.typeOf(around.base, around.parent), token.text) : null;
+    }
+    const base = this.bySpot.get(`${file}:${this.ownerOf(tokens, i - 2)?.start}`);
+    const target = base?.module ?? (base?.kind === "module" ? base.name : null);
+    if (target) return this.regionOf.get(target)?.names.get(token.text) ?? null;
+    return this.memberBehind(base, token.text);
+  }
+
+  private memberBehind(entry: Entry | null | undefined, name: string): Entry | null {
+    const members = this.membersOf(entry);
+    return members && this.member(members, name);
+  }
+
+  /** `pack::name`, or a static member of a class. */
+  private scoped(scope: string, region: Region | null, name: string, unit: Region): Entry | null {
+    const pack = this.regionOf.get(scope);
+    return pack ? (pack.names.get(name) ?? null) : this.memberBehind(this.lookUp(region, scope, unit), name);
+  }
+
+  /** The name before a dot, with its subscripts passed over. */
+  private ownerOf(tokens: readonly Token[], at: number): Token | null {
+    let nesting = 0;
+    for (let i = at; i >= 0 && at - i < 400; i--) {
+      const { kind, text } = tokens[i];
+      if (kind === "op" && text === "]") nesting++;
+      else if (kind === "op" && text === "[") nesting--;
+      else if (nesting === 0) return kind === "name" ? tokens[i] : null;
     }
     return null;
   }
@@ -416,6 +557,9 @@ export class SymbolIndex {
       isLibrary: isInLibrary(entry.loc),
       detail: this.details.get(`${entry.loc.file}:${entry.loc.start}`) ?? words,
       uses: entry.uses.filter((use) => !isInLibrary(use)).map((use) => this.spot(use)),
+      ...(this.openNames.has(entry.name) && (entry.kind === "member" || entry.region.isClass)
+        ? { mayHaveMore: true }
+        : {}),
     };
   }
 
@@ -440,7 +584,16 @@ export class SymbolIndex {
     if (text[start - 1] === ".") {
       const link = this.links.find((each) => each.file === file && start >= each.start && start <= each.end + 1);
       const lead = /([\w$]+)\.$/.exec(text.slice(0, start))?.[1];
-      const base = lead ? this.lookUp(this.regionAt(file, start), lead, this.unitRegion()) : null;
+      const base = lead ? this.lookUp(this.regionAt(file, start), lead, this.unit) : null;
+      const members = this.membersOf(base);
+      if (members) {
+        const found = new Map<string, Entry>();
+        for (let at: Region | null = members, depth = 0; at && depth < 40; depth++) {
+          for (const [name, entry] of at.names) if (!found.has(name)) found.set(name, entry);
+          at = at.base && (this.typeOf(at.base, at.parent)?.members ?? null);
+        }
+        return [...found.values()].map((entry) => ({ ...this.shown(entry), uses: [] }));
+      }
       const module = base?.module ?? link?.module;
       const names = module ? this.regionOf.get(module)?.names.values() : undefined;
       const wanted = base
@@ -456,12 +609,6 @@ export class SymbolIndex {
     }
     for (const [name, entry] of this.units) if (!found.has(name)) found.set(name, entry);
     return [...found.values()].map((entry) => ({ ...this.shown(entry), uses: [] }));
-  }
-
-  private unitRegion(): Region {
-    let region = this.roots[0];
-    while (region.parent) region = region.parent;
-    return region;
   }
 
   /** Text of an instance of a module, with all its parameters and ports. */

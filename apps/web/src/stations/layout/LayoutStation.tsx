@@ -104,9 +104,9 @@ export function LayoutStation() {
         </Verdict>
       ) : (
         <Verdict tone="good" figure={formatCount(routed.data?.wiresUsed ?? 0)} unit="wires">
-          Every net is routed, in {routed.data?.iterations} {routed.data?.iterations === 1 ? "pass" : "passes"}.
-          Half-perimeter wirelength {formatCount(placed.data.wirelength)} tiles on {part.die.name}, {part.fabric.width}{" "}
-          by {part.fabric.height}.
+          Every net is routed, in {routed.data?.iterations} {routed.data?.iterations === 1 ? "iteration" : "iterations"}
+          . Half-perimeter wirelength {formatCount(placed.data.wirelength)} tiles on {part.die.name},{" "}
+          {part.fabric.width} by {part.fabric.height}.
         </Verdict>
       )}
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_340px]">

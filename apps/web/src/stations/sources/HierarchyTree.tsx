@@ -44,7 +44,7 @@ export function HierarchyTree({ root }: { root: HierarchyNode | null }) {
             onChange={(event) => setTop.mutate(event.target.value || null)}
             data-testid="choose-top"
           >
-            <option value="">found by itself</option>
+            <option value="">automatic</option>
             {[...new Set([...(design.top ? [design.top] : []), ...modules])].map((name) => (
               <option key={name} value={name}>
                 {name}

@@ -42,6 +42,12 @@ export function PlaceListPanel({ list, sources, onSpot, onRename, onClose }: Pro
             </Button>
           </form>
         )}
+        {list.renaming?.mayHaveMore && (
+          <span className="min-w-0 truncate text-warn" role="note">
+            The name also stands where it is not told what has it, as in a pattern '&#123;name: ...&#125;. Look at those
+            afterwards.
+          </span>
+        )}
         <span className="flex-1" />
         <button
           type="button"

@@ -560,7 +560,7 @@ export interface AssertionDecl {
   readonly loc: Loc;
   readonly name: string;
   readonly nameLoc: Loc;
-  readonly args: readonly { readonly name: string; readonly init: ExprNode | null }[];
+  readonly args: readonly { readonly name: string; readonly loc: Loc; readonly init: ExprNode | null }[];
   readonly spec: PropertySpec;
 }
 /** `bind target checker u_checker (...);`: instances that stand in another module as if written there. */
@@ -582,7 +582,12 @@ export interface LetItem {
   readonly loc: Loc;
   readonly name: string;
   readonly nameLoc: Loc;
-  readonly args: readonly { readonly name: string; readonly type: TypeNode | null; readonly init: ExprNode | null }[];
+  readonly args: readonly {
+    readonly name: string;
+    readonly loc: Loc;
+    readonly type: TypeNode | null;
+    readonly init: ExprNode | null;
+  }[];
   readonly value: ExprNode;
 }
 /** `default clocking @(posedge clk); endclocking`, `default disable iff (rst);`. */

@@ -254,10 +254,10 @@ export function parseLet(s: TokenStream): LetItem | null {
     do {
       const isFree = s.accept("untyped");
       const type = !isFree && (atType(s) || atNamedDeclaration(s, false)) ? parseType(s) : null;
-      const arg = s.current.text;
+      const { text: arg, loc: argLoc } = s.current;
       if (s.current.kind === "name") s.next();
       else s.unexpected("an argument's name");
-      args.push({ name: arg, type, init: s.accept("=") ? parseExpr(s) : null });
+      args.push({ name: arg, loc: argLoc, type, init: s.accept("=") ? parseExpr(s) : null });
     } while (s.accept(","));
     s.expect(")", "the arguments");
   }

@@ -49,10 +49,10 @@ export function parseAssertionDecl(s: TokenStream): AssertionDecl {
       // types of arguments say nothing that their values do not
       while (s.current.kind === "keyword") s.next();
       while (s.is("[")) s.rewind(s.index + s.pastBracket(0));
-      const arg = s.current.text;
+      const { text: arg, loc: argLoc } = s.current;
       if (s.current.kind === "name") s.next();
       else s.unexpected("an argument's name");
-      args.push({ name: arg, init: s.accept("=") ? parseExpr(s) : null });
+      args.push({ name: arg, loc: argLoc, init: s.accept("=") ? parseExpr(s) : null });
     } while (s.accept(","));
     s.expect(")", "the arguments");
   }
