@@ -140,7 +140,7 @@ describe("styles", () => {
     const text = vhdl(
       "r, go, done : in std_logic; y : out std_logic",
       `type state is (idle, lift, throw, beat, rest); signal s : state; attribute states_as : string;
-       attribute states_as of s : signal is "one hot";`,
+       attribute states_as of s : signal is "one-hot";`,
       `process (clk) begin if rising_edge(clk) then if r = '1' then s <= idle; else case s is
          when idle => if go = '1' then s <= lift; end if; when lift => s <= throw; when throw => if done = '1' then s <= beat; end if;
          when beat => s <= rest; when rest => s <= idle; end case; end if; end if; end process; y <= '1' when s = throw else '0';`,
@@ -181,7 +181,7 @@ describe("attributes that say nothing", () => {
   });
 
   it("reads values as people write them", () => {
-    expect(readSynthAttribute("states_as", "One_Hot")).toEqual({ kind: "ok", values: { states_as: "one hot" } });
+    expect(readSynthAttribute("states_as", "One_Hot")).toEqual({ kind: "ok", values: { states_as: "one-hot" } });
     expect(readSynthAttribute("keep", "yes")).toEqual({ kind: "ok", values: { keep: true } });
     expect(readSynthAttribute("most_loads", "12")).toEqual({ kind: "ok", values: { most_loads: 12 } });
     expect(readSynthAttribute("most_loads", 1.5).kind).toBe("bad");
@@ -224,7 +224,7 @@ describe("most_loads", () => {
 
   it("copies the registers of a state machine in other codes too", () => {
     const machine = `module m(input clk, r, go, input [30:0] a, output [30:0] y);
-      (* states_as = "one hot", most_loads = 8 *) reg [1:0] s; assign y = a & {31{s == 2}};
+      (* states_as = "one-hot", most_loads = 8 *) reg [1:0] s; assign y = a & {31{s == 2}};
       always @(posedge clk) if (r) s <= 0; else case (s) 0: if (go) s <= 2; 2: s <= go ? 1 : 2; default: s <= 0; endcase endmodule`;
     const { mapped } = build(machine);
     expect(mapped.copies.length / 2).toBeGreaterThan(2);

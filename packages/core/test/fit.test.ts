@@ -132,7 +132,7 @@ describe("codes of a state machine", () => {
     const part = findPart("TW-2-P144-2C").part!;
     const { netlist } = elaborate([{ name: "m.v", text: text("") }]).artifact!;
     const rows = codingFigures(netlist, part, "s", quietContext());
-    expect(rows.map(({ coding }) => coding)).toEqual(["as written", "binary", "one hot", "gray"]);
+    expect(rows.map(({ coding }) => coding)).toEqual(["as written", "binary", "one-hot", "gray"]);
     expect(rows.map(({ registers }) => registers)).toEqual([3, 2, 4, 2]);
     for (const { coding, luts, levels } of rows) {
       const design = elaborate([{ name: "m.v", text: text(`(* states_as = "${coding}" *)`) }]).artifact!;

@@ -8,7 +8,7 @@ import { defaultSynthOptions, synthesize } from "../src/synth/index.ts";
 import { codesFor } from "../src/synth/recode-states.ts";
 import { MappedSimulator } from "./helpers/mapped-sim.ts";
 
-const codings = ["as written", "binary", "one hot", "gray"] as const;
+const codings = ["as written", "binary", "one-hot", "gray"] as const;
 
 function build(text: string, stateCoding: StateCoding, lutInputs = 6) {
   const design = elaborate([{ name: "t.sv", text }]);
@@ -79,7 +79,7 @@ describe("state machines in other codes", () => {
       const item = machineOf(mapped);
       expect(item.machine!.states.length).toBe(machine.count);
       if (coding !== "as written") {
-        const bits = coding === "one hot" ? machine.count : Math.ceil(Math.log2(machine.count));
+        const bits = coding === "one-hot" ? machine.count : Math.ceil(Math.log2(machine.count));
         expect(mapped.machines[0].flipFlops.length).toBe(bits);
         expect(registers(mapped)).toBe(bits + 1);
         expect(item.reason).toContain(coding);
@@ -140,7 +140,7 @@ describe("state machines in other codes", () => {
   it("are refuted where a start value, a way or a reset is wrong", () => {
     const random = new Random(4);
     const machine = new RandomMachine(random, 6, "sync");
-    for (const coding of ["binary", "one hot", "gray"] as const) {
+    for (const coding of ["binary", "one-hot", "gray"] as const) {
       const { mapped, check } = build(machine.text, coding);
       let refuted = 0;
       for (const cell of mapped.machines[0].flipFlops) {
@@ -163,7 +163,7 @@ describe("state machines in other codes", () => {
     const gray = codesFor("gray", 11);
     for (let i = 1; i < gray.length; i++)
       expect([...gray[i]].filter((bit, at) => bit !== gray[i - 1][at]).length).toBe(1);
-    for (const code of codesFor("one hot", 7)) expect(code.replace(/0/g, "")).toBe("1");
+    for (const code of codesFor("one-hot", 7)) expect(code.replace(/0/g, "")).toBe("1");
     expect(new Set(codesFor("binary", 9)).size).toBe(9);
   });
 });

@@ -5,7 +5,27 @@ import { CanvasRenderer } from "echarts/renderers";
 import { useEffect, useRef } from "react";
 
 use([BarChart, GridComponent, TooltipComponent, MarkLineComponent, CanvasRenderer]);
-const binCount = 24;
+/** Bins at most. */
+const mostBins = 24;
+
+const shortNs = (ps: number) => String(Number((ps / 1000).toFixed(3)));
+
+/** Counts in bins of a round width (1, 2 or 5 times a power of ten ps), from 0 or the least slack on. */
+function binned(slacksPs: Float32Array): { least: number; step: number; counts: number[] } {
+  let from = 0;
+  let to = 1;
+  for (const slack of slacksPs) {
+    if (slack < from) from = slack;
+    if (slack > to) to = slack;
+  }
+  let power = 1;
+  while (10 * power * mostBins < to - from) power *= 10;
+  const step = power * ([1, 2, 5, 10].find((each) => each * power * (mostBins - 2) >= to - from) ?? 10);
+  const first = Math.floor(from / step);
+  const counts = new Array<number>(Math.floor(to / step) - first + 1).fill(0);
+  for (const slack of slacksPs) counts[Math.floor(slack / step) - first]++;
+  return { least: first * step, step, counts };
+}
 
 /** How many endpoints have how much setup slack, slow-hot. */
 export function SlackHistogram({ slacksPs }: { slacksPs: Float32Array }) {
@@ -17,11 +37,7 @@ export function SlackHistogram({ slacksPs }: { slacksPs: Float32Array }) {
     const draw = () => {
       const style = getComputedStyle(document.documentElement);
       const colour = (name: string) => style.getPropertyValue(name).trim();
-      const least = Math.min(0, ...slacksPs);
-      const most = Math.max(...slacksPs, least + 1);
-      const step = (most - least) / binCount;
-      const counts = new Array<number>(binCount).fill(0);
-      for (const slack of slacksPs) counts[Math.min(binCount - 1, Math.floor((slack - least) / step))]++;
+      const { least, step, counts } = binned(slacksPs);
       chart.setOption({
         animation: false,
         grid: { left: 40, right: 16, top: 18, bottom: 34 },
@@ -29,17 +45,21 @@ export function SlackHistogram({ slacksPs }: { slacksPs: Float32Array }) {
           trigger: "axis",
           formatter: (items: { dataIndex: number; value: number }[]) => {
             const [{ dataIndex, value }] = items;
-            return `${((least + dataIndex * step) / 1000).toFixed(3)} to ${((least + (dataIndex + 1) * step) / 1000).toFixed(3)} ns: ${value}`;
+            return `${shortNs(least + dataIndex * step)} to ${shortNs(least + (dataIndex + 1) * step)} ns: ${value}`;
           },
         },
         xAxis: {
           type: "category",
-          data: counts.map((_, i) => ((least + i * step) / 1000).toFixed(1)),
+          data: counts.map((_, i) => shortNs(least + i * step)),
           name: "slack ns",
           nameLocation: "middle",
           nameGap: 20,
           nameTextStyle: { color: colour("--soft") },
-          axisLabel: { color: colour("--soft"), interval: 5 },
+          // a label at round numbers, whatever the first bin is
+          axisLabel: {
+            color: colour("--soft"),
+            interval: (index: number) => Math.round(least / step + index) % 5 === 0,
+          },
           axisLine: { lineStyle: { color: colour("--line") } },
         },
         yAxis: {

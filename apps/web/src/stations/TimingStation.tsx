@@ -55,7 +55,7 @@ const columns: ColumnDef<Row>[] = [
     meta: { isNumber: true },
     cell: (cell) => formatPercent(cell.getValue() as number),
   },
-  { accessorKey: "levels", header: "LUTs", size: 58, meta: { isNumber: true } },
+  { accessorKey: "levels", header: "Levels", size: 62, meta: { isNumber: true } },
   { accessorKey: "corner", header: "Corner", size: 84 },
 ];
 

@@ -19,8 +19,8 @@ export interface SynthAttributes {
   /** Registers may move through the logic beside them. */
   readonly retime?: boolean;
 }
-export type StateCoding = "as written" | "binary" | "one hot" | "gray";
-export const stateCodings: readonly StateCoding[] = ["as written", "binary", "one hot", "gray"];
+export type StateCoding = "as written" | "binary" | "one-hot" | "gray";
+export const stateCodings: readonly StateCoding[] = ["as written", "binary", "one-hot", "gray"];
 
 /** Attributes of one declared net, or of everything in a scope. Names are hierarchical; the top's scope is empty. */
 export interface NamedAttributes {
@@ -65,11 +65,14 @@ export function readSynthAttribute(name: Key, value: string | number | boolean):
     if (Number.isInteger(count) && count >= 1) return { kind: "ok", values: { [name]: count } };
     return { kind: "bad", wanted: "a whole number from 1 on" };
   }
-  const word = String(value)
-    .toLowerCase()
-    .replace(/[\s_-]+/g, " ")
-    .trim();
-  if (form.includes(word)) return { kind: "ok", values: { [name]: word } };
+  // "one hot" and "One_Hot" are "one-hot"
+  const plain = (text: string) =>
+    text
+      .toLowerCase()
+      .replace(/[\s_-]+/g, " ")
+      .trim();
+  const word = form.find((each) => plain(each) === plain(String(value)));
+  if (word !== undefined) return { kind: "ok", values: { [name]: word } };
   return { kind: "bad", wanted: form.map((each) => `"${each}"`).join(", ") };
 }
 

@@ -8,9 +8,9 @@ import type { StateMachine } from "./state-machines.ts";
 
 /** Codes by state, most significant bit first. Binary and Gray count the states in the order in which they are reached. */
 export function codesFor(coding: Exclude<StateCoding, "as written">, count: number): string[] {
-  const bits = coding === "one hot" ? count : Math.max(1, Math.ceil(Math.log2(count)));
+  const bits = coding === "one-hot" ? count : Math.max(1, Math.ceil(Math.log2(count)));
   return Array.from({ length: count }, (_, s) => {
-    if (coding === "one hot") return `${"0".repeat(count - 1 - s)}1${"0".repeat(s)}`;
+    if (coding === "one-hot") return `${"0".repeat(count - 1 - s)}1${"0".repeat(s)}`;
     return (coding === "gray" ? s ^ (s >> 1) : s).toString(2).padStart(bits, "0");
   });
 }

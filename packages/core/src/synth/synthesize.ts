@@ -275,7 +275,7 @@ function structures(
         kind: "state machine",
         name: nameOf(machine.cell),
         origin: origin[machine.cell],
-        shape: `${machine.states.length} states in ${machine.bits} bits, ${machine.transitions.length} ways`,
+        shape: `${machine.states.length} states in ${machine.bits} bits, ${machine.transitions.length} transitions`,
         becomes: "registers",
         count: 0,
         reason: unreachable ? `${how}; ${unreachable} of ${2 ** machine.bits} codes are never reached` : how,

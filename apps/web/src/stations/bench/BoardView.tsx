@@ -14,7 +14,7 @@ interface Props {
 export function BoardView({ board, state, portAt, onSwitch, onButton }: Props) {
   return (
     <div
-      className="mx-auto w-[720px] rounded-2xl border-2 border-[#1c4a44] bg-[#1f5a52] p-5 text-[#e8f1ea] shadow-lg"
+      className="mx-auto w-fit min-w-[720px] rounded-2xl border-2 border-[#1c4a44] bg-[#1f5a52] p-5 text-[#e8f1ea] shadow-lg"
       data-testid="board"
     >
       <div className="mb-4 flex items-center justify-between">
@@ -58,7 +58,7 @@ export function BoardView({ board, state, portAt, onSwitch, onButton }: Props) {
               aria-label={`Switch ${i}`}
               data-testid={`switch-${i}`}
               onClick={() => onSwitch(i, !state.switches[i])}
-              className="flex w-12 flex-col items-center gap-1"
+              className="flex w-[72px] flex-col items-center gap-1"
               title={portAt(pin) ?? "no port of the design"}
             >
               <span
@@ -112,7 +112,8 @@ function Lamp({ index, brightness, port }: { index: number; brightness: number; 
   const seen = brightness > 0 ? brightness ** 0.5 : 0;
   return (
     <span
-      className="flex w-[47px] flex-col items-center gap-1"
+      className="flex w-14 flex-col items-center gap-1"
+      title={port ?? "no port of the design"}
       data-testid={`lamp-${index}`}
       data-brightness={brightness.toFixed(2)}
     >
@@ -151,7 +152,7 @@ function PushButton({
       aria-label={`Button ${index}`}
       data-testid={`button-${index}`}
       title={`${port ?? "no port of the design"}; hold it, or Shift-click to keep it held`}
-      className="flex w-16 touch-none flex-col items-center gap-1"
+      className="flex w-[72px] touch-none flex-col items-center gap-1"
       onPointerDown={(event) => {
         if (event.shiftKey) {
           setLatched(!isLatched);

@@ -46,7 +46,7 @@ export function CodingTable({
               onClick={() => void start((fitter, tell) => fitter.codings(netlist, design.part, name, tell))}
               data-testid="compare-codes"
             >
-              Compare the codes
+              Compare encodings
             </Button>
           )}
           {problem && <p className="mt-2 text-bad">{problem}</p>}
@@ -60,8 +60,8 @@ export function CodingTable({
                 <th className="px-1 font-semibold">LUTs</th>
                 <th className="px-1 font-semibold">Registers</th>
                 <th className="px-1 font-semibold">Levels</th>
-                <th className="pl-1 font-semibold" title="Before layout">
-                  about MHz
+                <th className="pl-1 font-semibold" title="Estimated before layout">
+                  fmax MHz
                 </th>
               </tr>
             </thead>
@@ -92,7 +92,7 @@ export function CodingTable({
           </table>
           <p className="mt-2 text-xs text-soft">To choose one, write in the source, for instance:</p>
           <code className="mt-1 block overflow-x-auto font-mono text-xs whitespace-pre select-all">
-            {line(own === "one hot" ? "binary" : "one hot")}
+            {line(own === "one-hot" ? "binary" : "one-hot")}
           </code>
         </>
       )}

@@ -87,7 +87,7 @@ export function PartsView() {
               ))}
               <th className="px-2 text-right font-semibold">Levels</th>
               <th className="px-2 text-right font-semibold" title="Before layout, slowest grade">
-                about MHz
+                fmax MHz
               </th>
               <th className="px-2 text-right font-semibold">Cost</th>
               <th />
