@@ -143,6 +143,14 @@ endmodule
     expect(own.complete("m.sv", text.indexOf("h.count") + 2).map(({ name }) => name)).toEqual(
       expect.arrayContaining(["data", "total", "count", "next", "made"]),
     );
+    const handles = `interface bus_if; logic ready; endinterface
+class driver; virtual bus_if vif; function bit ok(); return vif.ready; endfunction endclass
+module t; typedef virtual bus_if vt; vt v; bus_if b(); logic ready; driver d; assign ready = v.ready & b.ready;
+  initial d.vif.ready = 1; endmodule
+`;
+    const led = new SymbolIndex([{ name: "h.sv", text: handles }]);
+    expect(led.at("h.sv", handles.indexOf("ready"))?.uses.map(({ line }) => line)).toEqual([1, 2, 3, 3, 4]);
+    expect(led.complete("h.sv", handles.indexOf("v.ready &") + 2).map(({ name }) => name)).toEqual(["ready"]);
     for (let cut = 0; cut < text.length; cut += 5)
       expect(() => new SymbolIndex([{ name: "m.sv", text: text.slice(0, cut) }])).not.toThrow();
   });

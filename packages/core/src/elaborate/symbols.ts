@@ -223,7 +223,7 @@ export class SymbolIndex {
   ): void {
     const behind = this.typeNames(type, types);
     for (const { name, loc } of list) {
-      const entry = this.declare(region, name, kind, loc, text, null);
+      const entry = this.declare(region, name, kind, loc, text, type.kind === "virtual" ? type.name : null);
       if (entry && !entry.members && !entry.typeName) Object.assign(entry, behind);
     }
   }
@@ -513,9 +513,16 @@ export class SymbolIndex {
       return around.base ? this.memberBehind(this.typeOf(around.base, around.parent), token.text) : null;
     }
     const base = this.bySpot.get(`${file}:${this.ownerOf(tokens, i - 2)?.start}`);
-    const target = base?.module ?? (base?.kind === "module" ? base.name : null);
+    const target = this.moduleOf(base);
     if (target) return this.regionOf.get(target)?.names.get(token.text) ?? null;
     return this.memberBehind(base, token.text);
+  }
+
+  /** The module of an instance, or the interface of a handle. */
+  private moduleOf(entry: Entry | null | undefined, depth = 0): string | null {
+    if (!entry || depth > 20) return null;
+    if (entry.module !== null || entry.kind === "module") return entry.module ?? entry.name;
+    return entry.typeName && this.moduleOf(this.typeOf(entry.typeName, entry.region), depth + 1);
   }
 
   private memberBehind(entry: Entry | null | undefined, name: string): Entry | null {
@@ -594,7 +601,7 @@ export class SymbolIndex {
         }
         return [...found.values()].map((entry) => ({ ...this.shown(entry), uses: [] }));
       }
-      const module = base?.module ?? link?.module;
+      const module = this.moduleOf(base) ?? link?.module;
       const names = module ? this.regionOf.get(module)?.names.values() : undefined;
       const wanted = base
         ? [...(names ?? [])]

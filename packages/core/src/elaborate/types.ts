@@ -39,6 +39,8 @@ export interface IntegralType {
   readonly unpackedStruct?: boolean;
   /** A member of an unpacked struct whose bits carry a string or a real. */
   readonly holds?: "string" | "real";
+  /** A handle of an instance of this interface: its place among them, 0 for none. */
+  readonly handleOf?: string;
   /** A vector that stands for an unpacked array: its outermost `count` dimensions are those of the array. */
   readonly unpacked?: { readonly count: number; readonly element: IntegralType };
 }

@@ -21,6 +21,7 @@ import {
 import type { DataRef, Ref } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
 import { Properties } from "./properties.ts";
+import { noInterface } from "./virtual-interfaces.ts";
 
 const int = vectorType(32, true, false);
 const unsignedInt = vectorType(32, false, false);
@@ -106,6 +107,7 @@ export class Calls {
     const { exprs } = this.host;
     if (callee.kind === "name" && callee.name.startsWith("$")) {
       const { name } = callee;
+      if (name === noInterface) return oneBit;
       if (name === "$signed" || name === "$unsigned") {
         const width = args[0]?.value ? exprs.typeOf(args[0].value, scope).width : 1;
         return vectorType(Math.max(1, width), name === "$signed");
@@ -167,6 +169,7 @@ export class Calls {
   build(node: CallNode, scope: Scope): Expr {
     const { callee, args, loc } = node;
     const { report, exprs } = this.host;
+    if (callee.kind === "name" && callee.name === noInterface) return this.host.virtuals.none(loc);
     if (callee.kind === "name" && callee.name.startsWith("$")) return this.system(callee.name, args, loc, scope);
     if (callee.kind === "member") {
       const base = this.methodBase(callee, scope);
@@ -544,7 +547,7 @@ export class Calls {
   systemArgs(name: string, args: readonly CallArg[], scope: Scope): SystemArg[] {
     const { exprs, refs } = this.host;
     return args.map((arg, i): SystemArg => {
-      const node = arg.value;
+      const node = arg.value && this.host.standsFor(arg.value, scope);
       if (!node) return { kind: "none" };
       if (node.kind === "string")
         return {

@@ -21,6 +21,7 @@ import {
 import type { DataRef } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
 import { streamAssigned, streamValue, streamWidth } from "./streams.ts";
+import { noInterface } from "./virtual-interfaces.ts";
 
 /**
  * Verilog expressions to typed ones: bit lengths and signs by IEEE 1364-2005 clauses 5.4 and 5.5. `typeOf` works up
@@ -110,7 +111,7 @@ export class Expressions {
 
   /** Right side of an assignment to a variable or net of this type (not an array). */
   assigned(given: ExprNode, to: DataType, scope: Scope): Expr {
-    const node = this.host.lets.expanded(given, scope);
+    const node = this.host.standsFor(given, scope);
     const { loc } = node;
     if (node.kind === "stream" || node.kind === "unstream") {
       if (to.kind === "integral" && !to.holds)
@@ -127,6 +128,7 @@ export class Expressions {
     if (node.kind === "pattern") return this.pattern(node, to, scope);
     if (to.kind === "integral" && to.unpacked) return this.arrayValue(node, to, scope);
     if (to.kind === "integral" && to.holds) return this.held(node, to, scope);
+    if (to.kind === "integral" && to.handleOf) return this.host.virtuals.value(node, to, scope);
     if (to.kind === "real") return this.real(node, scope);
     if (to.kind === "class") return this.host.classes.handle(node, to, scope);
     if (to.kind === "any") return this.anything(node, scope);
@@ -383,8 +385,8 @@ export class Expressions {
 
   /** The data type of a node: that of what it names, or a plain vector. */
   dataTypeOf(given: ExprNode, scope: Scope): DataType {
-    const { refs, types, calls, lets } = this.host;
-    const node = lets.expanded(given, scope);
+    const { refs, types, calls } = this.host;
+    const node = this.host.standsFor(given, scope);
     if (refs.isReference(node)) {
       const ref = refs.resolve(node, scope);
       return ref?.kind === "data" ? ref.type : vectorType(1);
@@ -419,7 +421,7 @@ export class Expressions {
    * in which bits are put together makes no difference: reals are rounded at every step.
    */
   private balanced(given: ExprNode, scope: Scope): ExprNode {
-    const node = this.host.lets.expanded(given, scope);
+    const node = this.host.standsFor(given, scope);
     if (node.kind !== "binary" || !associative.has(node.op)) return node;
     const { op } = node;
     let length = 1;
@@ -777,6 +779,8 @@ export class Expressions {
       let left: Expr;
       let right: Expr;
       let operandSigned = false;
+      const handles = this.host.virtuals.comparison(node, scope);
+      if (handles) return this.fit(handles, width, signed);
       const arrays = this.arrayComparison(node, scope);
       if (arrays) return this.fit(arrays, width, signed);
       const objects = this.objectComparison(node, scope);
@@ -846,9 +850,9 @@ export class Expressions {
   /** Equality of two arrays: of all their elements. */
   private arrayComparison(node: ExprNode & { kind: "binary" }, scope: Scope): Expr | null {
     const { refs, report } = this.host;
-    if (!refs.isReference(node.left) || !refs.isReference(node.right)) return null;
-    const left = refs.resolve(node.left, scope);
-    const right = refs.resolve(node.right, scope);
+    const sides = [node.left, node.right].map((side) => this.host.standsFor(side, scope));
+    if (!sides.every((side) => refs.isReference(side))) return null;
+    const [left, right] = sides.map((side) => refs.resolve(side, scope));
     if (left?.kind !== "data" || right?.kind !== "data" || left.type.kind !== "array" || right.type.kind !== "array")
       return null;
     const kind = binaryKinds[node.op];
@@ -1143,7 +1147,7 @@ export class Expressions {
   }
 
   real(given: ExprNode, scope: Scope): Expr {
-    const node = this.host.lets.expanded(given, scope);
+    const node = this.host.standsFor(given, scope);
     const { loc } = node;
     const make = { width: 64, signed: true, form: "real" as const, loc };
     const type = this.typeOf(node, scope);
@@ -1211,7 +1215,7 @@ export class Expressions {
   }
 
   string(given: ExprNode, scope: Scope): Expr {
-    const node = this.host.lets.expanded(given, scope);
+    const node = this.host.standsFor(given, scope);
     const { loc } = node;
     const make = { width: 0, signed: false, form: "string" as const, loc };
     if (node.kind === "string") return { op: "strconst", value: node.text, ...make };
@@ -1255,7 +1259,7 @@ export class Expressions {
 }
 
 function isTypeNode(node: TypeNode | ExprNode | "signed" | "unsigned"): node is TypeNode {
-  return typeof node === "object" && /^(builtin|enum|struct|named|typeof)$/.test(node.kind);
+  return typeof node === "object" && /^(builtin|enum|struct|named|typeof|virtual)$/.test(node.kind);
 }
 
 /** True if the expression can have no x or z. */
@@ -1310,6 +1314,7 @@ function join(left: ExprType, right: ExprType): ExprType {
 
 function joinChoice(yes: ExprType, no: ExprType, node: ExprNode & { kind: "conditional" }): ExprType {
   // an unsized fill takes its size and sign from the other choice
+  if (node.no.kind === "call" && node.no.callee.kind === "name" && node.no.callee.name === noInterface) return yes;
   if (node.yes.kind === "fill") return no;
   if (node.no.kind === "fill") return yes;
   return join(yes, no);

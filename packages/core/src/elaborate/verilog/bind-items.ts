@@ -510,6 +510,12 @@ export class ItemBinder {
       });
       return;
     }
+    if (type.kind === "integral" && type.handleOf) {
+      // the interface may be instantiated further down
+      const place = this.design.startBy({ op: "block", body: [] }, signal, scope, loc);
+      later.unshift(() => Object.assign(place, { body: stmts.plain(signal, exprs.assigned(init, type, scope), loc) }));
+      return;
+    }
     const value = exprs.assigned(init, signal.type, scope);
     const known = exprs.fold(value);
     if (known !== null && typeof known === "object") {

@@ -318,8 +318,12 @@ export class References {
       report.error(
         "verilog/member",
         node.nameLoc,
-        `A ${typeText(base.type)} has no member '${node.name}'.`,
-        "Only structs, instances and named blocks have members.",
+        base.type.kind === "integral" && base.type.handleOf
+          ? `'${node.name}' cannot be reached through a handle here.`
+          : `A ${typeText(base.type)} has no member '${node.name}'.`,
+        base.type.kind === "integral" && base.type.handleOf
+          ? "Use it in an expression, an assignment by itself, a call or an event."
+          : "Only structs, instances and named blocks have members.",
       );
       return null;
     }
@@ -743,7 +747,8 @@ export class References {
     return { op: "slice", arg: base, lsb: ref.fixed, width, signed, loc };
   }
 
-  typeOfNode(node: ExprNode, scope: Scope): DataType {
+  typeOfNode(given: ExprNode, scope: Scope): DataType {
+    const node = this.host.standsFor(given, scope);
     if (node.kind === "type") return this.host.types.bind(node.type, scope);
     if (this.isReference(node)) {
       const ref = this.resolve(node, scope);

@@ -449,6 +449,11 @@ export class Statements {
   private assign(node: StmtNode & { kind: "assign" }, scope: Scope): Stmt {
     const { refs, exprs } = this.host;
     const { loc } = node;
+    const through = this.host.virtuals.find(node.target, scope);
+    if (through)
+      return this.host.virtuals.dispatch(node.target, through, scope, (target) =>
+        this.assign({ ...node, target }, scope),
+      );
     const container = this.host.containers.assign(node, scope);
     if (container) return container;
     if (refs.isReference(node.target)) {
@@ -880,7 +885,8 @@ export class Statements {
   events(list: Exclude<EventControl, "star">, scope: Scope): EventModel[] {
     const { refs, exprs } = this.host;
     const edges = { posedge: "pos", negedge: "neg", edge: "both" } as const;
-    return list.flatMap((term): EventModel[] => {
+    return list.flatMap((written): EventModel[] => {
+      const term = { ...written, signal: this.host.standsFor(written.signal, scope) };
       const guard = term.guard && exprs.condition(term.guard, scope);
       const edge = term.edge && edges[term.edge];
       if (refs.isReference(term.signal)) {
@@ -995,8 +1001,19 @@ export class Statements {
     return { op: "block", body: [this.plain(sub.result, value, loc), { op: "return", loc }], loc };
   }
 
+  /** Works a value out, for what comes with it. */
+  evaluated(expr: Expr, loc: Loc): Stmt {
+    return { op: "eval", expr, loc };
+  }
+
   private call(node: ExprNode, loc: Loc, scope: Scope): Stmt {
-    const { refs, report, calls } = this.host;
+    const { refs, report, calls, virtuals } = this.host;
+    const named = node.kind === "step" ? node.target : node;
+    const through = virtuals.find(named, scope);
+    if (through)
+      return virtuals.dispatch(named, through, scope, (made) =>
+        this.call(node.kind === "step" ? { ...node, target: made } : made, loc, scope),
+      );
     if (node.kind === "step") {
       const container = this.host.containers.step(node, scope);
       if (container) return container;

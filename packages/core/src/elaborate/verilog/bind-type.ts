@@ -101,6 +101,8 @@ export class Types {
         return this.withDims(this.enumeration(node, scope), node.dims, scope, node.loc);
       case "struct":
         return this.withDims(this.struct(node, scope), node.dims, scope, node.loc);
+      case "virtual":
+        return this.host.virtuals.bind(node);
       case "typeof": {
         const type = this.host.refs.typeOfNode(node.expr, scope);
         return this.withDims(type, node.dims, scope, node.loc);

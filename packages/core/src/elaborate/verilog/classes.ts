@@ -356,6 +356,11 @@ export class Classes {
 
   // ---- objects ------------------------------------------------------------------------------------------------------
 
+  /** A value that ends the run: nothing is there to take it from. */
+  absent(loc: Loc): Expr {
+    const args = [this.expr(this.nullOf(loc)), this.heapArg(loc)];
+    return { op: "system", name: "object.class", args, width: 1, signed: false, loc };
+  }
   private expr(expr: Expr): SystemArg {
     return { kind: "expr", expr };
   }

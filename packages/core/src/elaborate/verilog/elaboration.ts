@@ -35,6 +35,7 @@ import { Lets } from "./lets.ts";
 import { delayNets } from "./net-delays.ts";
 import { Properties } from "./properties.ts";
 import { standardClasses } from "./standard-classes.ts";
+import { VirtualInterfaces } from "./virtual-interfaces.ts";
 
 /** Without any directive: 1 ns, in steps of 1 ns. */
 export const defaultTimeScale: TimeScale = { unit: -9, precision: -9 };
@@ -86,6 +87,7 @@ export class Elaboration implements Host {
   readonly classes: Classes;
   readonly properties: Properties;
   readonly lets: Lets;
+  readonly virtuals: VirtualInterfaces;
   readonly unit: Scope;
   readonly sources: SourceSet;
   readonly read = new Set<Signal>();
@@ -124,6 +126,7 @@ export class Elaboration implements Host {
     const instance = this.newInstance("$unit", "$unit", "package", null, defaultTimeScale, loc, loc);
     const known = new Scope(null, instance, "", "$known", "unit");
     known.declare("any_value", { kind: "type", type: { kind: "any" }, loc });
+    this.virtuals = new VirtualInterfaces(this, this.modules, known);
     for (const item of standardClasses()) this.classes.declare(item, known, false);
     this.unit = new Scope(known, instance, "", "$unit", "unit");
     this.scopes.set(instance, this.unit);
@@ -144,6 +147,10 @@ export class Elaboration implements Host {
       "Rename one of them, or take one file out.",
       { related: [{ place: this.sources.place(first.nameLoc), message: "First declared here." }] },
     );
+  }
+
+  standsFor(node: ExprNode, scope: Scope): ExprNode {
+    return this.virtuals.expanded(this.lets.expanded(node, scope), scope);
   }
 
   noteRead(signal: Signal): void {
@@ -371,6 +378,7 @@ export class Elaboration implements Host {
     const scope = new Scope(this.unit, instance, prefix, node.name, "module");
     scope.automatic = node.automatic || node.kind === "program";
     this.scopes.set(instance, scope);
+    if (kind === "interface") this.virtuals.add(instance, scope);
     this.stack.push(key);
     this.noteAttributes(node.loc, prefix.slice(0, -1), true);
     const binder = new ItemBinder(this, scope, node);

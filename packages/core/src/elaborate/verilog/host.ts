@@ -25,8 +25,14 @@ export interface Host {
   readonly stmts: import("./bind-stmt.ts").Statements;
   readonly containers: import("./bind-container.ts").Containers;
   readonly classes: import("./classes.ts").Classes;
+  readonly virtuals: import("./virtual-interfaces.ts").VirtualInterfaces;
   readonly lets: import("./lets.ts").Lets;
   readonly properties: import("./properties.ts").Properties;
+  /** A node, or what it is another way to write. */
+  standsFor(
+    node: import("../../hdl/verilog/ast.ts").ExprNode,
+    scope: Scope,
+  ): import("../../hdl/verilog/ast.ts").ExprNode;
   readonly subroutines: Subroutine[];
   /** Behaviour to bind once all names are known. */
   readonly later: (() => void)[];

@@ -32,7 +32,13 @@ function meantWidth(host: Host, node: ExprNode, scope: Scope): number | null {
   return known.get(node) ?? widthOf(host, node, scope, known);
 }
 
-function widthOf(host: Host, node: ExprNode, scope: Scope, known: ReadonlyMap<ExprNode, number | null>): number | null {
+function widthOf(
+  host: Host,
+  given: ExprNode,
+  scope: Scope,
+  known: ReadonlyMap<ExprNode, number | null>,
+): number | null {
+  const node = host.standsFor(given, scope);
   const inner = (part: ExprNode) => meantWidth(host, part, scope);
   switch (node.kind) {
     case "number":

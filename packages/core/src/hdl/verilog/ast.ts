@@ -348,7 +348,14 @@ export interface TypeOfType {
   readonly expr: ExprNode;
   readonly dims: readonly RangeNode[];
 }
-export type TypeNode = BuiltinType | EnumType | StructType | NamedType | TypeOfType;
+/** `virtual bus_if`, `virtual interface bus_if #(8).src`: a handle of an interface. */
+export interface VirtualType {
+  readonly kind: "virtual";
+  readonly loc: Loc;
+  readonly name: string;
+  readonly dims: readonly RangeNode[];
+}
+export type TypeNode = BuiltinType | EnumType | StructType | NamedType | TypeOfType | VirtualType;
 
 /** `#5`, `#(2, 3)`, `#(1:2:3)` with the typical value kept: rise, fall, turn-off. */
 export interface DelayNode {

@@ -56,7 +56,7 @@ function parseMember(s: TokenStream, items: ClassMember[]): void {
   let isConst = false;
   let access: Access = "public";
   for (;;) {
-    if (s.is("virtual") && /^(class|interface)$/.test(s.peek(1).text)) break;
+    if (s.is("virtual") && (s.peek(1).kind === "name" || /^(class|interface)$/.test(s.peek(1).text))) break;
     if (s.accept("static")) isStatic = true;
     else if (s.accept("virtual")) isVirtual = true;
     else if (s.accept("pure")) isPure = true;
@@ -84,7 +84,7 @@ function parseMember(s: TokenStream, items: ClassMember[]): void {
     const made = parseTypedef(s);
     if (made) items.push(made);
   } else if (s.is("import")) items.push(...parseImports(s));
-  else if (s.is("class") || s.is("virtual")) items.push(parseClass(s));
+  else if (s.is("class") || (s.is("virtual") && s.peek(1).text === "class")) items.push(parseClass(s));
   else if (s.is("constraint")) {
     s.report(
       "verilog/unsupported",

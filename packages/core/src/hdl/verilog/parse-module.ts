@@ -58,7 +58,6 @@ const unsupportedWords: Readonly<Record<string, string>> = {
   clocking: "Use @(posedge clk) and non-blocking assignments.",
   checker: "Write it as a module.",
   alias: "Use assign.",
-  virtual: "Connect an interface by a port.",
 };
 
 export function unsupported(s: TokenStream, word: string): void {
@@ -413,7 +412,10 @@ function keywordItem(s: TokenStream, items: ModuleItem[]): boolean {
       items.push(parseClass(s));
       return true;
     case "virtual":
-      if (s.peek(1).text !== "class") break;
+      if (s.peek(1).text !== "class") {
+        items.push(parseVariables(s));
+        return true;
+      }
       items.push(parseClass(s));
       return true;
     case "defparam":

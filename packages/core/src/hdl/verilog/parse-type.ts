@@ -35,6 +35,8 @@ const builtinWords: Readonly<Record<string, BuiltinWord>> = {
 export function atType(s: TokenStream): boolean {
   const { kind, text } = s.current;
   if (kind !== "keyword") return false;
+  if (text === "virtual")
+    return s.peek(1).kind === "name" || (s.peek(1).text === "interface" && s.peek(2).kind === "name");
   return text in builtinWords || text === "enum" || text === "struct" || text === "union" || text === "type";
 }
 
@@ -102,6 +104,17 @@ export function parseType(s: TokenStream): TypeNode {
   if (kind === "keyword") {
     if (text === "enum") return parseEnum(s);
     if (text === "struct" || text === "union") return parseStruct(s);
+    if (text === "virtual") {
+      s.next();
+      s.accept("interface");
+      const { text: name } = s.current;
+      if (s.current.kind === "name") s.next();
+      else s.unexpected("an interface");
+      // parameters and the view say what a handle may be given; an instance that is given has its own
+      parseClassParams(s);
+      if (s.accept(".") && s.current.kind === "name") s.next();
+      return { kind: "virtual", name, dims: [], loc: s.span(loc) };
+    }
     if (text === "type") {
       s.next();
       s.expect("(", "'type'");
