@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { Random } from "../src/common/random.ts";
-import { fuzzRuns, fuzzSeed } from "./helpers/damage.ts";
+import { fuzzRuns, fuzzSeed, longTest } from "./helpers/damage.ts";
 import { constantsBothWays } from "./helpers/random-modules.ts";
 import { randomExpr } from "./helpers/random-verilog.ts";
 import { vhdlConstantsBothWays } from "./helpers/random-vhdl.ts";
@@ -8,7 +8,7 @@ import { linesOf } from "./helpers/simulation.ts";
 
 /** The same text as a constant at elaboration and when it runs: two evaluators that share no code. */
 describe("constants and what runs", () => {
-  it("agree on random expressions of Verilog", () => {
+  it("agree on random expressions of Verilog", longTest, () => {
     const random = new Random(fuzzSeed);
     const perModule = 25;
     for (let i = 0; i < fuzzRuns(8); i++) {
@@ -39,7 +39,7 @@ module t; c c(); r r(); endmodule`;
       });
     }
   });
-  it("agree on random functions of SystemVerilog, with loops, tasks, arrays and structs", () => {
+  it("agree on random functions of SystemVerilog, with loops, tasks, arrays and structs", longTest, () => {
     for (let i = 0; i < fuzzRuns(60); i++) {
       const { text, count } = constantsBothWays(fuzzSeed + i);
       const lines = linesOf(text, { top: "t" });
@@ -49,7 +49,7 @@ module t; c c(); r r(); endmodule`;
           expect.fail(`call ${k}: constant ${lines[k]}, run ${lines[count + k]}\n${text}`);
     }
   });
-  it("agree on random functions and aggregates of VHDL", () => {
+  it("agree on random functions and aggregates of VHDL", longTest, () => {
     for (let i = 0; i < fuzzRuns(60); i++) {
       const { text, count } = vhdlConstantsBothWays(fuzzSeed + i);
       const lines = linesOf(text, { top: "t" }, "t.vhd");

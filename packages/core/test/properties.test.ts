@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { Random } from "../src/common/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
-import { fuzzRuns, fuzzSeed } from "./helpers/damage.ts";
+import { fuzzRuns, fuzzSeed, longTest } from "./helpers/damage.ts";
 import { linesOf, runText } from "./helpers/simulation.ts";
 
 // ---- a second meaning, straight from the definitions (IEEE 1800-2017 annex F), over a finite trace -----------------
@@ -195,7 +195,7 @@ function drawProp(random: Random, depth: number): Prop {
 }
 
 describe("concurrent assertions", () => {
-  it("fail where the definitions say so, on random properties and traces", () => {
+  it("fail where the definitions say so, on random properties and traces", longTest, () => {
     const random = new Random(fuzzSeed);
     const ticks = 30;
     const tail = 60;

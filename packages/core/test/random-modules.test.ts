@@ -1,10 +1,10 @@
 import { describe, expect, it } from "vitest";
-import { fuzzRuns, fuzzSeed } from "./helpers/damage.ts";
+import { fuzzRuns, fuzzSeed, longTest } from "./helpers/damage.ts";
 import { randomModules } from "./helpers/random-modules.ts";
 import { verilogAsCircuit } from "./helpers/verilog-circuit.ts";
 
 describe("random modules in SystemVerilog", () => {
-  it("do in the mapped circuit what they do in simulation", () => {
+  it("do in the mapped circuit what they do in simulation", longTest, () => {
     let compared = 0;
     const runs = fuzzRuns(100);
     for (let i = 0; i < runs; i++) {

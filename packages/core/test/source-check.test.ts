@@ -5,7 +5,7 @@ import type { RtlNetlist } from "../src/netlist/index.ts";
 import { checkSource, defaultSourceCheck, sourceDifferenceVcd } from "../src/prove/index.ts";
 import { WordSimulator } from "../src/prove/word-simulator.ts";
 import { vcdLoader } from "../src/simulate/index.ts";
-import { fuzzRuns, fuzzSeed } from "./helpers/damage.ts";
+import { fuzzRuns, fuzzSeed, longTest } from "./helpers/damage.ts";
 import { everydayVerilog, everydayVhdl } from "./helpers/everyday-designs.ts";
 import { randomModules } from "./helpers/random-modules.ts";
 import { randomVhdl } from "./helpers/random-vhdl.ts";
@@ -118,7 +118,7 @@ describe("a text beside the circuit made of it", () => {
         expect({ ...result, text: result.difference && text }).toMatchObject({ verdict: "agrees", neverKnown: [] });
       }
     });
-    it(`agrees for random modules in ${language.name}`, () => {
+    it(`agrees for random modules in ${language.name}`, longTest, () => {
       for (let i = 0; i < fuzzRuns(8); i++) {
         const { text, spec } = language.make(fuzzSeed + i);
         const files = file(text, language.file);
@@ -130,7 +130,7 @@ describe("a text beside the circuit made of it", () => {
         expect(result.bitsCompared).toBeGreaterThan(300);
       }
     });
-    it(`tells circuits of ${language.name} that were made of another reading`, () => {
+    it(`tells circuits of ${language.name} that were made of another reading`, longTest, () => {
       const random = new Random(fuzzSeed);
       const wanted = process.env["GATE_CLOCK_LONG"] ? 500 : 60;
       const tried = new Set<string>();

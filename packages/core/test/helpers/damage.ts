@@ -69,3 +69,6 @@ export function anyJson(random: Random, names: readonly string[], texts: readonl
       );
   }
 }
+
+/** Options of a test whose long form takes its time. */
+export const longTest = process.env["GATE_CLOCK_LONG"] ? { timeout: 1_800_000 } : {};
