@@ -129,7 +129,13 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   save("report.json", `${JSON.stringify(report, null, 2)}\n`);
   if (options.json) io.out(JSON.stringify(report, null, 2));
   else if (result.status === "done" && image) {
-    const clock = timing?.clocks.map((each) => `${each.name} ${each.fmaxMhz?.toFixed(1) ?? "-"} MHz`).join(", ");
+    const clock = timing?.clocks
+      .map((each) =>
+        each.fmaxMhz === null
+          ? `${each.name}: no path between registers`
+          : `${each.name} ${each.fmaxMhz.toFixed(1)} MHz`,
+      )
+      .join(", ");
     io.out(
       `${input.name}: ${joinPath(folder, `${input.name}.bits`)}, ${file!.length} bytes${clock ? `, ${clock}` : ""}`,
     );

@@ -349,7 +349,7 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
       code: "pins/automatic",
       severity: lines.length ? "warning" : "note",
       place: { object: byThemselves[0] },
-      message: `${byThemselves.length} port bit(s) are not in the pin file and got pins by themselves: ${shown}.`,
+      message: `${byThemselves.length} port bit(s) are not in the pin file and got pins automatically: ${shown}.`,
       remedy: "Place them where your board has them before you program it.",
     });
   }
