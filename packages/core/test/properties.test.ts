@@ -321,6 +321,11 @@ endmodule
     ["assert property (@(posedge a) b ##[3:1] a);", /ends before it begins/],
     ["assert property (@(posedge a) x);", /'x' is not declared/],
     ["property p(q); q; endproperty assert property (@(posedge a) p);", /needs a value for 'q'/],
+    ["property p(q); q; endproperty assert property (@(posedge a) p(.r(b)));", /no argument 'r'/],
+    [
+      "property p; @(posedge a) b; endproperty if (1) begin : g logic b; assert property (p); end",
+      /'b' in 'p' means something else where it is used/,
+    ],
     ["property p; p; endproperty assert property (@(posedge a) p);", /names itself/],
     ["wire y = $past(b);", /in concurrent assertions only/],
     ["assert property (@(posedge a) b ##1 (a |-> b));", /cannot be part of a sequence/],

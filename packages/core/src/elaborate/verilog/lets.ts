@@ -1,5 +1,6 @@
 import type { ExprNode, LetItem } from "../../hdl/verilog/ast.ts";
 import type { Meaning, Scope } from "../scope.ts";
+import { twice, Use } from "./formals.ts";
 import type { Host } from "./host.ts";
 
 type LetMeaning = Meaning & { readonly kind: "let" };
@@ -21,12 +22,7 @@ export class Lets {
   declare(node: LetItem, scope: Scope): void {
     this.any = true;
     if (!scope.declare(node.name, { kind: "let", node, scope, loc: node.nameLoc }))
-      this.host.report.error(
-        "verilog/duplicate",
-        node.nameLoc,
-        `'${node.name}' is declared twice in the same scope.`,
-        "Rename or remove one of them.",
-      );
+      twice(this.host, node.name, node.nameLoc);
   }
 
   /** The node, or what it stands for. */
@@ -52,37 +48,9 @@ export class Lets {
   }
 
   private expand(node: ExprNode, { node: decl, scope: from }: LetMeaning, scope: Scope): ExprNode {
-    const { report } = this.host;
-    const args = node.kind === "call" ? node.args : [];
-    const by = new Map<string, ExprNode>();
-    const named = new Set(decl.args.map(({ name }) => name));
-    const stranger = args.find((arg) => arg.name !== null && !named.has(arg.name));
-    if (stranger || args.length > decl.args.length) {
-      report.error(
-        "verilog/arguments",
-        stranger?.loc ?? node.loc,
-        stranger
-          ? `'${decl.name}' has no argument '${stranger.name}'.`
-          : `'${decl.name}' takes ${decl.args.length} argument(s); ${args.length} given.`,
-        "Correct the call.",
-      );
-      return { kind: "bad", loc: node.loc };
-    }
-    for (const [i, { name, type, init }] of decl.args.entries()) {
-      const given = args.find((arg) => arg.name === name)?.value ?? (args[i]?.name === null ? args[i].value : null);
-      const value = given ?? (init && this.placed(init, by, from, scope, decl));
-      if (!value) {
-        report.error(
-          "verilog/arguments",
-          node.loc,
-          `'${decl.name}' needs a value for '${name}'.`,
-          "Add it to the call.",
-        );
-        return { kind: "bad", loc: node.loc };
-      }
-      by.set(name, type ? { kind: "cast", to: type, value, loc: value.loc } : value);
-    }
-    const body = this.placed(decl.value, by, from, scope, decl);
+    const use = new Use(this.host, decl, node, from, scope);
+    if (!use.isGood) return { kind: "bad", loc: node.loc };
+    const body = use.placed(decl.value);
     // what it expands to may name others, and in the end itself
     this.depth++;
     try {
@@ -90,32 +58,6 @@ export class Lets {
     } finally {
       this.depth--;
     }
-  }
-
-  /** Names put in, and those that mean something else where the expression is used told. */
-  private placed<T>(tree: T, by: ReadonlyMap<string, ExprNode>, from: Scope, scope: Scope, decl: LetItem): T {
-    if (typeof tree !== "object" || tree === null) return tree;
-    if (Array.isArray(tree)) return tree.map((item) => this.placed(item, by, from, scope, decl)) as T;
-    const node = tree as unknown as ExprNode;
-    if (node.kind === "name") {
-      const given = by.get(node.name);
-      if (given) return given as T;
-      const meaning = from.find(node.name);
-      if (node.name.startsWith("$") || meaning === scope.find(node.name)) return tree;
-      if (meaning && from.root.kind === "package" && from.root.own(node.name) === meaning)
-        return { kind: "scoped", scope: from.root.name, name: node.name, loc: node.loc } as unknown as T;
-      this.host.report.error(
-        "verilog/let",
-        node.loc,
-        `'${node.name}' in '${decl.name}' means something else where it is used.`,
-        "Rename one of them, or make it an argument.",
-      );
-      return { kind: "bad", loc: node.loc } as unknown as T;
-    }
-    const copy: Record<string, unknown> = {};
-    for (const [key, value] of Object.entries(tree))
-      copy[key] = key === "loc" || key === "nameLoc" ? value : this.placed(value, by, from, scope, decl);
-    return copy as T;
   }
 
   /** Expands at once what stands within, so that endless ones are found. */

@@ -28,6 +28,7 @@ import {
 import { vectorType } from "../types.ts";
 import { isTwoState } from "./bind-expr.ts";
 import { readsOf } from "./bind-stmt.ts";
+import { twice, Use } from "./formals.ts";
 import type { Host } from "./host.ts";
 
 const mostClocks = 10_000;
@@ -60,12 +61,7 @@ export class Properties {
 
   declare(node: AssertionDecl, scope: Scope): void {
     if (!scope.declare(node.name, { kind: "assertion", node, scope, loc: node.nameLoc }))
-      this.host.report.error(
-        "verilog/duplicate",
-        node.nameLoc,
-        `'${node.name}' is declared twice in the same scope.`,
-        "Rename or remove one of them.",
-      );
+      twice(this.host, node.name, node.nameLoc);
   }
 
   setDefault(node: AssertionDefault, scope: Scope): void {
@@ -222,36 +218,17 @@ export class Properties {
     const meaning = scope.find(callee.name);
     if (meaning?.kind !== "assertion") return null;
     const decl = meaning.node;
-    const args: readonly CallArg[] = node.kind === "call" ? node.args : [];
-    const by = new Map<string, ExprNode>();
-    decl.args.forEach(({ name, init }, i) => {
-      const given =
-        args.find((arg) => arg.name === name)?.value ?? (args[i]?.name === null ? args[i].value : null) ?? init;
-      if (given) by.set(name, given);
-      else
-        this.host.report.error(
-          "verilog/arguments",
-          node.loc,
-          `'${callee.name}' needs a value for '${name}'.`,
-          "Add it to the call.",
-        );
-    });
-    if (args.length > decl.args.length)
-      this.host.report.error(
-        "verilog/arguments",
-        node.loc,
-        `'${callee.name}' takes ${decl.args.length} argument(s); ${args.length} given.`,
-        "Correct the call.",
-      );
-    if (this.depth > 40 || this.endless.has(decl)) {
-      if (!this.endless.has(decl))
+    const use = new Use(this.host, decl, node, meaning.scope, scope);
+    const isEndless = this.depth > 40 || this.endless.has(decl);
+    if (isEndless || !use.isGood) {
+      if (isEndless && !this.endless.has(decl))
         this.host.report.error("verilog/recursion", node.loc, `'${callee.name}' names itself.`, "Break the cycle.");
-      this.endless.add(decl);
+      if (isEndless) this.endless.add(decl);
       const { loc } = node;
       const expr: ExprNode = { kind: "number", width: 1, signed: false, based: true, a: 1n, b: 0n, loc };
       return { clock: null, disable: null, body: { kind: "expr", expr, loc } };
     }
-    return substituted(decl.spec, by);
+    return use.placed(decl.spec);
   }
   private depth = 0;
   private readonly endless = new Set<AssertionDecl>();
@@ -475,17 +452,6 @@ export class Properties {
     "$changed",
     "$sampled",
   ]);
-}
-
-/** Nodes with names replaced by what the arguments are. */
-function substituted<T>(tree: T, by: ReadonlyMap<string, ExprNode>): T {
-  if (typeof tree !== "object" || tree === null || by.size === 0) return tree;
-  if (Array.isArray(tree)) return tree.map((item) => substituted(item, by)) as T;
-  const node = tree as { kind?: string; name?: string };
-  if (node.kind === "name" && node.name !== undefined) return (by.get(node.name) as T | undefined) ?? tree;
-  const copy: Record<string, unknown> = {};
-  for (const [key, value] of Object.entries(node)) copy[key] = key === "loc" ? value : substituted(value, by);
-  return copy as T;
 }
 
 const kept = new Set(["loc", "instance", "func", "type"]);
