@@ -93,6 +93,7 @@ describe("handles of interfaces", () => {
       ["z = null; z.x = 1;", /no instance of interface 'other_if'/, "virtual other_if z;"],
       ["", /There is no interface 'bus_of'.*Did you mean 'bus_if'/, "virtual bus_of z;"],
       ["{v.valid, v.ready} = 2'b11;", /'valid' cannot be reached through a handle here/],
+      ["e = new(a, b); s0 = e.vifs[k++].data;", /Put the handle into a variable first/, "int k;"],
       ["e = new(a, 3);", /no instance of interface/],
     ];
     for (const [statements, words, more] of wrong) {

@@ -157,6 +157,13 @@ export class VirtualInterfaces {
     const through = this.find(node, scope);
     if (!through) return node;
     const { loc } = node;
+    if (hasEffect(through.handle))
+      this.host.report.error(
+        "verilog/interface",
+        loc,
+        "What is read here would be worked out once for each interface that it may lead to.",
+        "Put the handle into a variable first.",
+      );
     const list = this.listOf(through);
     const none: ExprNode = { kind: "call", callee: { kind: "name", name: noInterface, loc }, args: [], loc };
     let value: ExprNode = none;
@@ -206,6 +213,13 @@ export class VirtualInterfaces {
 }
 
 const pathName = (module: string, place: number) => `${module} ${place}`;
+
+/** Calls, and steps such as `i++`, in the subscripts of a handle. */
+function hasEffect(tree: unknown): boolean {
+  if (typeof tree !== "object" || tree === null) return false;
+  if ("kind" in tree && (tree.kind === "call" || tree.kind === "step")) return true;
+  return Object.values(tree).some(hasEffect);
+}
 
 function baseOf(node: ExprNode): ExprNode | null {
   if (node.kind === "member" || node.kind === "index" || node.kind === "range") return node.base;
