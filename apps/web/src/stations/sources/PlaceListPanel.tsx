@@ -20,7 +20,7 @@ export function PlaceListPanel({ list, sources, onSpot, onRename, onClose }: Pro
   return (
     <section className="flex h-full flex-col bg-panel" data-testid="place-list">
       <header className="flex h-9 shrink-0 items-center gap-3 border-b border-line px-4 text-[13px]">
-        <h2 className="font-semibold">{list.title}</h2>
+        <h2 className="shrink-0 font-semibold">{list.title}</h2>
         {list.renaming && (
           <form
             className="flex items-center gap-2"
@@ -42,12 +42,6 @@ export function PlaceListPanel({ list, sources, onSpot, onRename, onClose }: Pro
             </Button>
           </form>
         )}
-        {list.renaming?.mayHaveMore && (
-          <span className="min-w-0 truncate text-warn" role="note">
-            The name also stands where it is not told what has it, as in a pattern '&#123;name: ...&#125;. Look at those
-            afterwards.
-          </span>
-        )}
         <span className="flex-1" />
         <button
           type="button"
@@ -58,6 +52,12 @@ export function PlaceListPanel({ list, sources, onSpot, onRename, onClose }: Pro
           <X className="size-4" />
         </button>
       </header>
+      {list.renaming?.mayHaveMore && (
+        <p className="shrink-0 border-b border-line px-4 py-1 text-xs text-warn" role="note">
+          Not all uses could be told, such as keys of patterns ('&#123;{list.renaming.name}: ...&#125;). Check those
+          after renaming.
+        </p>
+      )}
       <ul className="min-h-0 flex-1 overflow-auto py-1">
         {list.spots.slice(0, 2000).map((spot) => (
           <li key={`${spot.file}:${spot.start}`}>

@@ -20,6 +20,8 @@ export interface NameQuestions {
   instance(module: string, form: keyof PortTexts): Promise<string | null>;
 }
 
+const places = (count: number) => `${count} ${count === 1 ? "place" : "places"}`;
+
 /** The names of the open file, answered by a worker. */
 export function useNames(
   sources: readonly SourceFile[],
@@ -77,7 +79,11 @@ export function useNames(
         void at(offset).then(
           (entry) =>
             entry &&
-            setList({ title: `${entry.uses.length} uses of ${entry.name}`, spots: entry.uses, renaming: null }),
+            setList({
+              title: `${entry.uses.length} ${entry.uses.length === 1 ? "use" : "uses"} of ${entry.name}`,
+              spots: entry.uses,
+              renaming: null,
+            }),
         );
       },
       rename(offset) {
@@ -85,7 +91,11 @@ export function useNames(
           (entry) =>
             entry &&
             !entry.isLibrary &&
-            setList({ title: `Rename ${entry.name}, ${entry.uses.length} places`, spots: entry.uses, renaming: entry }),
+            setList({
+              title: `Rename ${entry.name}, ${places(entry.uses.length)}`,
+              spots: entry.uses,
+              renaming: entry,
+            }),
         );
       },
     };
