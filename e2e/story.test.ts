@@ -142,7 +142,15 @@ describe("the first day", () => {
   it("says what is out of date after an edit", async () => {
     await clickTestId(driver, "station-sources");
     await replaceInEditor("parameter REPEAT      = 12", "parameter REPEAT      = 13");
-    await waitForText("out-of-date", /pick_counter\.v/);
+    await waitForText("out-of-date", /the circuit \(pick_counter\.v\); synthesize to image run again/);
+    await replaceInEditor("parameter REPEAT      = 13", "parameter REPEAT      = 12");
+    await replaceInEditor("picks in one pattern repeat", "picks in a repeat of the pattern");
+    // a remark is no change of the design
+    await driver.wait(
+      async () => (await driver.findElements(By.css('[data-testid="out-of-date"]'))).length === 0,
+      30_000,
+    );
+    expect(await textOf("station-timing")).not.toMatch(/earlier/);
   });
 
   it("says why a design does not fit", async () => {

@@ -1,5 +1,5 @@
 import {
-  beyondPart,
+  beyondParts,
   Cable,
   compressBitstream,
   elaborate,
@@ -8,7 +8,6 @@ import {
   formatFinding,
   hasErrors,
   type ImagePort,
-  MemoryStore,
   PlayError,
   Player,
   primitivesFor,
@@ -22,6 +21,7 @@ import {
   writeSdf,
   writeStructuralVerilog,
 } from "@gate-clock/core";
+import { KeptResults, recordsIn } from "./kept-results.ts";
 import { joinPath, type LoadOptions, loadDesign, readJson, UsageError } from "./load-design.ts";
 import type { Session } from "./session.ts";
 
@@ -40,7 +40,7 @@ export async function check(
   const input = loadDesign(files, options, io);
   const result = elaborate(input.sources, { top: input.top ?? undefined });
   const { artifact, modules } = result;
-  if (artifact) result.findings.push(...beyondPart(artifact, null));
+  if (artifact) result.findings.push(...beyondParts(artifact));
   // a test bench by itself is fine to check; only building needs another top
   const findings = input.top
     ? result.findings
@@ -53,10 +53,11 @@ export async function check(
   return hasErrors(findings) ? 1 : 0;
 }
 
-export interface BuildOptions extends LoadOptions {
+interface BuildOptions extends LoadOptions {
   readonly out?: string;
   readonly stopAfter?: string;
   readonly compressed?: boolean;
+  readonly afresh?: boolean;
   readonly json?: boolean;
 }
 
@@ -67,7 +68,9 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   const input = loadDesign(paths, options, io);
   const folder = options.out ?? "build";
   io.makeFolder(folder);
-  const result = await runFlow(input, new MemoryStore(), { stopAfter, onStage: () => io.look() });
+  const kept = new KeptResults(folder, io, options.afresh === true);
+  const before = options.afresh ? null : lastSynthKey(joinPath(folder, "report.json"), io);
+  const result = await runFlow(input, kept, { stopAfter, reuseFrom: before, onStage: () => io.look() });
   printFindings(result.findings, io);
   const save = (name: string, data: string | Uint8Array) => io.save(joinPath(folder, name), data);
   const [design, netlist, rules, packed, placed, routed, timing, image] = await Promise.all([
@@ -86,7 +89,7 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
     save("primitives.v", primitivesFor(netlist));
   }
   if (netlist && packed && placed && routed && rules && part)
-    save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins, part }));
+    save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins.pins, part }));
   const runs = options.compressed && image && part ? compressBitstream(image.file, part) : null;
   const file = runs ?? image?.file;
   if (image && file) {
@@ -141,6 +144,16 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
     );
   }
   return result.status === "done" ? 0 : 1;
+}
+
+/** Key of the circuit that the last build into this folder made. */
+function lastSynthKey(path: string, io: Session): string | null {
+  try {
+    const records = io.kind(path) === null ? null : recordsIn(readJson(path, io));
+    return records?.find(({ stage }) => stage === "synth")?.key ?? null;
+  } catch {
+    return null; // whatever lies there, it is written anew
+  }
 }
 
 function instancePaths(

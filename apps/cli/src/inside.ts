@@ -7,6 +7,7 @@ import { proveCall } from "./prove.ts";
 import { report } from "./report.ts";
 import { Session } from "./session.ts";
 import { runSimulation } from "./simulate.ts";
+import { status } from "./status.ts";
 
 /** The sealed program of the command line. */
 const inside = sealProcess();
@@ -22,6 +23,8 @@ async function carryOut({ command, args, options }: Call): Promise<number> {
       return runSimulation(args, options, session);
     case "build":
       return build(args, options, session);
+    case "status":
+      return status(args, options, session);
     case "prove":
       return proveCall(args, options, session);
     case "play":

@@ -8,7 +8,7 @@ import { Command, CommanderError } from "commander";
 import type { Call } from "./call.ts";
 
 /** Where printed text goes. */
-export interface Output {
+interface Output {
   print(to: "out" | "err", text: string, encoding: "utf8" | "latin1"): Promise<void> | void;
 }
 
@@ -76,7 +76,12 @@ export async function main(args: readonly string[], output: Output = processOutp
     .argument("<design...>", "design folder, or HDL, .pins and .sdc files")
     .option("--out <folder>")
     .option("--stop-after <stage>")
+    .option("--afresh", "take nothing over from the last build into the same folder")
     .option("--compressed", "a bitstream of runs: smaller, and quicker to shift in")
+    .option("--json", "machine-readable result");
+  built(command("status", "what of a finished build is out of date, why, and what a build would do again"))
+    .argument("<design...>", "design folder, or HDL, .pins and .sdc files")
+    .option("--out <folder>", "output folder of the build")
     .option("--json", "machine-readable result");
   built(command("prove", "circuit as written = circuit as built = bits read back"))
     .argument("<design...>", "design folder, or HDL, .pins and .sdc files")
@@ -112,6 +117,7 @@ function grantsOf({ command, args, options }: Call): FileGrants {
   const read = [...list("allowRead"), ...file("ports"), ...file("steps")];
   const write = list("allowWrite");
   if (command !== "parts") read.push(".", ...args.map((path) => (isFolder(path) ? path : dirname(path))));
+  if ((command === "status" || command === "build") && file("out").length) read.push(...file("out"));
   if (command === "simulate") write.push(".", ...file("vcd"));
   if (command === "prove") write.push(...file("vcd"));
   if (command === "build") write.push(...(options["out"] === undefined ? ["build"] : file("out")));

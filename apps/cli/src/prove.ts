@@ -15,7 +15,7 @@ import { printFindings } from "./commands.ts";
 import { type LoadOptions, loadDesign } from "./load-design.ts";
 import type { Session } from "./session.ts";
 
-export interface ProveCall extends LoadOptions {
+interface ProveCall extends LoadOptions {
   readonly logicOnly?: boolean;
   readonly vcd?: string;
   readonly json?: boolean;

@@ -16,7 +16,7 @@ import { printFindings } from "./commands.ts";
 import { dirname, joinPath, type LoadOptions, loadDesign, UsageError } from "./load-design.ts";
 import type { Session } from "./session.ts";
 
-export interface SimulateCall extends LoadOptions {
+interface SimulateCall extends LoadOptions {
   readonly until?: string;
   readonly vcd?: string;
   readonly record?: readonly string[];

@@ -18,9 +18,12 @@ import { Notices } from "./events/notices.service.ts";
 import { JobModel } from "./jobs/job.model.ts";
 import { BenchKind } from "./jobs/kinds/bench.kind.ts";
 import { type JobKind, jobKinds } from "./jobs/kinds/kind.ts";
+import { ReadingKind } from "./jobs/kinds/reading.kind.ts";
 import { TrialKind } from "./jobs/kinds/trial.kind.ts";
 import { JobQueue } from "./jobs/queue.service.ts";
 import { JobRunner } from "./jobs/runner.service.ts";
+import { ReadingModel } from "./readings/reading.model.ts";
+import { ReadingsService } from "./readings/readings.service.ts";
 import { TargetModel } from "./targets/target.model.ts";
 import { TargetsController } from "./targets/targets.controller.ts";
 import { TargetsService } from "./targets/targets.service.ts";
@@ -39,6 +42,7 @@ const models = [
   BenchRunModel,
   BenchResultModel,
   JobModel,
+  ReadingModel,
 ];
 
 @Module({})
@@ -81,10 +85,12 @@ export class AppModule {
         JobRunner,
         TrialKind,
         BenchKind,
+        ReadingKind,
+        ReadingsService,
         {
           provide: jobKinds,
           useFactory: (...kinds: JobKind[]): readonly JobKind[] => kinds,
-          inject: [TrialKind, BenchKind],
+          inject: [TrialKind, BenchKind, ReadingKind],
         },
         EventHub,
       ],

@@ -23,7 +23,7 @@ import { EventHub } from "./events/hub.service.ts";
 import { Notices } from "./events/notices.service.ts";
 import { JobRunner } from "./jobs/runner.service.ts";
 
-export interface RunningServer {
+interface RunningServer {
   readonly address: string;
   readonly app: NestExpressApplication;
   close(): Promise<void>;

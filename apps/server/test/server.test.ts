@@ -3,6 +3,7 @@ import type { Design, DesignCard, DesignFile, Problem, Target, TargetRules, Tria
 import { decodeArtifact, type StoredStage } from "@gate-clock/core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "./helpers/test-server.ts";
+import { waitFor } from "./helpers/wait-for.ts";
 
 const server = new TestServer({ GATE_CLOCK_BUILD_DEMO: "" });
 
@@ -229,9 +230,17 @@ describe("targets", () => {
       expect(done).toMatchObject({ status: "done", targetId: list[i].id, part: list[i].part });
     }
     await addRule(design.id, "m.sdc", "timing", "create_clock -name clk -period 20.000 [get_ports clk]\n");
-    const { body: after } = await targetsOf(design.id);
-    expect(after.map(({ lastTrial }) => lastTrial?.changedSince)).toEqual([["m.sdc"], []]);
-    expect(after.every(({ lastTrial }) => lastTrial!.figures.luts! > 0)).toBe(true);
+    const told = async () => {
+      const { body } = await targetsOf(design.id);
+      return body.every(({ lastTrial }) => lastTrial?.staleness) ? body : null;
+    };
+    const after = await waitFor(told, (body) => body !== null, 30_000);
+    expect(after!.map(({ lastTrial }) => lastTrial!.staleness!.again)).toEqual([
+      ["rules", "place", "route", "timing", "image"],
+      [],
+    ]);
+    expect(after![0].lastTrial!.staleness!.changes).toEqual([{ what: "clock periods", files: ["m.sdc"] }]);
+    expect(after!.every(({ lastTrial }) => lastTrial!.figures.luts! > 0)).toBe(true);
     const { body: all } = await call<Trial[]>(`/api/designs/${design.id}/trials`);
     expect(all.map(({ targetId }) => targetId)).toEqual([list[1].id, list[0].id]);
   });
@@ -251,7 +260,7 @@ describe("targets", () => {
     const { body: left } = await call<Target[]>(`${at}/${list[1].id}`, "DELETE");
     expect(left.map(({ name }) => name)).toEqual([list[0].name]);
     const { body: orphan } = await call<Trial>(`/api/designs/${design.id}/trials/${trial.id}`);
-    expect(orphan).toMatchObject({ status: "done", targetId: null, changedSince: ["target"] });
+    expect(orphan).toMatchObject({ status: "done", targetId: null, staleness: { isCurrent: false, again: [] } });
     // a rule file and a source share one list, so they share no name
     expect((await addRule(design.id, "m.v", "pins", "")).status).toBe(409);
   });
@@ -282,7 +291,16 @@ describe("trials", () => {
       baseVersion: 1,
     });
     const stale = await call<Trial>(`/api/designs/${design.id}/trials/${first.id}`);
-    expect(stale.body.changedSince).toEqual(["m.v"]);
+    // the design is read again before it is said what the edit comes to: nothing
+    expect(stale.body.staleness).toBeNull();
+    const told = async () => (await call<Trial>(`/api/designs/${design.id}/trials/${first.id}`)).body.staleness;
+    expect(await waitFor(told, (answer) => answer !== null, 30_000)).toMatchObject({
+      isCurrent: true,
+      changes: [],
+      again: [],
+    });
+    const { body: cards } = await call<DesignCard[]>("/api/designs");
+    expect(cards.find(({ id }) => id === design.id)!.lastTrial!.staleness!.isCurrent).toBe(true);
     const second = await settled(design.id, (await call<Trial>(`/api/designs/${design.id}/trials`, "POST")).body.id);
     expect(second.number).toBe(2);
     expect(Object.fromEntries(second.stages.map((stage) => [stage.stage, stage.state]))).toMatchObject({
@@ -293,7 +311,11 @@ describe("trials", () => {
       image: "reused",
     });
     expect(second.figures.imageKey).toBe(first.figures.imageKey);
-    expect(second.changedSince).toEqual([]);
+    expect(second.staleness).toMatchObject({ isCurrent: true, again: [] });
+    // text that cannot be read is told as that
+    await call(`/api/designs/${design.id}/files/${file.id}`, "PUT", { text: "modul m;", baseVersion: 2 });
+    const wrong = await waitFor(told, (answer) => answer !== null, 30_000);
+    expect(wrong).toMatchObject({ isCurrent: false, changes: [{ what: "sources with errors", files: ["m.v"] }] });
   });
   it("that fail say why, with the place", async () => {
     const design = await newDesign("module m(input a, output y)\n  assign y = b;\nendmodule\n");

@@ -75,7 +75,7 @@ describe("figures", () => {
       clockPorts: [],
     };
     const benches = { figure: "not run", tone: "open" as const, isOld: false };
-    const heads = stationHeads(null, check, "current", false, benches);
+    const heads = stationHeads(null, check, "current", null, benches);
     expect(heads.find((head) => head.path === "sources")).toMatchObject({ figure: "1 error", tone: "bad" });
     for (const path of ["fit", "layout", "timing", "image", "bench"])
       expect(heads.find((head) => head.path === path)).toMatchObject({ figure: "not built", tone: "open" });
@@ -95,7 +95,7 @@ describe("figures", () => {
     };
     const benches = { figure: "not run", tone: "open" as const, isOld: false };
     const sources = (kind: "current" | "checking" | "unfinished") =>
-      stationHeads(null, sound, kind, false, benches).find((head) => head.path === "sources");
+      stationHeads(null, sound, kind, null, benches).find((head) => head.path === "sources");
     expect(sources("current")).toMatchObject({ figure: "1 module", tone: "good", isOld: false });
     expect(sources("checking")).toMatchObject({ isOld: true });
     expect(sources("unfinished")).toMatchObject({ figure: "not finished", tone: "warn" });

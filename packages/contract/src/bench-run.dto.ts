@@ -35,7 +35,7 @@ export class Kept {
   @ApiProperty() updatedAt!: string;
 }
 
-export class RecordScopeDto {
+class RecordScopeDto {
   @ApiProperty({ example: "dut.control" })
   @IsString()
   @MaxLength(2000)
@@ -73,7 +73,7 @@ export class StartBenchRunDto {
   record?: RecordScopeDto[] | null;
 }
 
-export const benchRunStatuses = ["queued", "running", "done", "failed", "cancelled"] as const;
+const benchRunStatuses = ["queued", "running", "done", "failed", "cancelled"] as const;
 export type BenchRunStatus = (typeof benchRunStatuses)[number];
 
 /** A run of a test bench on the server. */

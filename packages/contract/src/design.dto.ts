@@ -1,4 +1,4 @@
-import type { Finding, StageName, StageRecord } from "@gate-clock/core";
+import type { Finding, StageName, StageRecord, Staleness } from "@gate-clock/core";
 import { ApiProperty, ApiPropertyOptional } from "@nestjs/swagger";
 import { Type } from "class-transformer";
 import {
@@ -19,8 +19,8 @@ import { BuildSettings, ChosenPart, NamedPart } from "./build-settings.dto.ts";
 import { IfGiven } from "./if-given.ts";
 
 /** Longest text of one file, in UTF-16 units. */
-export const maxFileText = 6_000_000;
-export const fileKinds = ["source", "pins", "timing"] as const;
+const maxFileText = 6_000_000;
+const fileKinds = ["source", "pins", "timing"] as const;
 export type FileKind = (typeof fileKinds)[number];
 const pathPattern = /^(?!\/)(?!.*(?:^|\/)\.\.?(?:\/|$))[\w .+()@-]+(?:\/[\w .+()@-]+)*$/;
 const pathMessage = "A file name may hold letters, digits, spaces, . _ - + ( ) @ and / between folders.";
@@ -157,7 +157,7 @@ export class FileVersion {
   @ApiProperty() createdAt!: string;
 }
 
-export const trialStatuses = ["queued", "running", "done", "failed", "cancelled"] as const;
+const trialStatuses = ["queued", "running", "done", "failed", "cancelled"] as const;
 export type TrialStatus = (typeof trialStatuses)[number];
 
 /** The few figures that the row of stations shows. */
@@ -189,8 +189,8 @@ export class Trial {
   @ApiProperty({ type: "array", items: { type: "object" } }) stages!: StageRecord[];
   @ApiProperty({ type: "array", items: { type: "object" } }) findings!: Finding[];
   @ApiProperty() figures!: TrialFigures;
-  /** Inputs that have changed since: file paths, or names of settings. Empty: the results are current. */
-  @ApiProperty({ type: [String] }) changedSince!: string[];
+  /** How it stands to the design as it is now; null while the design is being read for that. */
+  @ApiProperty({ nullable: true, type: "object", additionalProperties: true }) staleness!: Staleness | null;
   /** What went wrong in the server, as opposed to the design. */
   @ApiProperty({ nullable: true, type: String }) failure!: string | null;
   @ApiProperty() createdAt!: string;

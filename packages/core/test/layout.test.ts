@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { formatFinding } from "../src/common/index.ts";
 import { findPart, nodeKind } from "../src/device/index.ts";
-import { clockPorts, MemoryStore, runFlow, type StageRecord } from "../src/flow/index.ts";
+import { MemoryStore, runFlow } from "../src/flow/index.ts";
 import { cellKind, ffPin, isLogic } from "../src/netlist/index.ts";
 import { cornerDelays } from "../src/timing/index.ts";
 import { built, designInput, testPart } from "./helpers/build.ts";
@@ -71,7 +71,14 @@ describe("a routed design", () => {
     });
     // clock pins hang on the clock network: all within the tile step of each other
     const corner = cornerDelays(
-      { netlist: netlist!, packed: packed!, placed: placed!, routed: routed!, pins: rules!.pins, part: result.part! },
+      {
+        netlist: netlist!,
+        packed: packed!,
+        placed: placed!,
+        routed: routed!,
+        pins: rules!.pins.pins,
+        part: result.part!,
+      },
       "slow-hot",
     );
     const clocks: number[] = [];
@@ -93,7 +100,7 @@ describe("a routed design", () => {
     const n = netlist!;
     for (const name of ["slow-hot", "fast-cold"] as const) {
       const corner = cornerDelays(
-        { netlist: n, packed: packed!, placed: placed!, routed: routed!, pins: rules!.pins, part: result.part! },
+        { netlist: n, packed: packed!, placed: placed!, routed: routed!, pins: rules!.pins.pins, part: result.part! },
         name,
       );
       const clockAt = (ff: number) => {
@@ -213,75 +220,5 @@ describe("a design that cannot be built", () => {
       [6, "sdc/not-yet"],
       [4, "sdc/unknown-port"],
     ]);
-  });
-});
-
-describe("the flow", () => {
-  const states = (stages: readonly StageRecord[]) =>
-    Object.fromEntries(stages.map((stage) => [stage.stage, stage.state]));
-  it("runs nothing again when nothing changed, and nothing after elaboration for a comment", async () => {
-    const store = new MemoryStore();
-    const input = designInput(counter, { timingFiles: sdc(10) });
-    const first = await runFlow(input, store);
-    expect(new Set(Object.values(states(first.stages)))).toEqual(new Set(["done"]));
-    const second = await runFlow(input, store);
-    expect(new Set(Object.values(states(second.stages)))).toEqual(new Set(["reused"]));
-    const commented = await runFlow(
-      designInput(`// a new line\n${counter.replace("assign", "/* here */ assign")}`, { timingFiles: sdc(10) }),
-      store,
-    );
-    expect(states(commented.stages)).toMatchObject({
-      elaborate: "done",
-      synth: "reused",
-      pack: "reused",
-      place: "reused",
-      route: "reused",
-      timing: "reused",
-      image: "reused",
-    });
-    // a comment in the rules is read again, and changes nothing behind
-    const rules = await runFlow(
-      { ...input, timingFiles: [{ name: "t.sdc", text: `# slower?\n${sdc(10)[0].text}` }] },
-      store,
-    );
-    expect(states(rules.stages)).toMatchObject({ synth: "reused", rules: "done", pack: "reused", image: "reused" });
-    const changed = await runFlow(designInput(counter.replace("q + a", "q - a"), { timingFiles: sdc(10) }), store);
-    expect(states(changed.stages)).toMatchObject({ elaborate: "done", synth: "done", image: "done" });
-  });
-  it("leads to the new line after a comment has moved it", async () => {
-    const store = new MemoryStore();
-    await runFlow(designInput(counter), store);
-    const moved = await runFlow(designInput(`\n\n\n${counter}`), store);
-    const [netlist, design] = await Promise.all([moved.artifact("synth"), moved.artifact("elaborate")]);
-    const q0 = netlist!.cellName.indexOf("q[0]");
-    expect(design!.positions.cells[netlist!.origin[q0]].line).toBe(5);
-  });
-  it("stops at once when it is cancelled, and keeps what was done", async () => {
-    const store = new MemoryStore();
-    let placed = false;
-    const result = await runFlow(designInput(counter), store, {
-      onStage: (record) => {
-        placed ||= record.stage === "place" && record.state === "running";
-      },
-      isCancelled: () => placed,
-    });
-    expect(result.status).toBe("cancelled");
-    expect(states(result.stages)).toMatchObject({ synth: "done", pack: "done", route: "waiting" });
-    const again = await runFlow(designInput(counter), store);
-    expect(states(again.stages)).toMatchObject({ synth: "reused", pack: "reused", place: "done" });
-  });
-  it("builds designs without registers, without inputs, and with nothing at all", async () => {
-    for (const text of [
-      "module m(input a, output y); assign y = a; endmodule",
-      "module m(output [1:0] y); assign y = 2'b10; endmodule",
-      "module m; endmodule",
-      "module m(input clk, input a); reg r; always @(posedge clk) r <= a; endmodule",
-    ]) {
-      const result = await built(text);
-      expect((await result.artifact("image"))!.file.length).toBeGreaterThan(1000);
-    }
-  });
-  it("knows which ports are clocks", async () => {
-    expect(clockPorts((await (await built(counter)).artifact("synth"))!)).toEqual(["clk"]);
   });
 });

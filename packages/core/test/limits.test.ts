@@ -299,13 +299,13 @@ describe("what no part can hold", () => {
       const { status, findings, stages } = await runFlow(input("t.v", product(2048, op)), new MemoryStore());
       expect(status).toBe("failed");
       expect(errorsOf(findings)[0]).toMatchObject({ code: "fit/wide-arithmetic", place: { file: "t.v", line: 3 } });
-      expect(stages.find(({ stage }) => stage === "synth")).toMatchObject({ state: "failed" });
+      expect(stages.find(({ stage }) => stage === "elaborate")).toMatchObject({ state: "failed" });
     }
     // a wide word by a constant, or one of which little is used, is none of these
     expect(errorsOf(checkDesign(input("t.v", product(24, "*"))).sourceFindings)).toEqual([]);
     const wide = "module t(input [299:0] a, output [299:0] y);\n  assign y = ~a;\nendmodule\n";
     const { findings, stages } = await runFlow(input("t.v", wide), new MemoryStore());
     expect(errorsOf(findings)[0]).toMatchObject({ code: "pins/too-few" });
-    expect(stages.find(({ stage }) => stage === "synth")!.state).toBe("failed");
+    expect(stages.find(({ stage }) => stage === "rules")!.state).toBe("failed");
   });
 });

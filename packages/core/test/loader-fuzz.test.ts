@@ -6,8 +6,7 @@ import { findPart } from "../src/device/index.ts";
 import { readMemoryText } from "../src/elaborate/memory-text.ts";
 import type { Signal } from "../src/elaborate/model.ts";
 import { checkSteps, PlayError } from "../src/flow/play.ts";
-import { VcdError } from "../src/formats/index.ts";
-import { parseCondition, vcdLoader } from "../src/simulate/index.ts";
+import { parseCondition, VcdError, vcdLoader } from "../src/simulate/index.ts";
 import { anyJson, damagedBytes, damagedText, fuzzRuns, fuzzSeed } from "./helpers/damage.ts";
 
 /** Whatever a loader is given, it takes it or says what is wrong, and never more than that. */

@@ -1,8 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { quietContext, Random } from "../src/common/index.ts";
-import { Aig } from "../src/synth/aig.ts";
+import { Aig } from "../src/logic/aig.ts";
+import { ConeFunction } from "../src/logic/truth-table.ts";
 import { type LutCover, mapLuts } from "../src/synth/lut-map.ts";
-import { ConeFunction } from "../src/synth/truth-table.ts";
 
 function randomGraph(random: Random, inputs: number, gates: number): { aig: Aig; targets: number[] } {
   const aig = new Aig();

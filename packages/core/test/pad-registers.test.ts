@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { formatFinding, quietContext, Random } from "../src/common/index.ts";
+import { padSideOf } from "../src/layout/pads.ts";
 import { cellKind } from "../src/netlist/index.ts";
-import { padSideOf } from "../src/pack/pack.ts";
 import { proveReadback } from "../src/prove/index.ts";
 import { decodeCircuit } from "../src/silicon/decode.ts";
 import { built, layoutOf, memoryOf, running } from "./helpers/build.ts";

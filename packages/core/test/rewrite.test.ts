@@ -2,14 +2,14 @@ import { readdirSync, readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
 import { quietContext, Random } from "../src/common/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
+import { Aig } from "../src/logic/aig.ts";
+import { CarryStore } from "../src/logic/carry.ts";
+import { inputTables, join, smallFunctions, unknown, waysKept } from "../src/logic/small-functions.ts";
 import { cellKind } from "../src/netlist/index.ts";
-import { Aig } from "../src/synth/aig.ts";
 import type { BitGraph } from "../src/synth/blast.ts";
 import { liveNodes } from "../src/synth/blast.ts";
-import { CarryStore } from "../src/synth/carry.ts";
 import { defaultSynthOptions, synthesize } from "../src/synth/index.ts";
 import { rewrite } from "../src/synth/rewrite.ts";
-import { inputTables, join, smallFunctions, unknown, waysKept } from "../src/synth/small-functions.ts";
 
 function graphOf(aig: Aig, outputs: readonly number[]): BitGraph {
   return {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { Random } from "../src/common/index.ts";
-import { SatSolver } from "../src/prove/sat-solver.ts";
+import { SatSolver } from "../src/logic/sat-solver.ts";
 
 /** True if some assignment satisfies all clauses, by trying every one. */
 function bySearch(vars: number, clauses: readonly (readonly number[])[], assumed: readonly number[]): boolean {

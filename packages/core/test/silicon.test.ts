@@ -4,8 +4,8 @@ import { crc32c, Random } from "../src/common/index.ts";
 import type { FlowResult, ImageArtifact } from "../src/flow/index.ts";
 import { Player } from "../src/flow/index.ts";
 import { Cable, Chain, instruction, nextTapState, statusBit, statusFaultShift, tapStates } from "../src/jtag/index.ts";
+import { expressionFor } from "../src/logic/boolean.ts";
 import { cellKind } from "../src/netlist/index.ts";
-import { expressionFor } from "../src/silicon/boolean.ts";
 import { type Circuit, decodeCircuit, reduceAndOrder, SimulatedPart } from "../src/silicon/index.ts";
 import { built, running } from "./helpers/build.ts";
 

@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
 import { quietContext, Random } from "../src/common/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
+import { Aig } from "../src/logic/aig.ts";
 import { cellKind, type MappedNetlist } from "../src/netlist/index.ts";
 import { defaultProveOptions, prove } from "../src/prove/index.ts";
-import { Aig } from "../src/synth/aig.ts";
 import { balance } from "../src/synth/balance.ts";
 import { blast } from "../src/synth/blast.ts";
 import { takeOutFactors } from "../src/synth/common-factors.ts";

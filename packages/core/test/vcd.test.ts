@@ -1,10 +1,10 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { Random } from "../src/common/index.ts";
-import { VcdError } from "../src/formats/index.ts";
 import {
   recordAll,
   simulate,
+  VcdError,
   VcdSink,
   valueText,
   vcdLoader,

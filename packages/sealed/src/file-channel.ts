@@ -13,7 +13,7 @@ export interface FileGrants {
 /** A path outside of what was granted. */
 export class FileRefused extends Error {}
 
-export interface Printer {
+interface Printer {
   /** @returns When more may come. */
   print(to: "out" | "err", text: string, encoding: "utf8" | "latin1"): Promise<void> | void;
 }

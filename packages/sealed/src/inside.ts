@@ -5,7 +5,7 @@ import vm from "node:vm";
 import { sealGlobals, useCompiler, useWorkClock } from "@gate-clock/core";
 
 /** What a sealed program keeps of its process. */
-export interface Inside {
+interface Inside {
   readonly argv: readonly string[];
   /** To and from the process that started it, if that has opened a way. */
   readonly send: ((message: unknown) => void) | null;

@@ -10,6 +10,6 @@ export function storable<T>(value: T): T {
   return value;
 }
 
-export function storableText(text: string): string {
+function storableText(text: string): string {
   return text.replace(/\0|\p{Cs}/gu, "\ufffd");
 }

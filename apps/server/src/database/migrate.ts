@@ -4,12 +4,14 @@ import * as firstTables from "./migrations/0001-first-tables.ts";
 import * as benchRuns from "./migrations/0002-bench-runs.ts";
 import * as targets from "./migrations/0003-targets.ts";
 import * as safeGround from "./migrations/0004-jobs-and-texts.ts";
+import * as readings from "./migrations/0005-readings.ts";
 
 const migrations = [
   { name: "0001-first-tables", ...firstTables },
   { name: "0002-bench-runs", ...benchRuns },
   { name: "0003-targets", ...targets },
   { name: "0004-jobs-and-texts", ...safeGround },
+  { name: "0005-readings", ...readings },
 ];
 
 /**

@@ -40,7 +40,7 @@ export async function loadDemosOnce(folder: string, builds: boolean, app: INestA
 }
 
 /** Loads every demo design of a folder. @returns Their ids. */
-export async function loadDemos(folder: string, designs: DesignsService): Promise<string[]> {
+async function loadDemos(folder: string, designs: DesignsService): Promise<string[]> {
   const ids: string[] = [];
   for (const entry of (await readdir(folder, { withFileTypes: true })).filter((each) => each.isDirectory())) {
     const settings = JSON.parse(await readFile(join(folder, entry.name, "gateclock.json"), "utf8")) as DemoSettings;

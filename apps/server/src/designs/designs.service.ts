@@ -34,7 +34,7 @@ export class DesignsService {
     @Inject(Notices) private readonly notices: Notices,
   ) {}
 
-  /** All designs, the last changed first, each with the last trial of its chosen target. Five queries, whatever their number. */
+  /** All designs, the last changed first, each with the last trial of its chosen target. Six queries, whatever their number. */
   list(): Promise<DesignCard[]> {
     return this.lists.ask();
   }
@@ -42,14 +42,15 @@ export class DesignsService {
 
   private async readList(): Promise<DesignCard[]> {
     const rows = await this.designs.findAll({ order: [["updatedAt", "DESC"]] });
-    return this.cards(rows, await this.narrowFilesOf(rows.map((row) => row.id)));
+    return this.cards(rows, await this.narrowFilesOf(rows.map((row) => row.id)), true);
   }
 
   /** @throws NotFoundException if there is no such design. */
   async findOne(id: string): Promise<Design> {
     const row = await this.row(id);
     const files = await this.filesOf([id]);
-    const [card] = await this.cards([row], files);
+    // whoever has it open reads it as it is typed
+    const [card] = await this.cards([row], files, false);
     if (!card) throw new NotFoundException(`There is no design ${id}.`);
     const inEffect = files.filter(({ targetId }) => targetId === null || targetId === row.targetId);
     return { ...card, files: inEffect.map(toFile) };
@@ -240,7 +241,11 @@ export class DesignsService {
       throw new ConflictException(`The design has a file ${path} already.`);
   }
 
-  private async cards(rows: readonly DesignModel[], files: readonly DesignFileModel[]): Promise<DesignCard[]> {
+  private async cards(
+    rows: readonly DesignModel[],
+    files: readonly DesignFileModel[],
+    mayAsk: boolean,
+  ): Promise<DesignCard[]> {
     const all = await this.targets.findAll({ where: { designId: rows.map((row) => row.id) } });
     const byId = new Map(all.map((target) => [target.id, target]));
     const counts = new Map<string, number>();
@@ -252,6 +257,7 @@ export class DesignsService {
     const chosen = whole.map((row) => byId.get(row.targetId)!);
     const last = await this.trials.lastOfEach(
       new Map(whole.map((row, i) => [chosen[i].id, inputFor(row, chosen[i], filesOf.get(row.id)!)])),
+      mayAsk,
     );
     return whole.map(({ id, name, description, top, updatedAt }, i) => {
       const { id: targetId, name: targetName, part, board, recipe, seed } = chosen[i];

@@ -3,6 +3,7 @@ import { sealProcess } from "@gate-clock/sealed/inside";
 import type { JobName } from "./job.model.ts";
 import type { FromJob, TaskHost, ToJob } from "./messages.ts";
 import { benchTask } from "./tasks/bench-task.ts";
+import { readingTask } from "./tasks/reading-task.ts";
 import { trialTask } from "./tasks/trial-task.ts";
 
 /** The sealed program of the server's jobs: one job, then it ends. */
@@ -12,6 +13,7 @@ const send = inside.send as (message: FromJob) => void;
 const tasks: Readonly<Record<JobName, (task: never, host: TaskHost) => Promise<unknown>>> = {
   trial: trialTask,
   bench: benchTask,
+  reading: readingTask,
 };
 
 let isStopped = false;

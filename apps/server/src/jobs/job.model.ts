@@ -1,6 +1,6 @@
 import { Column, DataType, Model, PrimaryKey, Table } from "sequelize-typescript";
 
-export type JobName = "trial" | "bench";
+export type JobName = "trial" | "bench" | "reading";
 
 /**
  * Work that waits or runs. The row is all there is of the queue: one job, one row, gone when it has ended. What it works on

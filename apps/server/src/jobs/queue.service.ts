@@ -23,7 +23,7 @@ export class JobQueue {
   ) {}
 
   /**
-   * Adds a job, within the transaction that adds what it works on. A design's jobs take turns with those of others: a job's
+   * Adds a job, unless it is there already, within the transaction that adds what it works on. A design's jobs take turns with those of others: a job's
    * turn is one later than the last of its design, and no earlier than the earliest that is still open (start-time fair
    * queueing: P. Goyal, H. M. Vin, H. Cheng, SIGCOMM 1996, with every job of the same length).
    */
@@ -31,7 +31,8 @@ export class JobQueue {
     await this.sequelize.query(
       `INSERT INTO jobs (id, kind, design_id, turn, attempts, deaths, cancel_requested, queued_at)
        SELECT $1, $2, $3, greatest(coalesce((SELECT min(turn) FROM jobs), 0),
-         coalesce((SELECT max(turn) + 1 FROM jobs WHERE design_id = $3), 0)), 0, '{}', false, now()`,
+         coalesce((SELECT max(turn) + 1 FROM jobs WHERE design_id = $3), 0)), 0, '{}', false, now()
+       ON CONFLICT (id) DO NOTHING`,
       { bind: [id, kind, designId] },
     );
     await this.notices.tell({ kind: "jobs" });

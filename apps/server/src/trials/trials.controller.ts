@@ -26,7 +26,7 @@ import { DesignsService } from "../designs/designs.service.ts";
 import { EventHub } from "../events/hub.service.ts";
 import { TargetsService } from "../targets/targets.service.ts";
 import type { TrialModel } from "./trial.models.ts";
-import { TrialsService, toTrial } from "./trials.service.ts";
+import { TrialsService } from "./trials.service.ts";
 
 const decompress = promisify(brotliDecompress);
 
@@ -84,7 +84,8 @@ export class TrialsController {
   }
 
   private async shown(row: TrialModel): Promise<Trial> {
-    return toTrial(row, (await this.targets.inputs(row.designId)).get(row.targetId ?? "") ?? null);
+    const [trial] = await this.trials.shown([row], await this.targets.inputs(row.designId), true);
+    return trial;
   }
 
   /** The artifact as MessagePack; it never changes under its key. */

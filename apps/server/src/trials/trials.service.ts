@@ -1,5 +1,5 @@
 import type { LiveTrial, Trial, TrialFigures } from "@gate-clock/contract";
-import { type StageName, stageNames } from "@gate-clock/core";
+import { type StageName, type Staleness, sameInputs, stageNames } from "@gate-clock/core";
 import { Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
 import { QueryTypes } from "sequelize";
@@ -8,6 +8,7 @@ import { ArtifactsService } from "../artifacts/artifacts.service.ts";
 import { type HashedInput, TextsService } from "../designs/texts.service.ts";
 import { Notices } from "../events/notices.service.ts";
 import { JobQueue } from "../jobs/queue.service.ts";
+import { ReadingsService } from "../readings/readings.service.ts";
 import { TrialModel } from "./trial.models.ts";
 
 const noFigures: TrialFigures = {
@@ -35,11 +36,12 @@ export class TrialsService {
     @Inject(TextsService) private readonly texts: TextsService,
     @Inject(JobQueue) private readonly queue: JobQueue,
     @Inject(Notices) private readonly notices: Notices,
+    @Inject(ReadingsService) private readonly readings: ReadingsService,
   ) {}
 
   /** Queues a trial on the inputs as they are now. @param inputNow Reads them, with the design held. */
   async create(designId: string, targetId: string, inputNow: () => Promise<HashedInput>): Promise<Trial> {
-    const { row, input } = await this.sequelize.transaction(async () => {
+    const row = await this.sequelize.transaction(async () => {
       // numbers count within a design: the lock makes two requests at once take turns
       await this.sequelize.query("SELECT id FROM designs WHERE id = $1 FOR UPDATE", { bind: [designId] });
       const input = await inputNow();
@@ -57,19 +59,30 @@ export class TrialsService {
       const made = await this.trials.create({ ...fields, inputs: input });
       await this.queue.add(made.id, "trial", designId);
       await this.notices.tell({ kind: "trial", designId, id: made.id });
-      return { row: made, input };
+      return made;
     });
-    return toTrial(row, input);
+    return toTrial(row, sameInputs(row.stages));
   }
 
   /** @param current Inputs as they are now, by target. */
   async list(designId: string, current: ReadonlyMap<string, HashedInput>): Promise<Trial[]> {
     const rows = await this.trials.findAll({ where: { designId }, order: [["number", "DESC"]], limit: listLimit });
-    return rows.map((row) => toTrial(row, current.get(row.targetId ?? "") ?? null));
+    return this.shown(rows, current, true);
   }
 
-  /** Last trial of each target, in two queries. @param inputs Inputs as they are now, by target. */
-  async lastOfEach(inputs: ReadonlyMap<string, HashedInput>): Promise<Map<string, Trial>> {
+  /** @param mayAsk See `ReadingsService.staleness`. */
+  async shown(
+    rows: readonly TrialModel[],
+    current: ReadonlyMap<string, HashedInput>,
+    mayAsk: boolean,
+  ): Promise<Trial[]> {
+    const pairs = rows.map((row) => ({ row, current: current.get(row.targetId ?? "") ?? null }));
+    const told = await this.readings.staleness(pairs, mayAsk);
+    return rows.map((row, i) => toTrial(row, told[i]));
+  }
+
+  /** Last trial of each target, in three queries. @param inputs Inputs as they are now, by target. */
+  async lastOfEach(inputs: ReadonlyMap<string, HashedInput>, mayAsk: boolean): Promise<Map<string, Trial>> {
     if (inputs.size === 0) return new Map();
     const ids = await this.sequelize.query<{ id: string }>(
       "SELECT DISTINCT ON (target_id) id FROM trials WHERE target_id IN (:targets) ORDER BY target_id, number DESC",
@@ -79,7 +92,8 @@ export class TrialsService {
       },
     );
     const rows = await this.trials.findAll({ where: { id: ids.map((row) => row.id) } });
-    return new Map(rows.map((row) => [row.targetId!, toTrial(row, inputs.get(row.targetId!)!)]));
+    const trials = await this.shown(rows, inputs, mayAsk);
+    return new Map(trials.map((trial) => [trial.targetId!, trial]));
   }
 
   /** @throws NotFoundException if this design has no such trial. */
@@ -139,8 +153,7 @@ export class TrialsService {
   }
 }
 
-/** @param current Inputs of its target as they are now; null if the target is gone. */
-export function toTrial(row: TrialModel, current: HashedInput | null): Trial {
+function toTrial(row: TrialModel, staleness: Staleness | null): Trial {
   const { id, designId, targetId, number, status, stages, findings, figures, failure, inputs } = row;
   return {
     id,
@@ -155,25 +168,9 @@ export function toTrial(row: TrialModel, current: HashedInput | null): Trial {
     part: inputs.part,
     recipe: inputs.recipe,
     seed: inputs.seed,
-    changedSince: current ? changedInputs(inputs, current) : ["target"],
+    staleness,
     createdAt: row.createdAt.toISOString(),
     startedAt: row.startedAt?.toISOString() ?? null,
     finishedAt: row.finishedAt?.toISOString() ?? null,
   };
-}
-
-/** Names of the inputs that differ: files by path, settings by name. */
-export function changedInputs(before: HashedInput, now: HashedInput): string[] {
-  const changed: string[] = [];
-  for (const setting of ["top", "part", "recipe", "seed"] as const)
-    if (before[setting] !== now[setting]) changed.push(setting);
-  for (const list of ["sources", "pinFiles", "timingFiles"] as const) {
-    const old = new Map(before[list].map((file) => [file.name, file.hash]));
-    for (const file of now[list]) {
-      if (old.get(file.name) !== file.hash) changed.push(file.name);
-      old.delete(file.name);
-    }
-    changed.push(...old.keys());
-  }
-  return changed;
 }

@@ -136,7 +136,7 @@ function CardOf({ design, onRemove }: { design: DesignCard; onRemove: () => void
               : `${formatMhz(trial.figures.fmaxMhz)} MHz`
             : `${slack >= 0 ? "meets" : "misses"}, ${formatMhz(trial.figures.fmaxMhz)} MHz`,
         ],
-        ["Last trial", `${trial.status}${trial.changedSince.length ? ", out of date" : ""}`],
+        ["Last trial", `${trial.status}${trial.staleness && !trial.staleness.isCurrent ? ", out of date" : ""}`],
       ]
     : [["Last trial", "none yet"]];
   return (

@@ -24,7 +24,7 @@ import {
   type StageArtifacts,
   type StageName,
   type StoredStage,
-  stageVersions,
+  stages,
 } from "@gate-clock/core";
 
 /** A problem that the server described. */
@@ -123,7 +123,7 @@ export const api = {
   ): Promise<StageArtifacts[S]> {
     const response = await request(`/api/designs/${designId}/trials/${trialId}/artifacts/${stage}`, { signal });
     const stored = decodeArtifact<StoredStage<S>>(new Uint8Array(await response.arrayBuffer()));
-    if (stored.version !== stageVersions[stage]) {
+    if (stored.version !== stages[stage].version) {
       throw new ApiError({
         type: "about:blank",
         title: "Old result",

@@ -1,20 +1,9 @@
 import type { Trial } from "@gate-clock/contract";
-import type { StageName } from "@gate-clock/core";
+import { changeText, type StageName, type Staleness, stages, stalenessText } from "@gate-clock/core";
 import { formatDuration, formatWhen } from "../ui/format.ts";
 
-const stageWords: Readonly<Record<StageName, string>> = {
-  elaborate: "read",
-  synth: "synthesize",
-  rules: "rules",
-  pack: "pack",
-  place: "place",
-  route: "route",
-  timing: "timing",
-  image: "image",
-};
-
 /** How the last trial stands: stage by stage while it runs, in one line afterwards. */
-export function BuildStrip({ trial, isCurrent }: { trial: Trial; isCurrent: boolean }) {
+export function BuildStrip({ trial, staleness }: { trial: Trial; staleness: Staleness | null }) {
   const isLive = trial.status === "queued" || trial.status === "running";
   const total = trial.stages.reduce((sum, stage) => sum + (stage.elapsedMs ?? 0), 0);
   const firstError = trial.findings.find((finding) => finding.severity === "error");
@@ -47,7 +36,7 @@ export function BuildStrip({ trial, isCurrent }: { trial: Trial; isCurrent: bool
                 className={`truncate text-[11px] leading-tight ${stage.state === "failed" ? "text-bad" : stage.state === "running" ? "text-ink" : "text-soft"}`}
               >
                 {stage.state === "failed" ? "✕ " : stage.state === "reused" ? "= " : stage.state === "done" ? "✓ " : ""}
-                {stageWords[stage.stage]}
+                {stages[stage.stage as StageName].word}
                 {stage.state === "running" && stage.figure ? ` · ${stage.figure}` : ""}
               </span>
               <span className="h-1 overflow-hidden rounded-full bg-raised">
@@ -69,14 +58,27 @@ export function BuildStrip({ trial, isCurrent }: { trial: Trial; isCurrent: bool
       )}
       {isLive ? (
         <span className="tabular text-soft">{formatDuration(total)}</span>
-      ) : !isCurrent && trial.changedSince.length > 0 ? (
-        <span className="truncate text-warn" data-testid="out-of-date">
-          out of date: {trial.changedSince.slice(0, 3).join(", ")}
-          {trial.changedSince.length > 3 ? ` and ${trial.changedSince.length - 3} more` : ""} changed
+      ) : staleness && !staleness.isCurrent ? (
+        <span className="truncate text-warn" data-testid="out-of-date" title={stalenessText(staleness)}>
+          out of date: {staleness.changes.slice(0, 2).map(changeText).join(", ")}
+          {staleness.changes.length > 2 ? ` and ${staleness.changes.length - 2} more` : ""}
+          {againText(staleness)}
         </span>
       ) : (
         trial.finishedAt && <span className="text-soft">{formatWhen(trial.finishedAt)}</span>
       )}
     </div>
   );
+}
+
+/** `; place to image run again`: what anybody waits for, so reading is left out. */
+function againText({ again, maybeAgain }: Staleness): string {
+  const words = [...again, ...maybeAgain]
+    .filter((stage) => stage !== "elaborate" && stage !== "rules")
+    .map((stage) => stages[stage].word);
+  if (words.length === 0) return "";
+  const [first] = words;
+  const last = words[words.length - 1];
+  if (words.length === 1) return `; ${first} runs again`;
+  return words.length === 2 ? `; ${first} and ${last} run again` : `; ${first} to ${last} run again`;
 }

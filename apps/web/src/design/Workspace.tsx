@@ -22,6 +22,7 @@ import { benchState, stationHeads } from "./stations.ts";
 import { applyEdit } from "./text-edit.ts";
 import { useBenches, useSourcesKey } from "./use-benches.ts";
 import { useCheck } from "./use-check.ts";
+import { useStaleness } from "./use-staleness.ts";
 
 export function Workspace() {
   const { designId } = useParams();
@@ -67,10 +68,10 @@ function OpenDesign({ design }: { design: Design }) {
       seed: design.seed,
     };
   }, [design.files, design.name, design.top, design.part, design.recipe, design.seed, texts]);
-  const { result: check, state: checkState, tryAgain: tryCheckAgain } = useCheck(input);
+  const { result: check, state: checkState, reading, tryAgain: tryCheckAgain } = useCheck(input);
   const trial = design.lastTrial;
   const isRunning = trial !== null && isLive(trial);
-  const isCurrent = trial !== null && trial.changedSince.length === 0 && drafts.unsaved.size === 0;
+  const told = useStaleness(trial, reading);
 
   const build = useCallback(async () => {
     setProblem(null);
@@ -147,7 +148,7 @@ function OpenDesign({ design }: { design: Design }) {
     trial,
     check,
     checkState.kind,
-    isCurrent,
+    told,
     benchState(check, verdicts, key, running !== null || serverRuns.some(isLive)),
   );
   const focus = params.get("focus");
@@ -221,7 +222,7 @@ function OpenDesign({ design }: { design: Design }) {
           </div>
         )}
         {drafts.conflict && <ConflictBar conflict={drafts.conflict} drafts={drafts} onTold={setProblem} />}
-        {trial && <BuildStrip trial={trial} isCurrent={isCurrent} />}
+        {trial && <BuildStrip trial={trial} staleness={told} />}
         <main className="min-h-0 flex-1">
           <Suspense fallback={<LoadingPanel what="the station" />}>
             <Outlet />

@@ -72,7 +72,7 @@ export async function packDesign(
   return new Blob([bytes as Uint8Array<ArrayBuffer>], { type: "application/zip" });
 }
 
-export interface Unpacked {
+interface Unpacked {
   readonly files: readonly NewFileDto[];
   /** What `gateclock.json` says, as far as it can be used. */
   readonly settings: Partial<CreateDesignDto>;

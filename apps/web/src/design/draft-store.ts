@@ -2,7 +2,7 @@ import type { DesignFile } from "@gate-clock/contract";
 import { createStore, delMany, entries, set } from "idb-keyval";
 
 /** A draft as it is kept in the browser, so that it survives a closed tab. */
-export interface KeptDraft {
+interface KeptDraft {
   readonly text: string;
   readonly base: DesignFile;
   /** When it was kept, in ms. */

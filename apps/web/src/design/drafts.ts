@@ -27,7 +27,7 @@ export interface Conflict {
 }
 export type Resolution = "merge" | "mine" | "theirs";
 
-export interface Outage {
+interface Outage {
   readonly since: number;
   readonly nextAt: number;
   readonly reason: string;

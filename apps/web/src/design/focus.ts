@@ -2,7 +2,7 @@ import { useCallback } from "react";
 import { useSearchParams } from "react-router";
 
 /** The one object that is selected everywhere at once. Lives in the URL: `focus=net:picks[3]`, `focus=line:a.v:12`. */
-export type Focus =
+type Focus =
   | { readonly kind: "net" | "cell" | "pin"; readonly name: string }
   | { readonly kind: "line"; readonly file: string; readonly line: number };
 

@@ -1,6 +1,6 @@
 import { diff3Merge } from "node-diff3";
 
-export interface Merged {
+interface Merged {
   readonly text: string;
   /** Places that both sides have changed: both texts stand there, between marks. */
   readonly conflicts: number;

@@ -1,10 +1,10 @@
 import type { Trial } from "@gate-clock/contract";
-import type { BenchVerdict, DesignCheck, StageName } from "@gate-clock/core";
+import type { BenchVerdict, DesignCheck, StageName, Staleness } from "@gate-clock/core";
 import { formatBytes, formatMhz, formatNs, formatPercent } from "../ui/format.ts";
 import type { Tone } from "../ui/Verdict.tsx";
 import type { CheckState } from "./use-check.ts";
 
-export interface StationHead {
+interface StationHead {
   readonly path: string;
   readonly name: string;
   readonly figure: string;
@@ -41,12 +41,15 @@ export function benchState(
   };
 }
 
-/** The row of stations: each one's name and headline figure, and whether it is current. */
+/**
+ * The row of stations: each one's name and headline figure, and whether it is current.
+ * @param told How the trial stands to the design; null while that is not known.
+ */
 export function stationHeads(
   trial: Trial | null,
   check: DesignCheck | null,
   checkKind: CheckState["kind"],
-  trialIsCurrent: boolean,
+  told: Staleness | null,
   benches: Omit<StationHead, "path" | "name">,
 ): StationHead[] {
   const isEarlier = checkKind !== "current";
@@ -64,7 +67,9 @@ export function stationHeads(
     return { figure: fallback, tone: "good" };
   };
   const { figures } = trial ?? {};
-  const old = trial !== null && !trialIsCurrent;
+  // what is not known to be old is shown as it is
+  const isOld = (stage: StageName) =>
+    told?.stages.some((each) => each.stage === stage && (each.state === "old" || each.state === "maybe")) ?? false;
   const waiting = { figure: "not built", tone: "open" as Tone };
   const slack = figures?.setupSlackPs;
   const hold = figures?.holdSlackPs;
@@ -85,7 +90,7 @@ export function stationHeads(
     {
       path: "circuit",
       name: "Circuit",
-      isOld: old,
+      isOld: isOld("synth"),
       ...(figures?.luts != null && figures.registers != null
         ? { figure: `${figures.luts + figures.registers} cells`, tone: "good" as Tone }
         : waiting),
@@ -116,7 +121,7 @@ export function stationHeads(
     {
       path: "fit",
       name: "Fit",
-      isOld: old,
+      isOld: isOld("synth"),
       ...(failedAt(["fit"])
         ? { figure: "too big", tone: "bad" as Tone }
         : figures?.lutPercent != null
@@ -126,7 +131,7 @@ export function stationHeads(
     {
       path: "layout",
       name: "Layout",
-      isOld: old,
+      isOld: isOld("route"),
       ...(failedAt(["route"])
         ? { figure: "not routed", tone: "bad" as Tone }
         : isFinished(trial, "route") && figures?.wires != null
@@ -136,7 +141,7 @@ export function stationHeads(
     {
       path: "timing",
       name: "Timing",
-      isOld: old,
+      isOld: isOld("timing"),
       ...(isFinished(trial, "timing")
         ? worst === null
           ? {
@@ -152,13 +157,13 @@ export function stationHeads(
     {
       path: "image",
       name: "Image",
-      isOld: old,
+      isOld: isOld("image"),
       ...(figures?.imageBytes != null ? { figure: formatBytes(figures.imageBytes), tone: "good" as Tone } : waiting),
     },
     {
       path: "bench",
       name: "Bench",
-      isOld: old,
+      isOld: isOld("image"),
       ...(figures?.imageBytes != null ? { figure: "ready", tone: "good" as Tone } : waiting),
     },
   ];

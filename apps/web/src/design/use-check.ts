@@ -1,4 +1,4 @@
-import type { DesignCheck, DesignInput } from "@gate-clock/core";
+import type { DesignCheck, DesignInput, DesignReading } from "@gate-clock/core";
 import { proxy, type Remote } from "comlink";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { connect } from "../engine/connect.ts";
@@ -18,10 +18,12 @@ export type CheckState =
   /** The check of these texts did not come to an end. */
   | { readonly kind: "unfinished"; readonly reason: string; readonly step: string };
 
-export interface Checked {
+interface Checked {
   /** Of the last texts whose check came to an end. */
   readonly result: DesignCheck | null;
   readonly state: CheckState;
+  /** What the texts mean, once it is known of the texts as they are. */
+  readonly reading: DesignReading | null;
   tryAgain(): void;
 }
 
@@ -39,6 +41,7 @@ interface Running {
  */
 export function useCheck(input: DesignInput): Checked {
   const [checked, setChecked] = useState<{ readonly input: DesignInput; readonly result: DesignCheck } | null>(null);
+  const [read, setRead] = useState<{ readonly input: DesignInput; readonly reading: DesignReading } | null>(null);
   const [unfinished, setUnfinished] = useState<{
     readonly input: DesignInput;
     readonly reason: string;
@@ -86,13 +89,17 @@ export function useCheck(input: DesignInput): Checked {
           step = now;
         }),
       )
-      .then(
-        (result) => {
-          if (checker.current === current) setChecked({ input: job, result });
-          over(null);
-        },
-        (error: Error) => over(`failed (${trimmed(error.message)})`),
-      );
+      .then(async (result) => {
+        if (checker.current === current) setChecked({ input: job, result });
+        // while somebody types, the next text comes first
+        if (checker.current === current && !waiting.current) {
+          step = "working out what it means";
+          const reading = await current.remote.reading();
+          if (checker.current === current) setRead({ input: job, reading });
+        }
+        over(null);
+      })
+      .catch((error: Error) => over(`failed (${trimmed(error.message)})`));
   }, [end]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: another round is asked for by the engineer
@@ -112,5 +119,6 @@ export function useCheck(input: DesignInput): Checked {
       : unfinished?.input === input
         ? { kind: "unfinished", reason: unfinished.reason, step: unfinished.step }
         : { kind: "checking" };
-  return { result: checked?.result ?? null, state, tryAgain };
+  const reading = read?.input === input ? read.reading : null;
+  return { result: checked?.result ?? null, state, reading, tryAgain };
 }

@@ -2,7 +2,7 @@ import type { Finding, Place } from "@gate-clock/core";
 import { CircleX, Info, TriangleAlert } from "lucide-react";
 import { Button } from "./Button.tsx";
 
-export const severityLook = {
+const severityLook = {
   error: { icon: CircleX, colour: "text-bad", word: "Error" },
   warning: { icon: TriangleAlert, colour: "text-warn", word: "Warning" },
   note: { icon: Info, colour: "text-soft", word: "Note" },

@@ -1,9 +1,9 @@
 import { InvariantError } from "../common/finding.ts";
 import { carryMode, outputMode, pullCode } from "../device/tile-pattern.ts";
+import type { LayoutInputs } from "../layout/layout.ts";
+import { padSideOf } from "../layout/pads.ts";
+import { permuteMask } from "../logic/truth-table.ts";
 import { carryPin, carryStart, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
-import { padSideOf } from "../pack/pack.ts";
-import { permuteMask } from "../synth/truth-table.ts";
-import type { LayoutInputs } from "../timing/corner-delays.ts";
 import { writeBlockModes } from "./block-config.ts";
 import { configMap, TileConfig } from "./config-map.ts";
 
@@ -77,7 +77,7 @@ export function assemble(layout: LayoutInputs): Uint8Array {
   }
   netlist.blocks.forEach(({ modes }, b) => writeBlockModes(config, part, placed.blockTile[b], modes));
   // pads
-  const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin]));
+  const pinOf = new Map(pins.map((pin) => [pin.port, pin]));
   for (const port of netlist.ports) {
     port.pads.forEach((cell, bit) => {
       if (cell < 0 || packed.cellPad[cell] < 0) return; // nothing is set for the pins of a serial lane

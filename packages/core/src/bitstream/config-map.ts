@@ -4,7 +4,7 @@ import type { Part } from "../device/part.ts";
  * Where every configuration bit of a part lives. One map for assembling and disassembling: columns from left to right,
  * tiles of a column from the bottom up, each tile's fields as in its pattern. Bit i of a byte has weight 2^i.
  */
-export interface ConfigMap {
+interface ConfigMap {
   /** [tiles] First bit of each tile in the configuration memory. */
   readonly tileBit: Int32Array;
   /** [columns + 1] First byte of each column. */
@@ -41,7 +41,7 @@ export function readBits(memory: Uint8Array, at: number, bits: number): number {
   return value >>> 0;
 }
 
-export function writeBits(memory: Uint8Array, at: number, bits: number, value: number): void {
+function writeBits(memory: Uint8Array, at: number, bits: number, value: number): void {
   for (let i = 0; i < bits; i++) {
     const mask = 1 << ((at + i) & 7);
     if ((value >>> i) & 1) memory[(at + i) >> 3] |= mask;

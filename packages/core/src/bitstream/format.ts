@@ -5,8 +5,8 @@ import { configMap } from "./config-map.ts";
 import { packRuns, unpackRuns } from "./runs.ts";
 
 /** The bitstream container; docs/bitstream.md describes it byte by byte. All numbers are little-endian. */
-export const startMark = 0x4b4c4347; // "GCLK" in the file
-export const formatVersion = 1;
+const startMark = 0x4b4c4347; // "GCLK" in the file
+const formatVersion = 1;
 const leadBytes = 16;
 const headerBytes = 56;
 const framePayload = 256;
@@ -15,7 +15,7 @@ const endMark = 0xffff;
 const flagOmitBlank = 1;
 const flagCompressed = 2;
 
-export interface BitstreamOptions {
+interface BitstreamOptions {
   /** Leaves out frames that hold only zeros; the part clears its memory first. */
   readonly omitBlankFrames: boolean;
   /** Writes payloads as runs, where that makes them shorter. */
@@ -78,7 +78,7 @@ export function encodeBitstream(
   return file;
 }
 
-export interface BitstreamHeader {
+interface BitstreamHeader {
   readonly version: number;
   readonly idcode: number;
   readonly frameCount: number;
@@ -111,7 +111,7 @@ export const faultText: Readonly<Record<BitstreamFault, string>> = {
   "wrong-size": "the configuration memory of this part has another size",
 };
 
-export type DecodedBitstream =
+type DecodedBitstream =
   | { readonly ok: true; readonly header: BitstreamHeader; readonly memory: Uint8Array }
   | { readonly ok: false; readonly fault: BitstreamFault; readonly detail: string };
 

@@ -3,10 +3,9 @@
  * the file. Same inputs, same bytes.
  */
 export { assemble } from "./assemble.ts";
-export { type ConfigMap, configMap, readBits, TileConfig, writeBits } from "./config-map.ts";
+export { configMap, readBits, TileConfig } from "./config-map.ts";
 export {
   type BitstreamFault,
-  type BitstreamHeader,
   compressBitstream,
   decodeBitstream,
   encodeBitstream,

@@ -1,4 +1,4 @@
-import { type BoolExpr, expressionFor } from "../silicon/boolean.ts";
+import { type BoolExpr, expressionFor } from "../logic/boolean.ts";
 
 /** Letters of a LUT's inputs, lowest first. */
 export const inputLetters = ["a", "b", "c", "d", "e", "f"] as const;

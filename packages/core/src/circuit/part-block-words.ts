@@ -1,3 +1,4 @@
+import { ratioText } from "../constraints/made-clock.ts";
 import type { ClockBlockModes, ClockSwitchModes, SerialLaneModes } from "../netlist/rtl.ts";
 
 type PartBlockModes = ClockBlockModes | ClockSwitchModes | SerialLaneModes;
@@ -14,11 +15,4 @@ export function partBlockWords(modes: PartBlockModes): string[] {
     const lag = modes.phase[i] ? `, ${modes.phase[i] * 45}° later` : "";
     return `${"AB"[i]}: input × ${ratioText(modes.multiply, divide)}${lag}`;
   });
-}
-
-/** `3/2`, or `4` where nothing is left to divide by. */
-export function ratioText(multiply: number, divide: number): string {
-  let [a, b] = [multiply, divide];
-  while (b) [a, b] = [b, a % b];
-  return divide === a ? `${multiply / a}` : `${multiply / a}/${divide / a}`;
 }

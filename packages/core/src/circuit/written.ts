@@ -470,7 +470,7 @@ function constantText(bits: Bits): string {
 }
 
 /** `count[7:2]` from the names of the lowest and highest bit of a stretch. */
-export function rangeName(low: string, high: string, width: number): string {
+function rangeName(low: string, high: string, width: number): string {
   if (width === 1 || low === "") return low;
   const [a, b] = [low, high].map((name) => /^(.*)\[(-?\d+)\]$/.exec(name));
   const isStretch = a && b && a[1] === b[1] && Math.abs(Number(a[2]) - Number(b[2])) + 1 === width;

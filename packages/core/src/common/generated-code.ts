@@ -7,7 +7,7 @@ import { InvariantError } from "./finding.ts";
  * by the generators. Who runs generated code says so first, by `useCompiler`, and does so where the code could reach
  * nothing if a generator were wrong: in a process or a worker that has been sealed (`sealGlobals`).
  */
-export type Compiler = (parameters: readonly string[], text: string) => (...args: unknown[]) => unknown;
+type Compiler = (parameters: readonly string[], text: string) => (...args: unknown[]) => unknown;
 
 let compiler: Compiler | null = null;
 

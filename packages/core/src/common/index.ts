@@ -13,7 +13,7 @@ export {
   type StageResult,
   type TextEdit,
 } from "./finding.ts";
-export { type Compiler, compileGenerated, quoted, sealGlobals, useCompiler } from "./generated-code.ts";
+export { compileGenerated, quoted, sealGlobals, useCompiler } from "./generated-code.ts";
 export { Random } from "./random.ts";
 export { type Loc, type SourceFile, type SourcePosition, SourceSet } from "./source.ts";
 export { useWorkClock } from "./work-clock.ts";

@@ -5,9 +5,13 @@ export {
   formatPin,
   type ParsedPin,
   type PinAssignment,
+  type PinDelay,
+  type PinElectrical,
   type PinNeed,
   type PinPlan,
+  type PinSite,
   parsePins,
   planPins,
 } from "./pins.ts";
-export { type ClockRule, checkClocks, type ParsedClock, parseSdc } from "./sdc.ts";
+export { type ClockMaker, type PortCircuit, portCircuit } from "./port-circuit.ts";
+export { type ClockRule, checkClocks, parseSdc } from "./sdc.ts";

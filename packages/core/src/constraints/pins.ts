@@ -13,7 +13,7 @@ import { planSerialPins } from "./serial-pins.ts";
  *     clk      at N17  LVCMOS33
  *     lamps[0]  at E3   LVCMOS33  drive=8 slew=slow    # repeat lamp
  */
-export interface PinOptions {
+interface PinOptions {
   readonly standard: string;
   /** Milliamperes. */
   readonly drive: 4 | 8 | 12;
@@ -31,6 +31,13 @@ export interface PinAssignment extends PinOptions {
   readonly port: string;
   readonly pin: string;
 }
+/** What layout needs of it. */
+export type PinSite = Pick<PinAssignment, "port" | "pin" | "register">;
+/** What its delay depends on. */
+export type PinDelay = Pick<PinAssignment, "port" | "standard" | "drive" | "slew">;
+/** What is set in its pad. */
+export type PinElectrical = PinDelay & Pick<PinAssignment, "pin" | "pull" | "hysteresis" | "termination">;
+
 export interface ParsedPin {
   readonly assignment: PinAssignment;
   /** The line says something of a pull, if only that there is none. */
@@ -170,6 +177,16 @@ export function formatPin(pin: PinAssignment): string {
 export interface PinPlan {
   /** Every pad bit of the design, with its pin; sorted by port bit, so that equal plans are equal bytes. */
   readonly pins: readonly (PinAssignment & { readonly automatic: boolean })[];
+}
+
+/** The vector of most bits. */
+function widestPort(needs: readonly PinNeed[]): string {
+  const widths = new Map<string, number>();
+  for (const { bitName } of needs) {
+    const name = bitName.replace(/\[-?\d+\]$/, "");
+    widths.set(name, (widths.get(name) ?? 0) + 1);
+  }
+  return [...widths].reduce((most, each) => (each[1] > most[1] ? each : most))[0];
 }
 
 export interface PinNeed {
@@ -340,7 +357,7 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
       "pins/too-few",
       { object: missing[0] },
       `${part.name} has ${part.pins.length} signal pins; ${missing.length} port bit(s) are left without one, from '${missing[0]}' on.`,
-      "Use a larger package, or fewer ports.",
+      `Choose a larger package, or send '${widestPort(needs)}' in parts.`,
     );
   } else if (byThemselves.length) {
     const shown =

@@ -9,7 +9,7 @@ export interface ClockRule {
   readonly risePs: number;
   readonly fallPs: number;
 }
-export interface ParsedClock {
+interface ParsedClock {
   readonly rule: ClockRule;
   readonly place: Place;
 }

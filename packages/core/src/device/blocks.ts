@@ -23,7 +23,7 @@ export type BlockFamily = Pick<
  * order, so many to a tile. The clocks are the tiles' own clock pins: port A's (or the multiplier's) that of the foot,
  * port B's that of the tile above.
  */
-export interface BlockPins {
+interface BlockPins {
   readonly inputs: readonly string[];
   readonly outputs: readonly string[];
   readonly clocks: number;

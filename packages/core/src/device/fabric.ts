@@ -2,6 +2,9 @@ import type { BlockType } from "./blocks.ts";
 import type { FamilyDescription, PartDescription, TileKind } from "./family.ts";
 import { buildTilePattern, clockBlockCorner, clockSwitchCorner, type TilePattern } from "./tile-pattern.ts";
 
+/** Which of a pad's two registers: between the pin and the part's inside, or the other way. */
+export type PadRegisterSide = "input" | "output";
+
 /** A pad of the die: an I/O tile and the pad's number in it. */
 export interface Pad {
   readonly id: number;

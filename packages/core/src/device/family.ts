@@ -2,7 +2,7 @@
 
 export type TileKind = "logic" | "memory" | "multiplier" | "io" | "corner" | "serial";
 
-export interface WireType {
+interface WireType {
   readonly length: number;
   /** Wires that start in each tile, in each of the four directions. */
   readonly perDirection: number;
@@ -13,7 +13,7 @@ export interface WireType {
   readonly fromWires: readonly number[];
 }
 
-export interface DelayTable {
+interface DelayTable {
   /** All in ps, largest value, slow-hot corner, grade factor 1. Mux and buffer together. */
   readonly lutPs: readonly number[];
   /** Carry link from one element to the next; into a chain from LUT or bypass pin; out of it into a sum. */

@@ -28,12 +28,8 @@ export {
 } from "./part.ts";
 export type { RoutingGraph } from "./rr-graph.ts";
 export {
-  directionName,
   directionX,
   directionY,
-  elementFields,
   nodeKind,
-  padFields,
   type TilePattern,
-  wireList,
 } from "./tile-pattern.ts";

@@ -5,13 +5,13 @@ import type { FamilyDescription, TileKind } from "./family.ts";
 /** Directions in this order everywhere: east, north, west, south. (0, 0) is the tile at the bottom left. */
 export const directionX = [1, 0, -1, 0] as const;
 export const directionY = [0, 1, 0, -1] as const;
-export const directionName = ["E", "N", "W", "S"] as const;
+const directionName = ["E", "N", "W", "S"] as const;
 
 export type NodeKind = 0 | 1 | 2 | 3 | 4;
 export const nodeKind = { output: 0, input: 1, wire: 2, globalClock: 3, regionClock: 4 } as const;
 
 /** Input of a mux, seen from its tile: the local node of a tile at an offset, or a node of the clock network. */
-export type MuxSource =
+type MuxSource =
   | { readonly from: "output"; readonly local: number }
   | { readonly from: "wire"; readonly wire: number; readonly dx: number; readonly dy: number }
   | { readonly from: "regionClock"; readonly index: number }
@@ -21,7 +21,7 @@ export type MuxSource =
   | { readonly from: "corner"; readonly corner: number; readonly name: string };
 
 /** One routing node that a tile owns: an output pin, or a mux with its select field. */
-export interface LocalNode {
+interface LocalNode {
   readonly name: string;
   readonly kind: NodeKind;
   /** Select code i + 1 takes source i; code 0 drives a constant 0. */
@@ -35,7 +35,7 @@ export interface LocalNode {
 }
 
 /** A named stretch of a tile's configuration bits. */
-export interface ConfigField {
+interface ConfigField {
   readonly at: number;
   readonly bits: number;
 }
@@ -52,7 +52,7 @@ export interface TilePattern {
 }
 
 /** Pads of one tile: bits of each field. */
-export const padFields = {
+const padFields = {
   inputOn: 1,
   outputMode: 2,
   standard: 4,
@@ -73,7 +73,7 @@ export const pullCode = { none: 0, up: 1, down: 2 } as const;
 /** Values of an element's carry field: not used; goes on from the element below; starts with 0 or with 1. */
 export const carryMode = { off: 0, on: 1, zero: 2, one: 3 } as const;
 /** The mask has a bit for each row of the family's LUT; 64 is the most. */
-export const elementFields = { mask: 64, init: 1, resetValue: 1, asyncReset: 1, bypass: 1, carry: 2 } as const;
+const elementFields = { mask: 64, init: 1, resetValue: 1, asyncReset: 1, bypass: 1, carry: 2 } as const;
 
 /** Corner of a clock block and of a clock switch, by their numbers. */
 export function clockBlockCorner(index: number): number {
@@ -84,7 +84,7 @@ export function clockSwitchCorner(index: number): number {
 }
 
 /** Wires that start in a tile, in the order of their local numbers. */
-export function wireList(family: FamilyDescription): { direction: number; type: number; index: number }[] {
+function wireList(family: FamilyDescription): { direction: number; type: number; index: number }[] {
   const list: { direction: number; type: number; index: number }[] = [];
   for (let direction = 0; direction < 4; direction++) {
     family.wires.forEach((wire, type) => {

@@ -15,7 +15,7 @@ export interface ClassProperty {
   readonly loc: Loc;
 }
 
-export interface ClassSlot {
+interface ClassSlot {
   readonly name: string;
   readonly type: DataType;
 }

@@ -4,7 +4,7 @@ import type { DesignModel, Expr, Signal, Stmt } from "./model.ts";
 import { exprsOf, statementsOf } from "./walk.ts";
 
 /** By the signal's name, then by code in decimal: a name for the value. */
-export type CodeNames = Record<string, Record<string, string>>;
+type CodeNames = Record<string, Record<string, string>>;
 
 /** How much a use tells about the meaning of a value: a choice of what to do, a comparison, a value given. */
 const ranks = { label: 0, compared: 1, given: 2 };

@@ -7,7 +7,7 @@ import { parseVhdl } from "../hdl/vhdl/index.ts";
 import { isLibraryFile } from "./part-library.ts";
 
 /** Syntax of a whole design, in both languages. */
-export interface DesignSyntax {
+interface DesignSyntax {
   readonly verilog: VerilogSyntax;
   readonly vhdl: readonly UnitNode[];
   readonly findings: Finding[];
@@ -96,7 +96,7 @@ export function listModules(syntax: DesignSyntax): ModuleList {
 }
 
 /** Names of entities and components that statements instantiate, at any depth of blocks. */
-export function vhdlInstances(stmts: readonly ConcurrentNode[]): string[] {
+function vhdlInstances(stmts: readonly ConcurrentNode[]): string[] {
   return stmts.flatMap((stmt): string[] => {
     switch (stmt.kind) {
       case "instance":

@@ -16,7 +16,7 @@ import { isFullStack, tooDeep } from "./too-deep.ts";
 import { Elaboration } from "./verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "./vhdl/bind-unit.ts";
 
-export interface ElaborateOptions {
+interface ElaborateOptions {
   /** Name of the top module; without it, the first one that no other instantiates and that is no test bench. */
   readonly top?: string;
   /** False where nothing is stored by the key: making it takes as long as reading the text. */

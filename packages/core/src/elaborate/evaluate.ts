@@ -137,7 +137,7 @@ export function evaluateAny(expr: Expr, read: Reader = knowsNothing): AnyValue |
   return evaluate(expr, read);
 }
 
-export function evaluateReal(expr: Expr, read: Reader = knowsNothing): number | null {
+function evaluateReal(expr: Expr, read: Reader = knowsNothing): number | null {
   switch (expr.op) {
     case "realconst":
       return expr.value;
@@ -168,7 +168,7 @@ export function evaluateReal(expr: Expr, read: Reader = knowsNothing): number | 
   }
 }
 
-export function realBinary(kind: BinaryKind, left: number, right: number): number {
+function realBinary(kind: BinaryKind, left: number, right: number): number {
   switch (kind) {
     case "add":
       return left + right;
@@ -185,7 +185,7 @@ export function realBinary(kind: BinaryKind, left: number, right: number): numbe
   }
 }
 
-export function evaluateString(expr: Expr, read: Reader = knowsNothing): string | null {
+function evaluateString(expr: Expr, read: Reader = knowsNothing): string | null {
   switch (expr.op) {
     case "strconst":
       return expr.value;
@@ -221,7 +221,7 @@ function compareForms(expr: Expr & { op: "binary" }, read: Reader): Value | null
 }
 
 /** Comparison of two reals or two strings. */
-export function compareValues<T extends number | string>(kind: BinaryKind, left: T, right: T): boolean {
+function compareValues<T extends number | string>(kind: BinaryKind, left: T, right: T): boolean {
   switch (kind) {
     case "eq":
     case "ceq":
@@ -289,7 +289,7 @@ export function truthOf(value: Value): boolean | null {
   return value.b ? null : false;
 }
 
-export function binaryValue(kind: BinaryKind, left: Value, right: Value, expr: Expr & { op: "binary" }): Value {
+function binaryValue(kind: BinaryKind, left: Value, right: Value, expr: Expr & { op: "binary" }): Value {
   const { width } = expr;
   const one = (truth: boolean) => known(truth ? 1n : 0n, 1);
   const unknown = left.b !== 0n || right.b !== 0n;

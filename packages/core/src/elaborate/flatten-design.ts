@@ -12,12 +12,12 @@ import {
   type RtlPositions,
   type RtlVector,
 } from "../netlist/rtl.ts";
+import type { RtlBuilder } from "../netlist/rtl-builder.ts";
 import { codeNames } from "./code-names.ts";
 import { hardwareBits } from "./hardware-bits.ts";
 import type { DesignModel, Instance, Signal } from "./model.ts";
 import { isPartInstance } from "./part-library.ts";
 import type { Report } from "./report.ts";
-import type { RtlBuilder } from "./rtl-builder.ts";
 
 export interface FlatDesign {
   readonly netlist: RtlNetlist;

@@ -1,6 +1,7 @@
 import type { Loc } from "../common/source.ts";
 import { AttributeLookup, type NamedAttributes } from "../netlist/attributes.ts";
 import { type Bits, bit0, bit1, bitX, type PinPull } from "../netlist/rtl.ts";
+import { RtlBuilder } from "../netlist/rtl-builder.ts";
 import { unassignedBranch } from "./checks.ts";
 import { type FlatDesign, flatten, type LoweredDesign } from "./flatten-design.ts";
 import { hardwareBits } from "./hardware-bits.ts";
@@ -14,7 +15,6 @@ import { driveEnables, drivesZ, hasTristate, TristateNets } from "./lower-trista
 import type { DesignModel, Expr, Instance, Process, Signal, Target } from "./model.ts";
 import { isPartInstance, partBlock } from "./part-library.ts";
 import type { Report } from "./report.ts";
-import { RtlBuilder } from "./rtl-builder.ts";
 
 const maxArrayBits = 1 << 20;
 

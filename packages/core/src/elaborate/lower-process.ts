@@ -1,5 +1,6 @@
 import type { Loc } from "../common/source.ts";
 import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
+import type { RtlBuilder } from "../netlist/rtl-builder.ts";
 import { evaluate } from "./evaluate.ts";
 import { hardwareBits } from "./hardware-bits.ts";
 import type { MemoryPlan } from "./lower-memory.ts";
@@ -7,13 +8,12 @@ import { StatementLowering } from "./lower-stmt.ts";
 import { Env, type Slot, type Slots } from "./lower-target.ts";
 import type { Expr, Process, Signal, Stmt } from "./model.ts";
 import type { Report } from "./report.ts";
-import type { RtlBuilder } from "./rtl-builder.ts";
 
 /**
  * A process as circuit: its statements run once on symbols. In a clocked process the condition under which a bit is
  * assigned becomes the clock enable; in a combinational one anything less than "always" is a latch.
  */
-export interface Latch {
+interface Latch {
   readonly signal: Signal;
   readonly loc: Loc;
   /** A variable that is always assigned, but looked at before: what it holds then depends on how often the process ran. */

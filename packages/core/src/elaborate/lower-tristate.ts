@@ -1,8 +1,8 @@
 import type { Loc } from "../common/source.ts";
 import { type Bits, bit0, bit1, type PinPull } from "../netlist/rtl.ts";
+import type { RtlBuilder } from "../netlist/rtl-builder.ts";
 import type { DesignModel, Expr, Signal, Stmt } from "./model.ts";
 import type { Report } from "./report.ts";
-import type { RtlBuilder } from "./rtl-builder.ts";
 import { statementsOf } from "./walk.ts";
 
 /** z as a value that is driven, not as a pattern to compare with. */
@@ -81,7 +81,7 @@ export function driveEnables(expr: Expr, rtl: RtlBuilder, test: (expr: Expr) => 
   }
 }
 
-export interface TristateDriver {
+interface TristateDriver {
   readonly value: number;
   readonly enable: number;
   readonly signal: Signal;
@@ -91,7 +91,7 @@ export interface TristateDriver {
 }
 
 /** A bit of a port of both directions. */
-export interface PadBit {
+interface PadBit {
   readonly signal: Signal;
   readonly bit: number;
   /** Net that carries what is read from the pin. */
@@ -99,7 +99,7 @@ export interface PadBit {
 }
 
 /** What becomes of shared nets. */
-export interface SharedNetHost {
+interface SharedNetHost {
   /** Takes back a driver of the net that never lets go, or null. */
   takePlain(net: number): { readonly value: number; readonly loc: Loc } | null;
   /** @param enable Net that is 1 while anything drives. */

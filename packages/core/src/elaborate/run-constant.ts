@@ -32,7 +32,7 @@ interface State {
   readonly kept?: Map<Subroutine, Frame>;
 }
 /** @param worth Works out an argument. @returns False if the task is none that can be told. */
-export type SystemTask = (stmt: Stmt & { op: "system" }, worth: (expr: Expr) => AnyValue) => boolean;
+type SystemTask = (stmt: Stmt & { op: "system" }, worth: (expr: Expr) => AnyValue) => boolean;
 export type Frame = Map<Signal, AnyValue | Map<number, AnyValue>>;
 class NotConstant extends Error {}
 /** A block's id: what follows until its end is left out. */
@@ -379,11 +379,7 @@ function run(stmt: Stmt, frame: Frame, state: State, host: Host): Jump {
 }
 
 /** Whether a case item's label fits (IEEE 1364-2005 clause 9.5). For `inside` the label is the whole test. */
-export function caseMatches(
-  flavour: "case" | "casez" | "casex" | "inside",
-  subject: AnyValue,
-  label: AnyValue,
-): boolean {
+function caseMatches(flavour: "case" | "casez" | "casex" | "inside", subject: AnyValue, label: AnyValue): boolean {
   if (typeof subject !== "object" || typeof label !== "object") return subject === label;
   if (flavour === "inside") return truthOf(label) === true;
   if (flavour === "case") return subject.a === label.a && subject.b === label.b;

@@ -19,7 +19,7 @@ export interface StructMember {
   /** Its own start value. */
   readonly init?: { readonly a: bigint; readonly b: bigint } | null;
 }
-export interface StructInfo {
+interface StructInfo {
   readonly union: boolean;
   readonly members: readonly StructMember[];
 }
@@ -260,12 +260,4 @@ export function bitsOf(type: DataType): number {
   if (type.kind === "integral") return type.width;
   if (type.kind === "array") return sizeOf(type.dim) * bitsOf(type.element);
   return type.kind === "real" ? 64 : 0;
-}
-
-export function sameType(a: DataType, b: DataType): boolean {
-  if (a.kind === "array" && b.kind === "array")
-    return sizeOf(a.dim) === sizeOf(b.dim) && sameType(a.element, b.element);
-  if (a.kind === "integral" && b.kind === "integral") return a.width === b.width;
-  if (a.kind === "class" && b.kind === "class") return a.info === b.info;
-  return a.kind === b.kind;
 }

@@ -1,10 +1,10 @@
-import type { PinPlan } from "../constraints/pins.ts";
+import type { PinDelay, PinElectrical, PinPlan, PinSite } from "../constraints/pins.ts";
+import type { PortCircuit } from "../constraints/port-circuit.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
 import type { ElaboratedDesign } from "../elaborate/elaborate.ts";
-import type { MappedNetlist, PinDirection } from "../netlist/mapped.ts";
-import type { PackedDesign } from "../pack/pack.ts";
-import type { PlacedDesign } from "../place/place.ts";
-import type { RoutedDesign } from "../route/route.ts";
+import type { PackedDesign, PlacedDesign, RoutedDesign } from "../layout/layout.ts";
+import type { LayoutNetlist, MappedNetlist, PinDirection } from "../netlist/mapped.ts";
+import type { RtlNetlist } from "../netlist/rtl.ts";
 import type { TimingReport } from "../timing/report.ts";
 import type { StageName } from "./design-input.ts";
 
@@ -36,8 +36,8 @@ export interface ImagePort {
 
 export interface StageArtifacts {
   elaborate: ElaboratedDesign;
-  synth: MappedNetlist;
   rules: RulesArtifact;
+  synth: MappedNetlist;
   pack: PackedDesign;
   place: PlacedDesign;
   route: RoutedDesign;
@@ -45,7 +45,52 @@ export interface StageArtifacts {
   image: ImageArtifact;
 }
 
-export type StageState = "waiting" | "running" | "done" | "reused" | "failed";
+/**
+ * What later stages read of the results of earlier ones. A stage sees these values alone, and its key is taken over them: what
+ * it does not declare, it cannot depend on.
+ */
+export interface StageFacets {
+  elaborate: {
+    /** The word-level circuit, with names and without places. */
+    circuit: RtlNetlist;
+    ports: PortCircuit;
+  };
+  rules: {
+    sites: readonly PinSite[];
+    delays: readonly PinDelay[];
+    electrical: readonly PinElectrical[];
+    /** Clocks without what only people see of them, by port. */
+    periods: readonly PortPeriod[];
+    clocks: readonly ClockRule[];
+  };
+  synth: {
+    /** Names in it are for findings, and not in its key. */
+    structure: LayoutNetlist;
+    /** The structure with its names, and where in the circuit as written each cell is from. */
+    named: LayoutNetlist & Pick<MappedNetlist, "origin">;
+    /** The structure with all that configures it; names again are not in its key. */
+    function: MappedNetlist;
+  };
+  pack: { clusters: PackedDesign };
+  place: { places: PlacedDesign };
+  route: { trees: RoutedDesign };
+  timing: Readonly<Record<never, never>>;
+  image: Readonly<Record<never, never>>;
+}
+/** As in `synth.structure`. */
+export type FacetName = { [S in StageName]: `${S}.${keyof StageFacets[S] & string}` }[StageName];
+export type FacetValue<F extends FacetName> = F extends `${infer S extends StageName}.${infer K}`
+  ? K extends keyof StageFacets[S]
+    ? StageFacets[S][K]
+    : never
+  : never;
+
+export interface PortPeriod {
+  readonly port: string;
+  readonly periodPs: number;
+}
+
+type StageState = "waiting" | "running" | "done" | "reused" | "failed";
 export interface StageRecord {
   readonly stage: StageName;
   readonly state: StageState;
@@ -54,4 +99,8 @@ export interface StageRecord {
   readonly elapsedMs: number | null;
   readonly fraction: number;
   readonly figure: string | null;
+  /** What it ran on: hash, or short text, of each input that its key is taken over. */
+  readonly inputs?: Readonly<Record<string, string>>;
+  /** What later stages go by: hash of each facet of its result. */
+  readonly facets?: Readonly<Record<string, string>>;
 }

@@ -1,7 +1,7 @@
 import type { Finding } from "../common/finding.ts";
 import { findPart, listParts, type Part } from "../device/part.ts";
 import type { ElaboratedDesign } from "../elaborate/elaborate.ts";
-import { bit0, bit1, bitName, bitX, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
+import { bit0, bit1, bitX, type RtlCell } from "../netlist/rtl.ts";
 
 /** How far an estimate of LUTs may be above what a part has before the work is refused: much may still be optimised away. */
 const doubt = 8;
@@ -39,9 +39,8 @@ const approximately = (count: number): string =>
 /**
  * What no part can hold, told before it is tried: products and quotients are written out gate by gate, and one of very wide
  * words takes hours for what never fits.
- * @param part Null: none is chosen; then the largest one counts.
  */
-export function beyondPart(design: Pick<ElaboratedDesign, "netlist" | "positions">, part: Part | null): Finding[] {
+export function beyondParts(design: Pick<ElaboratedDesign, "netlist" | "positions">): Finding[] {
   const { netlist, positions } = design;
   const findings: Finding[] = [];
   const room = lutsOf(largestPart());
@@ -59,23 +58,5 @@ export function beyondPart(design: Pick<ElaboratedDesign, "netlist" | "positions
       remedy: "Compute it in steps over several clock cycles, or in narrower words.",
     });
   });
-  if (part) findings.push(...pinShortage(netlist, part));
   return findings;
-}
-
-/** Port bits that no pins are left for, whatever the pin file says. */
-function pinShortage(netlist: RtlNetlist, part: Part): Finding[] {
-  const count = netlist.ports.reduce((sum, port) => sum + port.bits.length, 0);
-  if (count <= part.pins.length) return [];
-  const widest = netlist.ports.reduce((most, port) => (port.bits.length > most.bits.length ? port : most));
-  const place = { object: bitName(widest, 0) };
-  return [
-    {
-      code: "pins/too-few",
-      severity: "error",
-      place,
-      message: `The design has ${count} port bits, ${part.name} ${part.pins.length} signal pins.`,
-      remedy: `Choose a larger package, or send '${widest.name}' (${widest.bits.length} bits) in parts.`,
-    },
-  ];
 }

@@ -1,12 +1,13 @@
 import type { Finding } from "../common/finding.ts";
-import { type PinNeed, type PinPlan, parsePins, planPins } from "../constraints/pins.ts";
-import { type ClockRule, checkClocks, parseSdc } from "../constraints/sdc.ts";
+import { type PinNeed, type PinPlan, parsePins } from "../constraints/pins.ts";
+import { portCircuit } from "../constraints/port-circuit.ts";
+import { type ClockRule, parseSdc } from "../constraints/sdc.ts";
 import { findPart } from "../device/part.ts";
-import { elaborate } from "../elaborate/elaborate.ts";
-import { blockClockCount, portBits } from "../netlist/mapped.ts";
-import { bitName, type HierarchyNode, type RtlCell, type RtlNetlist, serialNets } from "../netlist/rtl.ts";
-import { beyondPart } from "./beyond-part.ts";
+import { type ElaboratedDesign, elaborate } from "../elaborate/elaborate.ts";
+import type { HierarchyNode } from "../netlist/rtl.ts";
+import { beyondParts } from "./beyond-part.ts";
 import type { DesignInput } from "./design-input.ts";
+import { checkRules } from "./stages/rules.ts";
 
 export interface DesignCheck {
   readonly sourceFindings: readonly Finding[];
@@ -24,7 +25,7 @@ export interface DesignCheck {
   readonly clockPorts: readonly string[];
 }
 
-export interface TestBench {
+interface TestBench {
   readonly name: string;
   readonly file: string;
   readonly line: number;
@@ -33,48 +34,48 @@ export interface TestBench {
 /**
  * All that can be told about a design without synthesis: quick enough to run at every pause in typing.
  * @param tell Hears what is being done.
+ * @param onCircuit Gets the circuit as written, if there is one.
  */
-export function checkDesign(input: DesignInput, tell?: (step: string) => void): DesignCheck {
+export function checkDesign(
+  input: DesignInput,
+  tell?: (step: string) => void,
+  onCircuit?: (design: ElaboratedDesign) => void,
+): DesignCheck {
   const { artifact, findings, modules, testBenches } = elaborate(input.sources, {
     top: input.top ?? undefined,
     withKey: false,
     onStep: tell,
   });
-  const parsedPins = parsePins(input.pinFiles);
-  const parsedClocks = parseSdc(input.timingFiles);
-  const pinFindings: Finding[] = [...parsedPins.findings];
-  const timingFindings: Finding[] = [...parsedClocks.findings];
-  const { part, findings: partFindings } = findPart(input.part);
-  pinFindings.push(...partFindings);
   if (artifact) {
-    // a shortage of pins is told with the pins
-    for (const finding of beyondPart(artifact, part)) if (finding.code.startsWith("fit/")) findings.push(finding);
+    findings.push(...beyondParts(artifact));
+    onCircuit?.(artifact);
   }
-  const needs = artifact ? portNeeds(artifact.netlist) : [];
-  const clockPorts = needs.filter((need) => need.isClock).map((need) => need.bitName);
+  const { part, findings: partFindings } = findPart(input.part);
+  const circuit = artifact && portCircuit(artifact.netlist);
+  const needs = circuit?.needs ?? [];
   tell?.("looking at the pins");
-  let plan: PinPlan | null = null;
-  let clocks: readonly ClockRule[] = parsedClocks.clocks.map((clock) => clock.rule);
-  if (artifact && part) {
-    const planned = planPins(parsedPins.pins, needs, part);
-    plan = planned.artifact;
-    pinFindings.push(...planned.findings);
-    const inputs = new Set(needs.filter((need) => need.direction !== "output").map((need) => need.bitName));
-    const checked = checkClocks(parsedClocks.clocks, inputs, clockPorts, input.timingFiles[0]?.name ?? null);
-    clocks = checked.clocks;
-    timingFindings.push(...checked.findings);
-  }
+  const rules = circuit && part ? checkRules(circuit, input.pinFiles, input.timingFiles, part) : rulesAlone(input);
+  rules.pins.findings.push(...partFindings);
   return {
     sourceFindings: findings,
-    pinFindings,
-    timingFindings,
+    pinFindings: rules.pins.findings,
+    timingFindings: rules.clocks.findings,
     modules: modules.filter((name) => !testBenches.includes(name)),
     testBenches: testBenches.map((name) => locate(input, name)),
     hierarchy: artifact?.hierarchy ?? null,
     needs,
-    plan,
-    clocks,
-    clockPorts,
+    plan: rules.pins.artifact,
+    clocks: rules.clocks.artifact ?? [],
+    clockPorts: needs.filter((need) => need.isClock).map((need) => need.bitName),
+  };
+}
+
+/** Rules as far as they can be read without a circuit or a part. */
+function rulesAlone({ pinFiles, timingFiles }: DesignInput): ReturnType<typeof checkRules> {
+  const clocks = parseSdc(timingFiles);
+  return {
+    pins: { artifact: null, findings: parsePins(pinFiles).findings },
+    clocks: { artifact: clocks.clocks.map(({ rule }) => rule), findings: clocks.findings },
   };
 }
 
@@ -90,43 +91,4 @@ function locate(input: DesignInput, name: string): TestBench {
     if (at >= 0) return { name, file: file.name, line: file.text.slice(0, at).split("\n").length };
   }
   return { name, file: input.sources[0]?.name ?? "", line: 1 };
-}
-
-/** Port bits of the top, with those that clock a register marked. */
-function portNeeds(netlist: RtlNetlist): PinNeed[] {
-  const clockNets = new Set(netlist.cells.flatMap(clocksOf));
-  const clocks = new Set(
-    netlist.ports.flatMap((port) =>
-      port.bits.flatMap((bit, i) => (port.direction === "input" && clockNets.has(bit) ? [bitName(port, i)] : [])),
-    ),
-  );
-  const named = netlist.ports.map((port) => ({ ...port, bitNames: port.bits.map((_, i) => bitName(port, i)) }));
-  const serial = serialNets(netlist);
-  const serialOf = new Map(
-    netlist.ports.flatMap((port) =>
-      port.bits.flatMap((bit, i) => {
-        const found = serial.get(bit);
-        return found ? [[bitName(port, i), found] as const] : [];
-      }),
-    ),
-  );
-  return portBits(named).map((each) => {
-    const found = serialOf.get(each.bitName);
-    return { ...each, isClock: clocks.has(each.bitName), ...(found ? { serial: found } : {}) };
-  });
-}
-
-/** Nets that clock a cell. */
-function clocksOf({ kind, inputs, memory, block }: RtlCell): readonly number[] {
-  switch (kind) {
-    case "ff":
-      return inputs[1];
-    case "mem":
-      // behind the addresses of the reads, each write has address, data, enables and clock
-      return memory!.writes.flatMap((_, w) => inputs[memory!.reads + 4 * w + 3]);
-    case "block":
-      return inputs.slice(-blockClockCount(block!.modes)).flat();
-    default:
-      return [];
-  }
 }

@@ -2,17 +2,16 @@ import type { StageContext } from "../common/context.ts";
 import type { Finding } from "../common/finding.ts";
 import { hasErrors } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
-import { parsePins, planPins } from "../constraints/pins.ts";
+import { type PinNeed, parsePins, planPins } from "../constraints/pins.ts";
 import { parseSdc } from "../constraints/sdc.ts";
 import { Delays, findPart, listDies, type Part } from "../device/part.ts";
 import { elaborate } from "../elaborate/elaborate.ts";
 import { type StateCoding, stateCodings } from "../netlist/attributes.ts";
-import { cellKind, type MappedNetlist } from "../netlist/mapped.ts";
+import { cellKind, clockSlots, type MappedNetlist, portBits, serialPads } from "../netlist/mapped.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
 import { synthesize, synthOptionsFor } from "../synth/synthesize.ts";
 import { buildTimingGraph, criticalities, setFixedArcs, startDelays } from "../timing/timing-graph.ts";
 import type { DesignInput } from "./design-input.ts";
-import { pinNeeds } from "./run-flow.ts";
 import { estimateTiles, type ResourceUse, utilization } from "./utilization.ts";
 
 /** How a design would stand in one die and package. */
@@ -130,6 +129,29 @@ export function fitParts(elaborated: RtlNetlist, context: StageContext): PartFit
   return rows.sort((a, b) => Number(b.fits) - Number(a.fits) || a.cost - b.cost);
 }
 
+/** Port bits that need a pin. */
+function pinNeeds(netlist: MappedNetlist): PinNeed[] {
+  const { kind, inputNet, netDriver, cellName, ports } = netlist;
+  const clocks = new Set<string>();
+  clockSlots(netlist).forEach((isClock, slot) => {
+    if (!isClock || inputNet[slot] < 0) return;
+    const driver = netDriver[inputNet[slot]];
+    if (kind[driver] === cellKind.inputPad) clocks.add(cellName[driver]);
+  });
+  const serial = new Map<string, PinNeed["serial"]>();
+  const lanes = serialPads(netlist);
+  for (const { direction, pads, bitNames } of ports)
+    pads.forEach((cell, i) => {
+      const lane = lanes.get(cell);
+      if (lane !== undefined) serial.set(bitNames[i], { lane, side: direction === "input" ? "receive" : "transmit" });
+    });
+  return portBits(ports).map((each) => ({
+    ...each,
+    isClock: clocks.has(each.bitName),
+    ...(serial.has(each.bitName) ? { serial: serial.get(each.bitName) } : {}),
+  }));
+}
+
 /** What of a design's rules would not hold on another part. Empty: all carries over. */
 export function carryOver(input: DesignInput, netlist: MappedNetlist, to: string): Finding[] {
   const { part, findings } = findPart(to);
@@ -153,7 +175,7 @@ export function carryOver(input: DesignInput, netlist: MappedNetlist, to: string
 }
 
 /** What a mapped circuit takes. */
-export interface CircuitFigures {
+interface CircuitFigures {
   readonly luts: number;
   readonly registers: number;
   readonly carry: number;

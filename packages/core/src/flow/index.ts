@@ -3,9 +3,9 @@
  * Out: artifacts under their keys, findings, a record for each stage.
  */
 export type * from "./artifacts.ts";
-export { beyondPart } from "./beyond-part.ts";
+export { beyondParts } from "./beyond-part.ts";
 export { checkDesign, type DesignCheck } from "./check-design.ts";
-export { type DesignInput, type Recipe, recipes, type StageName, stageNames } from "./design-input.ts";
+export { type DesignInput, type StageName, stageNames } from "./design-input.ts";
 export {
   type CodingFigures,
   carryOver,
@@ -16,28 +16,29 @@ export {
   type StyleFigures,
   styleFigures,
 } from "./fit.ts";
-export { PlayError, Player, type PlayRead, type PlayStep } from "./play.ts";
+export { stages, stagesUpTo } from "./graph.ts";
+export { pathGoals } from "./path-goals.ts";
+export { PlayError, Player } from "./play.ts";
 export {
   type DesignProof,
   type ProofInputs,
   type ProofLink,
-  type ProofStore,
   proofKey,
   proofLinks,
   proofText,
-  proofVersion,
   proveDesign,
 } from "./prove-design.ts";
+export { type Recipe, recipes } from "./recipes.ts";
+export { type FlowResult, runFlow } from "./run-flow.ts";
 export {
-  type ArtifactStore,
-  clockPorts,
-  type FlowOptions,
-  type FlowResult,
-  MemoryStore,
-  pathGoals,
-  pinNeeds,
-  runFlow,
-  type StoredStage,
-  stageVersions,
-} from "./run-flow.ts";
+  changeText,
+  type DesignReading,
+  readDesign,
+  readingOf,
+  type Staleness,
+  sameInputs,
+  staleness,
+  stalenessText,
+} from "./staleness.ts";
+export { type ArtifactStore, MemoryStore, type StoredStage } from "./store.ts";
 export { estimateTiles, type ModuleUse, type ResourceUse, utilization, utilizationByModule } from "./utilization.ts";

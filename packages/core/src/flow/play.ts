@@ -4,14 +4,14 @@ import { SimulatedPart } from "../silicon/device.ts";
 import type { ImagePort } from "./artifacts.ts";
 
 /** One step of a script that drives the bare part: see docs/command-line.md. */
-export type PlayStep =
+type PlayStep =
   | { readonly set: Readonly<Record<string, number | string>> }
   | { readonly run: string }
   | { readonly link: { readonly from: string; readonly to: string } }
   | { readonly clock: { readonly port: string; readonly cycles: number } }
   | { readonly read: readonly string[]; readonly expect?: readonly (number | string)[] };
 
-export interface PlayRead {
+interface PlayRead {
   readonly step: number;
   readonly values: readonly (number | string)[];
   readonly mismatch: readonly string[];

@@ -11,7 +11,7 @@ import { synthOptionsFor } from "../synth/synthesize.ts";
 import type { StageArtifacts } from "./artifacts.ts";
 
 /** Goes up when a proof says something else about the same circuits. */
-export const proofVersion = 2;
+const proofVersion = 2;
 
 /** The three links from the text to the bits: text and circuit as written, as written and as built, as built and read back. */
 export interface DesignProof {
@@ -46,7 +46,7 @@ export function proofKey(sourcesKey: string, synthKey: string, imageKey: string)
 }
 
 /** Proofs that have been made, under their keys. */
-export interface ProofStore {
+interface ProofStore {
   get(key: string): Promise<Uint8Array | null>;
   put(key: string, bytes: Uint8Array): Promise<void>;
 }
@@ -85,7 +85,7 @@ export async function proveDesign(
             packed: layout.pack,
             placed: layout.place,
             routed: layout.route,
-            pins: layout.rules.pins,
+            pins: layout.rules.pins.pins,
             part,
           },
           decoded.memory,

@@ -1,7 +1,7 @@
 import { type BlockPlural, blockTypes } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
+import type { PackedDesign } from "../layout/layout.ts";
 import { cellKind, clockSlots, type MappedNetlist, portBits, serialPads } from "../netlist/mapped.ts";
-import type { PackedDesign } from "../pack/pack.ts";
 
 export interface ResourceUse {
   readonly kind: "LUTs" | "registers" | "carry links" | "logic tiles" | "pins" | "clocks" | BlockPlural;

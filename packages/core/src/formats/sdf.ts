@@ -1,6 +1,7 @@
+import type { LayoutInputs } from "../layout/layout.ts";
+import { takesBypass } from "../layout/pads.ts";
 import { carryHalves, cellKind, ffPin, isLogic } from "../netlist/mapped.ts";
-import { takesBypass } from "../pack/pack.ts";
-import { cornerDelays, type LayoutInputs } from "../timing/corner-delays.ts";
+import { cornerDelays } from "../timing/corner-delays.ts";
 
 /** Names in `netlist.v`, by kind of cell. */
 const cellModels: Readonly<Record<number, { name: string; pins: readonly string[]; output: string }>> = {

@@ -13,7 +13,7 @@ import {
 import { serialWordBits } from "../netlist/rtl.ts";
 
 /** Simulation models of the cells that `writeStructuralVerilog` instantiates; plain IEEE 1364-2005. */
-export const primitivesVerilog = `// Simulation models of the part's cells.
+const primitivesVerilog = `// Simulation models of the part's cells.
 module gc_lut #(
   parameter [63:0] MASK = 64'h0
 ) (
@@ -178,7 +178,7 @@ export function primitivesFor(netlist: MappedNetlist): string {
 
 const plain = /^[A-Za-z_][A-Za-z0-9_$]*$/;
 /** An escaped identifier (clause 3.7.1) wherever a plain one would not do. */
-export function verilogName(name: string): string {
+function verilogName(name: string): string {
   return plain.test(name) ? name : `\\${name} `;
 }
 

@@ -47,7 +47,7 @@ export function isSynthAttribute(name: string): name is Key {
   return Object.hasOwn(choices, name);
 }
 
-export type AttributeReading =
+type AttributeReading =
   | { readonly kind: "ok"; readonly values: SynthAttributes }
   | { readonly kind: "bad"; readonly wanted: string };
 

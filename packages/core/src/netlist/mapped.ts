@@ -1,4 +1,4 @@
-import type { InferredItem } from "../synth/inferred.ts";
+import type { InferredItem } from "./inferred.ts";
 import type { BlockModes, ClockBlockModes, ClockSwitchModes, PinPull, SerialLaneModes } from "./rtl.ts";
 
 /** The circuit as built: LUTs, flip-flops, carry links and pads, as struct of arrays. Shared by all stages from synthesis on. */
@@ -31,7 +31,6 @@ export const cellKindNames = [
   "block",
   "block output",
 ] as const;
-export type CellKind = (typeof cellKind)[keyof typeof cellKind];
 
 /** Positions of a `carrySum`'s and a `carryMux`'s input pins; carry in is open at the foot of a chain, b open is 0. */
 export const carryPin = { p: 0, carryIn: 1, b: 2 } as const;
@@ -97,29 +96,40 @@ export const ffPin = { d: 0, clock: 1, enable: 2, reset: 3 } as const;
 export const ffMode = { init: 1, resetValue: 2, asyncReset: 4, clockFalling: 8 } as const;
 
 /**
+ * What layout goes by: cells, their pins, and the nets between them. What a LUT computes, what a register starts with and what
+ * a memory holds are of no account to it; names only say in findings what is meant.
  * Invariants: every net has one driver cell; `inputNet[inputStart[c] .. inputStart[c + 1]]` are cell c's input pins,
- * -1 for one left open (a flip-flop's enable or reset); LUT input i has weight 2^i in its mask.
+ * -1 for one left open (a flip-flop's enable or reset).
  */
-export interface MappedNetlist {
+export interface LayoutNetlist {
   readonly top: string;
   readonly cellCount: number;
   readonly netCount: number;
   /** [cells] */
   readonly kind: Uint8Array;
   readonly cellName: readonly string[];
-  /** [cells] Word-level cell it came from, for its source position; -1 for pads. */
-  readonly origin: Int32Array;
   /** [cells + 1] */
   readonly inputStart: Int32Array;
   readonly inputNet: Int32Array;
   /** [cells] Net at the output; -1 for output pads. */
   readonly outputNet: Int32Array;
-  /** [cells] Truth table of a LUT, inputs above its own repeated: bits 0 to 31 and 32 to 63. */
-  readonly maskLow: Uint32Array;
-  readonly maskHigh: Uint32Array;
   /** [cells] Flip-flop modes, bits of `ffMode`; `carryStart` of carry cells; output pin of block outputs. */
   readonly modes: Uint8Array;
   readonly chains: readonly MappedChain[];
+  readonly blocks: readonly LayoutBlock[];
+  readonly netName: readonly string[];
+  /** [nets] */
+  readonly netDriver: Int32Array;
+  readonly ports: readonly MappedPort[];
+}
+
+/** The circuit as built. LUT input i has weight 2^i in its mask. */
+export interface MappedNetlist extends LayoutNetlist {
+  /** [cells] Word-level cell it came from, for its source position; -1 for pads. */
+  readonly origin: Int32Array;
+  /** [cells] Truth table of a LUT, inputs above its own repeated: bits 0 to 31 and 32 to 63. */
+  readonly maskLow: Uint32Array;
+  readonly maskHigh: Uint32Array;
   /**
    * Register bits of the word-level netlist as synthesis prepared it, two numbers each: the net of its output, and the
    * flip-flop (or latch's LUT) that holds it. Those that are not there never change.
@@ -135,24 +145,56 @@ export interface MappedNetlist {
   readonly moved: MappedMoves;
   /** Structures that synthesis recognised, and what it made of them. */
   readonly inferred: readonly InferredItem[];
-  readonly netName: readonly string[];
-  /** [nets] */
-  readonly netDriver: Int32Array;
-  readonly ports: readonly MappedPort[];
   /** LUT levels on the longest path. */
   readonly levels: number;
   /** What became of names that have no cell of their own. */
   readonly fates: readonly NameFate[];
 }
 
-export interface MappedBlock {
+interface LayoutBlock {
   readonly cell: number;
-  /** Number of its cell among the block cells of the word-level netlist as synthesis prepared it. */
-  readonly source: number;
   readonly modes: BlockModes;
   /** Names of its pins, in order; the clocks come behind the input pins. */
   readonly inputNames: readonly string[];
   readonly outputNames: readonly string[];
+}
+export interface MappedBlock extends LayoutBlock {
+  /** Number of its cell among the block cells of the word-level netlist as synthesis prepared it. */
+  readonly source: number;
+}
+
+/** The part of a circuit that layout sees: no function, no first values, no contents. */
+export function layoutNetlist(netlist: MappedNetlist): LayoutNetlist {
+  const { top, cellCount, netCount, kind, cellName, inputStart, inputNet, outputNet, chains, netName, netDriver } =
+    netlist;
+  const modes = netlist.modes.map((bits, cell) =>
+    kind[cell] === cellKind.flipFlop ? bits & ~(ffMode.init | ffMode.resetValue) : bits,
+  );
+  const blocks = netlist.blocks.map(
+    ({ cell, modes, inputNames, outputNames }): LayoutBlock => ({
+      cell,
+      modes: modes.type === "memory" ? { ...modes, contents: null } : modes,
+      inputNames,
+      outputNames,
+    }),
+  );
+  const ports = netlist.ports.map(({ pulls: _, ...port }) => port);
+  return {
+    top,
+    cellCount,
+    netCount,
+    kind,
+    cellName,
+    inputStart,
+    inputNet,
+    outputNet,
+    modes,
+    chains,
+    blocks,
+    netName,
+    netDriver,
+    ports,
+  };
 }
 
 /** Registers that retiming moved. They go by the net of their output as written, new ones by -1 minus their number. */
@@ -222,7 +264,7 @@ export interface NameFate {
 /**
  * Pad cells that lead to serial lanes, not to pads: cell -> block, by the nets between them.
  */
-export function serialPads(netlist: MappedNetlist): ReadonlyMap<number, number> {
+export function serialPads(netlist: LayoutNetlist): ReadonlyMap<number, number> {
   const lanes = new Map<number, number>();
   const { kind, inputStart, inputNet, outputNet, netDriver, modes } = netlist;
   const received = new Map<number, number>(); // net at RX -> block
@@ -275,7 +317,7 @@ export function isRegisteredBlock(modes: BlockModes): boolean {
 }
 
 /** [input pin slots] 1 for clock pins of flip-flops and blocks. */
-export function clockSlots(netlist: MappedNetlist): Uint8Array {
+export function clockSlots(netlist: LayoutNetlist): Uint8Array {
   const { kind, inputStart } = netlist;
   const isClock = new Uint8Array(netlist.inputNet.length);
   for (let cell = 0; cell < netlist.cellCount; cell++)
@@ -286,7 +328,7 @@ export function clockSlots(netlist: MappedNetlist): Uint8Array {
 }
 
 /** [cells] Index into `blocks` of each block and block output; -1 for others. */
-export function blockOfCells(netlist: MappedNetlist): Int32Array {
+export function blockOfCells(netlist: LayoutNetlist): Int32Array {
   const { kind, inputStart, inputNet, netDriver } = netlist;
   const blockOf = new Int32Array(netlist.cellCount).fill(-1);
   netlist.blocks.forEach((block, b) => {
@@ -306,7 +348,7 @@ export interface NetSinks {
 }
 
 /** Sinks of every net, in cell order. O(pins). */
-export function collectSinks(netlist: MappedNetlist): NetSinks {
+export function collectSinks(netlist: LayoutNetlist): NetSinks {
   const { netCount, cellCount, inputStart, inputNet } = netlist;
   const start = new Int32Array(netCount + 1);
   for (const net of inputNet) if (net >= 0) start[net + 1]++;
@@ -343,6 +385,6 @@ export function logicOutput(netlist: MappedNetlist, cell: number, read: (net: nu
 }
 
 /** Output of a LUT for the given input values (bit i = input i). */
-export function lutOutput(maskLow: number, maskHigh: number, inputs: number): number {
+function lutOutput(maskLow: number, maskHigh: number, inputs: number): number {
   return inputs < 32 ? (maskLow >>> inputs) & 1 : (maskHigh >>> (inputs - 32)) & 1;
 }

@@ -1,2 +1,2 @@
 /** Mapped cells to elements and clusters. In: netlist, pin plan, part. Out: `PackedDesign`. Betz and Marquardt 1997. */
-export { type PackedDesign, pack } from "./pack.ts";
+export { pack } from "./pack.ts";

@@ -1,9 +1,10 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
-import type { PinPlan } from "../constraints/pins.ts";
+import type { PinSite } from "../constraints/pins.ts";
 import { laneOfPin } from "../constraints/serial-pins.ts";
 import { blockTypes } from "../device/blocks.ts";
 import type { Part } from "../device/part.ts";
+import type { PackedDesign } from "../layout/layout.ts";
 import {
   blockOfCells,
   carryPin,
@@ -11,61 +12,12 @@ import {
   collectSinks,
   ffMode,
   ffPin,
+  type LayoutNetlist,
   type MappedChain,
-  type MappedNetlist,
   type NetSinks,
   serialPads,
 } from "../netlist/mapped.ts";
-import { type PadRegisterSide, type PadRegisters, takePadRegisters } from "./pad-registers.ts";
-
-/**
- * Cells gathered into elements (a LUT, a flip-flop, or one of each) and elements into clusters, each the size of a
- * logic tile. E elements.
- */
-export interface PackedDesign {
-  readonly elementCount: number;
-  readonly clusterCount: number;
-  /** [E] LUT and flip-flop cell of each element, or -1. */
-  readonly elementLut: Int32Array;
-  readonly elementFf: Int32Array;
-  /** [E] 1 if the element's output, LUT or sum, feeds the flip-flop inside of it. */
-  readonly elementJoined: Uint8Array;
-  /** [E] Carry cells of the element, or -1. */
-  readonly elementSum: Int32Array;
-  readonly elementMux: Int32Array;
-  /** [E] */
-  readonly elementCluster: Int32Array;
-  /** [E] Place in its tile, 0 to elements per tile - 1. */
-  readonly elementSlot: Int32Array;
-  /** [clusters] Cluster that must lie on the tile above, where a carry chain goes on in it; -1 for none. */
-  readonly clusterAbove: Int32Array;
-  /** [cells] Element of each LUT, flip-flop and carry cell; -1 for pads. */
-  readonly cellElement: Int32Array;
-  /** [cells] Hard block, as in the netlist's `blocks`, of block cells and their outputs; -1 for others. */
-  readonly cellBlock: Int32Array;
-  /** [blocks] Number of the site that a block must lie at, since its pins are there; -1 for any. */
-  readonly blockSite: Int32Array;
-  /** [cells] Pad of each port cell, and of each flip-flop that lies in a pad; -1 for others. */
-  readonly cellPad: Int32Array;
-}
-
-/** True for a flip-flop in a logic tile that takes D past its element's LUT. */
-export function takesBypass(packed: PackedDesign, flipFlop: number): boolean {
-  const element = packed.cellElement[flipFlop];
-  return element >= 0 && packed.elementJoined[element] === 0;
-}
-
-/** The side of a pad that a flip-flop lies at; null for those in logic tiles. */
-export function padSideOf(
-  netlist: MappedNetlist,
-  packed: Pick<PackedDesign, "cellPad">,
-  cell: number,
-): PadRegisterSide | null {
-  if (netlist.kind[cell] !== cellKind.flipFlop || packed.cellPad[cell] < 0) return null;
-  const driver = netlist.netDriver[netlist.inputNet[netlist.inputStart[cell] + ffPin.d]];
-  const takesPin = netlist.kind[driver] === cellKind.inputPad && packed.cellPad[driver] === packed.cellPad[cell];
-  return takesPin ? "input" : "output";
-}
+import { type PadRegisters, takePadRegisters } from "./pad-registers.ts";
 
 /** Most different nets from outside that a cluster may need: more could not be brought in by the tile's muxes. */
 const clusterInputLimit = 34;
@@ -75,8 +27,8 @@ const clusterInputLimit = 34;
  * the one that shares most nets with the cluster, nets of few pins counting more.
  */
 export function pack(
-  netlist: MappedNetlist,
-  pins: PinPlan,
+  netlist: LayoutNetlist,
+  pins: readonly PinSite[],
   part: Part,
   context: StageContext,
 ): StageResult<PackedDesign> {
@@ -97,7 +49,7 @@ export function pack(
   const cellPad = new Int32Array(netlist.cellCount).fill(-1);
   const blockSite = new Int32Array(netlist.blocks.length).fill(-1);
   const serial = serialPads(netlist);
-  const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin.pin]));
+  const pinOf = new Map(pins.map((pin) => [pin.port, pin.pin]));
   for (const port of netlist.ports) {
     port.pads.forEach((cell, bit) => {
       const pin = pinOf.get(port.bitNames[bit]) ?? "";
@@ -164,7 +116,7 @@ class Packer {
 
   /** @param dense Fill clusters with strangers, and put flip-flops next to LUTs they have nothing to do with. */
   constructor(
-    private readonly netlist: MappedNetlist,
+    private readonly netlist: LayoutNetlist,
     part: Part,
     private readonly padRegisters: PadRegisters,
     private readonly dense: boolean,

@@ -1,10 +1,8 @@
 import type { Finding } from "../common/finding.ts";
-import type { PinPlan } from "../constraints/pins.ts";
+import type { PinSite } from "../constraints/pins.ts";
+import type { PadRegisterSide } from "../device/fabric.ts";
 import type { Part } from "../device/part.ts";
-import { cellKind, collectSinks, ffMode, ffPin, type MappedNetlist, padPin } from "../netlist/mapped.ts";
-
-/** Which of a pad's two registers: between the pin and the part's inside, or the other way. */
-export type PadRegisterSide = "input" | "output";
+import { cellKind, collectSinks, ffMode, ffPin, type LayoutNetlist, padPin } from "../netlist/mapped.ts";
 
 /** Flip-flops that lie at pads, by cell. */
 export type PadRegisters = ReadonlyMap<number, { readonly pad: number; readonly side: PadRegisterSide }>;
@@ -16,14 +14,14 @@ export type PadRegisters = ReadonlyMap<number, { readonly pad: number; readonly 
  * @param cellPad [cells] Pad of each pad cell; -1 for others.
  */
 export function takePadRegisters(
-  netlist: MappedNetlist,
-  pins: PinPlan,
+  netlist: LayoutNetlist,
+  pins: readonly PinSite[],
   part: Part,
   cellPad: Int32Array,
 ): { registers: PadRegisters; findings: Finding[] } {
   const registers = new Map<number, { pad: number; side: PadRegisterSide }>();
   const findings: Finding[] = [];
-  const wanted = new Set(pins.pins.flatMap(({ port, register }) => (register ? [port] : [])));
+  const wanted = new Set(pins.flatMap(({ port, register }) => (register ? [port] : [])));
   if (!wanted.size) return { registers, findings };
   const { kind, inputStart, inputNet, outputNet, netDriver, modes } = netlist;
   const sinks = collectSinks(netlist);

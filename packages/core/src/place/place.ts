@@ -2,10 +2,10 @@ import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import { type BlockType, blockTypes } from "../device/blocks.ts";
 import { Delays, type Part } from "../device/part.ts";
-import { clockSlots, isClockMaker, type MappedNetlist } from "../netlist/mapped.ts";
+import type { PackedDesign, PlacedDesign } from "../layout/layout.ts";
+import { type Lookahead, lookaheadFor } from "../layout/lookahead.ts";
+import { clockSlots, isClockMaker, type LayoutNetlist } from "../netlist/mapped.ts";
 import type { BlockModes } from "../netlist/rtl.ts";
-import type { PackedDesign } from "../pack/pack.ts";
-import { type Lookahead, lookaheadFor } from "../route/lookahead.ts";
 import {
   buildTimingGraph,
   criticalities,
@@ -14,17 +14,6 @@ import {
   setFixedArcs,
   startDelays,
 } from "../timing/timing-graph.ts";
-
-export interface PlacedDesign {
-  /** [clusters] Tile of each cluster. */
-  readonly clusterTile: Int32Array;
-  /** [blocks] Foot tile of each hard block. */
-  readonly blockTile: Int32Array;
-  /** Half-perimeter wirelength over all routed nets, in tiles. */
-  readonly wirelength: number;
-  /** Longest path by the estimate, in ps, at slow-hot. */
-  readonly estimatedPs: number;
-}
 
 export interface PlaceOptions {
   /** Moves a temperature, as a multiple of (clusters)^(4/3). */
@@ -45,7 +34,7 @@ const criticalExponentMax = 8;
  * path-timing cost of Marquardt, Betz and Rose 2000 (FPGA). Pads are fixed by the pin plan.
  */
 export function place(
-  netlist: MappedNetlist,
+  netlist: LayoutNetlist,
   packed: PackedDesign,
   part: Part,
   goalPs: Float64Array,
@@ -119,7 +108,7 @@ class Annealer {
   private readonly logicColumns: number[];
 
   constructor(
-    private readonly netlist: MappedNetlist,
+    private readonly netlist: LayoutNetlist,
     private readonly packed: PackedDesign,
     private readonly part: Part,
     private readonly goalPs: Float64Array,

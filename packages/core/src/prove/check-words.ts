@@ -1,6 +1,6 @@
 import { Random } from "../common/random.ts";
+import { Aig } from "../logic/aig.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
-import { Aig } from "../synth/aig.ts";
 import { HardWords } from "./word-logic.ts";
 
 /** An operator whose gates do not give what whole numbers do. */

@@ -5,12 +5,11 @@
  */
 
 export { counterexampleVcd, sourceDifferenceVcd } from "./difference-vcd.ts";
-export { type Counterexample, defaultProveOptions, type Proof, type ProveOptions, prove } from "./prove.ts";
+export { type Counterexample, defaultProveOptions, type Proof, prove } from "./prove.ts";
 export { proveReadback, type ReadbackProof } from "./readback.ts";
 export {
   checkSource,
   defaultSourceCheck,
   type SourceCheck,
-  type SourceCheckOptions,
   type SourceDifference,
 } from "./source-check.ts";

@@ -1,4 +1,4 @@
-import { Aig } from "../synth/aig.ts";
+import { Aig } from "../logic/aig.ts";
 
 /** A stretch of a proof: two literals that must be equal in every reachable state. */
 export interface ProofPoint {

@@ -1,5 +1,5 @@
+import type { Aig } from "../logic/aig.ts";
 import { blockOfCells, carryPin, carryStart, cellKind, isLogic, type MappedNetlist } from "../netlist/mapped.ts";
-import type { Aig } from "../synth/aig.ts";
 
 /** Gates of a truth table: multiplexers from the top input down; equal halves need none. */
 export function tableLogic(aig: Aig, low: number, high: number, inputs: readonly number[]): number {

@@ -20,7 +20,7 @@ export interface Counterexample {
   /** False where the state was found by itself: no run from the start that leads there is known. */
   readonly fromStart: boolean;
 }
-export interface CounterCycle {
+interface CounterCycle {
   readonly inputs: Readonly<Record<string, number>>;
   readonly outputs: Readonly<Record<string, { readonly written: number; readonly built: number }>>;
 }
@@ -42,7 +42,7 @@ export interface Proof {
   readonly latches: number;
 }
 
-export interface ProveOptions {
+interface ProveOptions {
   /** Cycles of random simulation, 32 runs side by side. */
   readonly cycles: number;
   /** Conflicts that a SAT question inside the graph, and one about a point, may take. */

@@ -1,11 +1,11 @@
 import type { StageContext } from "../common/context.ts";
 import { isOutsidePin } from "../device/blocks.ts";
+import type { LayoutInputs } from "../layout/layout.ts";
+import { padSideOf } from "../layout/pads.ts";
+import type { Aig } from "../logic/aig.ts";
 import { portOfPad } from "../netlist/made-names.ts";
 import { blockClockCount, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
-import { padSideOf } from "../pack/pack.ts";
 import { type Circuit, decodeCircuit, padRegisterElement } from "../silicon/decode.ts";
-import type { Aig } from "../synth/aig.ts";
-import type { LayoutInputs } from "../timing/corner-delays.ts";
 import { enableName, JointGraph, nextValue, type ProofPoint } from "./joint-graph.ts";
 import { MappedLogic, tableLogic } from "./mapped-logic.ts";
 import { defaultProveOptions } from "./prove.ts";

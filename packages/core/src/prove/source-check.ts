@@ -42,7 +42,7 @@ export interface SourceCheck {
   readonly difference: SourceDifference | null;
 }
 
-export interface SourceCheckOptions {
+interface SourceCheckOptions {
   /** Cycles of each run from the start. */
   readonly runs: readonly number[];
   readonly seed: number;

@@ -1,7 +1,7 @@
 import type { StageContext } from "../common/context.ts";
 import { Random } from "../common/random.ts";
-import type { Aig } from "../synth/aig.ts";
-import { SatSolver } from "./sat-solver.ts";
+import type { Aig } from "../logic/aig.ts";
+import { SatSolver } from "../logic/sat-solver.ts";
 
 /** Words of 32 random patterns to begin with. */
 const words = 24;

@@ -1,8 +1,8 @@
+import type { Aig } from "../logic/aig.ts";
+import { Arithmetic } from "../logic/arithmetic.ts";
+import { CarryStore } from "../logic/carry.ts";
 import { combFanin } from "../netlist/comb-graph.ts";
 import type { RtlCell, RtlNetlist } from "../netlist/rtl.ts";
-import type { Aig } from "../synth/aig.ts";
-import { Arithmetic } from "../synth/arithmetic.ts";
-import { CarryStore } from "../synth/carry.ts";
 
 /** A register or latch bit as written. Literals; -1 where there is none. */
 export interface WrittenState {

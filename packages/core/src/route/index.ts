@@ -2,5 +2,4 @@
  * Nets to trees of mux selects. In: placed design, part. Out: `RoutedDesign`, or a finding with the overused wires.
  * Negotiated congestion with A* (McMurchie and Ebeling 1995).
  */
-export { type Lookahead, lookaheadFor } from "./lookahead.ts";
-export { type RoutedDesign, type RouteOptions, route } from "./route.ts";
+export { type RouteOptions, route } from "./route.ts";

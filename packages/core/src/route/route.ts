@@ -3,9 +3,10 @@ import type { Finding, StageResult } from "../common/finding.ts";
 import { blockPinAt } from "../device/blocks.ts";
 import { Delays, nodeName, type Part } from "../device/part.ts";
 import { nodeKind } from "../device/tile-pattern.ts";
-import { cellKind, clockSlots, ffPin, type MappedNetlist, padPin } from "../netlist/mapped.ts";
-import type { PackedDesign } from "../pack/pack.ts";
-import type { PlacedDesign } from "../place/place.ts";
+import { BinaryHeap } from "../layout/heap.ts";
+import type { PackedDesign, PlacedDesign, RoutedDesign } from "../layout/layout.ts";
+import { lookaheadFor } from "../layout/lookahead.ts";
+import { cellKind, clockSlots, ffPin, type LayoutNetlist, padPin } from "../netlist/mapped.ts";
 import {
   buildTimingGraph,
   criticalities,
@@ -14,21 +15,6 @@ import {
   setFixedArcs,
   startDelays,
 } from "../timing/timing-graph.ts";
-import { BinaryHeap } from "./heap.ts";
-import { lookaheadFor } from "./lookahead.ts";
-
-/** Routing trees of all nets, as nodes of the routing-resource graph. */
-export interface RoutedDesign {
-  /** [nets + 1] Stretch of `treeNode` that belongs to each net; the first node is the source pin. */
-  readonly netStart: Int32Array;
-  readonly treeNode: Int32Array;
-  /** Place of each tree node's driver within its net's stretch; -1 for the source. Parents come first. */
-  readonly treeParent: Int32Array;
-  /** [input pin slots] Routing node of the pin that was reached; -1 where the connection stays inside an element. */
-  readonly pinNode: Int32Array;
-  readonly iterations: number;
-  readonly wiresUsed: number;
-}
 
 export interface RouteOptions {
   readonly maxIterations: number;
@@ -61,7 +47,7 @@ const pressureCap = 60;
  * as critical as c pays c times delay and 1 - c times congestion. Each node may carry one net.
  */
 export function route(
-  netlist: MappedNetlist,
+  netlist: LayoutNetlist,
   packed: PackedDesign,
   placed: PlacedDesign,
   part: Part,
@@ -91,7 +77,7 @@ class Router {
   private readonly lookahead;
 
   constructor(
-    private readonly netlist: MappedNetlist,
+    private readonly netlist: LayoutNetlist,
     private readonly packed: PackedDesign,
     private readonly placed: PlacedDesign,
     private readonly part: Part,

@@ -15,7 +15,7 @@ function contentBytes(block: DecodedBlock): number {
   return 2 ** block.addressBits / 8;
 }
 
-export type Address = (signal: number) => number;
+type Address = (signal: number) => number;
 
 const i64 = { load: 0x29, store: 0x37, add: 0x7c, sub: 0x7d, mul: 0x7e, and: 0x83, or: 0x84, shl: 0x86, shrS: 0x87 };
 const i32 = { load8U: 0x2d, load16U: 0x2f, store8: 0x3a, store16: 0x3b };

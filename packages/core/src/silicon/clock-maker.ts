@@ -2,7 +2,7 @@ import { type ClockBlockModes, clockBlockLockEdges } from "../netlist/rtl.ts";
 import type { Circuit, DecodedClockMaker, DecodedFlipFlop, Table } from "./decode.ts";
 
 /** A change of a clock. Times are in half periods of the input that all of it goes back to, from its edge on. */
-export interface ClockChange {
+interface ClockChange {
   readonly at: number;
   readonly signal: number;
   readonly level: number;
@@ -85,7 +85,7 @@ export class ClockBlockRun {
 }
 
 /** What happens to clocks at one moment. */
-export interface ClockMoment {
+interface ClockMoment {
   /** Signal -> level. */
   readonly levels: ReadonlyMap<number, number>;
   readonly at: number;

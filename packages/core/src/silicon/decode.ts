@@ -1,6 +1,7 @@
 import { onField, readBlockModes } from "../bitstream/block-config.ts";
 import { TileConfig } from "../bitstream/config-map.ts";
 import { type BlockType, blockPinAt, blockPinsOf, isOutsidePin, memoryAddressBits } from "../device/blocks.ts";
+import type { PadRegisterSide } from "../device/fabric.ts";
 import type { Part } from "../device/part.ts";
 import { carryMode, nodeKind, outputMode } from "../device/tile-pattern.ts";
 import { isClockMaker } from "../netlist/mapped.ts";
@@ -11,7 +12,6 @@ import type {
   LogicBlockModes,
   SerialLaneModes,
 } from "../netlist/rtl.ts";
-import type { PadRegisterSide } from "../pack/pad-registers.ts";
 
 /**
  * What the configuration bits make of the part: tables, flip-flops and pads, found by following every mux select
@@ -50,7 +50,7 @@ export type DecodedClockMaker = DecodedSite<ClockBlockModes | ClockSwitchModes>;
 export interface DecodedSerialLane extends DecodedSite<SerialLaneModes> {
   readonly lane: number;
 }
-export interface DecodedSite<M extends BlockModes = BlockModes> {
+interface DecodedSite<M extends BlockModes = BlockModes> {
   readonly modes: M;
   /** Signals of the input pins, 0 where nothing leads there, in the family's order of pins. */
   readonly inputs: readonly number[];

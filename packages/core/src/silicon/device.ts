@@ -15,7 +15,7 @@ import { decodeCircuit } from "./decode.ts";
 import { Engine } from "./engine.ts";
 
 /** Cells of the boundary register: input, output and control of each pad, the first pad's input nearest to TDO. */
-export function boundaryCells(part: Part): number {
+function boundaryCells(part: Part): number {
   return 3 * part.fabric.pads.length;
 }
 

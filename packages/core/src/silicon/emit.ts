@@ -1,4 +1,4 @@
-import { type BoolExpr, expressionFor } from "./boolean.ts";
+import { type BoolExpr, expressionFor } from "../logic/boolean.ts";
 import type { DecodedFlipFlop } from "./decode.ts";
 import type { ReducedTable } from "./reduce.ts";
 import { type CodeWriter, op } from "./wasm-writer.ts";

@@ -21,7 +21,7 @@ const fusedLimit = 1200;
 export const settleLimit = 64;
 
 /** Where everything lies, in words of 32 bits. */
-export interface EngineLayout {
+interface EngineLayout {
   readonly circuit: Circuit;
   /** [signals] */
   readonly slotOf: Int32Array;

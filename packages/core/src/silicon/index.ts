@@ -5,6 +5,6 @@
 export { Board, type BoardState } from "./board/board.ts";
 export { type BoardDescription, findBoard, listBoards } from "./board/boards.ts";
 export { type Circuit, decodeCircuit } from "./decode.ts";
-export { boundaryCells, SimulatedPart } from "./device.ts";
+export { SimulatedPart } from "./device.ts";
 export { Engine } from "./engine.ts";
 export { reduceAndOrder } from "./reduce.ts";

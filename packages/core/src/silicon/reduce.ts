@@ -1,4 +1,4 @@
-import { cofactors } from "./boolean.ts";
+import { cofactors } from "../logic/boolean.ts";
 import type { Circuit, Table } from "./decode.ts";
 
 /** A table with only the inputs that matter; the mask has 2^inputs rows. */
@@ -8,7 +8,7 @@ export interface ReducedTable {
   readonly mask: bigint;
 }
 
-export interface OrderedCircuit {
+interface OrderedCircuit {
   readonly tables: readonly ReducedTable[];
   /** Signals that are read before they are computed: they close combinational loops. */
   readonly loopSignals: readonly number[];

@@ -35,7 +35,7 @@ export const i32 = 0x7f;
 const voidBlock = 0x40;
 
 /** Bytes that grow; numbers in LEB128. */
-export class ByteWriter {
+class ByteWriter {
   private buffer = new Uint8Array(256);
   length = 0;
 

@@ -28,7 +28,7 @@ const wholeNumber = /^\(?(-?\d+)\)?$/;
 export function maskOf(width: number): number {
   return width >= 32 ? -1 : 2 ** width - 1;
 }
-export function bigLiteral(value: bigint): string {
+function bigLiteral(value: bigint): string {
   return value > 0xffffffffn ? `0x${value.toString(16)}n` : `${value}n`;
 }
 export function literal(value: bigint, width: number): string {
@@ -958,7 +958,7 @@ export function isPure(expr: Expr): boolean {
 }
 
 /** Calls something, or changes something. */
-export function hasEffects(expr: Expr): boolean {
+function hasEffects(expr: Expr): boolean {
   switch (expr.op) {
     case "call":
     case "step":

@@ -13,7 +13,7 @@ import { elementForm } from "./storage.ts";
 const changesContainer = /^container\.(pop_|reach)/;
 
 /** Where a system task stands: its scope for %m, its time unit, its place. */
-export interface TaskContext {
+interface TaskContext {
   readonly scope: string;
   readonly unit: number;
   readonly loc: Loc;

@@ -255,7 +255,7 @@ function toReal(arg: PrintArg): number {
  * @param width null: as wide as the largest value of the type; 0: as narrow as can be.
  * x and z by digit: lower case when all bits of the digit are so, upper case when some are (clause 17.1.1.4).
  */
-export function formatBits(bits: Bits, radix: Radix, width: number | null, left: boolean, zero = false): string {
+function formatBits(bits: Bits, radix: Radix, width: number | null, left: boolean, zero = false): string {
   const text = radix === "d" ? decimal(bits) : digitsOf(bits, radix);
   if (radix === "d") {
     const size = width ?? decimalWidth(bits);
@@ -346,7 +346,7 @@ function exponent(value: number, digits: number): string {
 }
 
 /** `%t`: a number in the unit of the module that prints, shown in the unit of `$timeformat`. */
-export function formatTime(
+function formatTime(
   value: number,
   width: number | null,
   left: boolean,

@@ -98,4 +98,3 @@ export const helpers = {
     return helpers.edge(of(pa), of(pb), of(a), of(b), 0);
   },
 };
-export type Helpers = typeof helpers;

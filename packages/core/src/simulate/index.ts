@@ -7,7 +7,6 @@ export { DesignFiles, type FileAccess, Refusal } from "./design-files.ts";
 export { listScopes, type ScopeEntry } from "./list-scopes.ts";
 export type { RecordScope, WaveSink } from "./recorder.ts";
 export {
-  type BenchHost,
   type BenchJob,
   type BenchProgress,
   type BenchRecord,
@@ -19,20 +18,19 @@ export {
   verdictOf,
 } from "./run-bench.ts";
 export {
-  type Prepared,
   type PrintedText,
   parseTime,
   prepare,
   type RunEnd,
   recordAll,
   type SimulateOptions,
-  Simulation,
-  type SimulationOutcome,
   showTime,
   simulate,
 } from "./simulate.ts";
+export { VcdError, VcdReader } from "./vcd-read.ts";
 export { VcdSink } from "./vcd-sink.ts";
-export { type Condition, findTime, parseCondition } from "./wave-find.ts";
+export { VcdWriter } from "./vcd-write.ts";
+export { findTime, parseCondition } from "./wave-find.ts";
 export {
   bitTrack,
   changeAt,

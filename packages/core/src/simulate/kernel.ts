@@ -6,12 +6,12 @@ import type { BlockId } from "../elaborate/model.ts";
  * are made, and so on until the slot is quiet. Compiled code calls the kernel through `Kernel`'s fields.
  */
 
-export interface Waiter {
+interface Waiter {
   readonly thread: Thread;
   live: boolean;
   readonly terms: readonly WaitTerm[];
 }
-export interface WaitTerm {
+interface WaitTerm {
   readonly signal: number;
   readonly edge: "pos" | "neg" | "both" | null;
   /** Looks at these bits only; null: at the whole signal. */
@@ -21,14 +21,14 @@ export interface WaitTerm {
   readonly guard: (() => boolean) | null;
 }
 
-export interface Probe {
+interface Probe {
   /** The value now, as text that tells values apart; its last character is the lowest bit. */
   readonly value: () => string;
   last: string;
 }
 
 /** Threads that wait for one edge of one bit and nothing else: by far the most frequent wait. */
-export interface EdgeList {
+interface EdgeList {
   readonly threads: Thread[];
   count: number;
 }
@@ -60,7 +60,7 @@ export class FinishSignal {
   constructor(readonly kind: "finish" | "stop" | "fatal") {}
 }
 /** Thrown to leave a block that was disabled. */
-export class BlockSignal {
+class BlockSignal {
   constructor(readonly block: string) {}
 }
 /** Thrown when no time passes for too long. */

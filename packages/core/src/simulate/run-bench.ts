@@ -66,7 +66,7 @@ export interface BenchVerdict {
   readonly sourcesKey: string;
 }
 
-export interface BenchHost {
+interface BenchHost {
   progress(progress: BenchProgress): void;
   isStopped(): boolean;
   /** Milliseconds of a clock that only goes forward. */

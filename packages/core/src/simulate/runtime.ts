@@ -34,13 +34,13 @@ export interface DumpScope {
 }
 
 /** What a run tells to the outside while it runs. */
-export interface Listener {
+interface Listener {
   /** Text as the design prints it, with the place that printed it. */
   print(text: string, loc: Loc, time: number): void;
   /** `$error` and its kin, failed assertions, violations. */
   message(severity: "error" | "warning" | "note", code: string, text: string, loc: Loc, time: number): void;
 }
-export interface RunInputs {
+interface RunInputs {
   readonly seed: number;
   /** `NAME` or `NAME=value` words. */
   readonly plusArgs: readonly string[];

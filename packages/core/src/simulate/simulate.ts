@@ -51,7 +51,7 @@ export interface PrintedText {
 
 export type RunEnd = "finish" | "stop" | "fatal" | "idle" | "limit" | "runaway" | "cancelled";
 
-export interface SimulationOutcome {
+interface SimulationOutcome {
   readonly end: RunEnd;
   /** In steps of `precision`. */
   readonly time: number;
@@ -68,7 +68,7 @@ export interface SimulationOutcome {
 }
 
 /** A design that is ready to run. */
-export class Simulation {
+class Simulation {
   readonly design: DesignModel;
   readonly kernel: Kernel;
   readonly program: Program;
@@ -357,13 +357,13 @@ export class Simulation {
   }
 }
 
-export interface Prepared {
+interface Prepared {
   readonly simulation: Simulation | null;
   readonly findings: Finding[];
   readonly sources: SourceSet;
 }
 
-export interface PreparedModel {
+interface PreparedModel {
   readonly design: DesignModel | null;
   /** Of a design with VHDL in it. */
   readonly mixed: MixedDesign | null;

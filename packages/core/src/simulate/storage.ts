@@ -6,7 +6,7 @@ import { Container } from "./container.ts";
  * Where values live during a run. Up to 32 bits: two planes of 32-bit integers, `a` and `b`, as in IEEE 1364
  * clause 27; bits above the width are 0. Wider ones: two bigints. Arrays have storage of their own, one a word.
  */
-export type Form = "narrow" | "wide" | "real" | "string" | "event" | "object";
+type Form = "narrow" | "wide" | "real" | "string" | "event" | "object";
 
 export interface Place {
   readonly signal: Signal;
@@ -19,11 +19,11 @@ export interface Place {
   readonly view: { readonly base: Signal; readonly offset: number } | null;
 }
 
-export interface NarrowArray {
+interface NarrowArray {
   readonly a: Int32Array;
   readonly b: Int32Array;
 }
-export interface WideArray {
+interface WideArray {
   readonly a: bigint[];
   readonly b: bigint[];
 }
@@ -160,7 +160,7 @@ export function elementForm(signal: Signal): Form {
 }
 
 /** What a signal holds before time 0: its own start value, else x for variables, z for nets, 0 for two-state ones. */
-export function startValue(signal: Signal): Value {
+function startValue(signal: Signal): Value {
   if (signal.init) return signal.init;
   const ones = (1n << BigInt(signal.width)) - 1n;
   if (signal.kind === "net") {

@@ -1,6 +1,6 @@
 import type { Signal } from "../elaborate/model.ts";
-import { VcdWriter } from "../formats/vcd-write.ts";
 import type { WaveSink } from "./recorder.ts";
+import { VcdWriter } from "./vcd-write.ts";
 
 /** Records into a value change dump. */
 export class VcdSink implements WaveSink {

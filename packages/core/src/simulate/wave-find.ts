@@ -10,7 +10,7 @@ import { changeAt, type Waves, type WaveTrack } from "./wave-store.ts";
  * hexadecimal (0x2f) or a binary (0b101) number, a name of an enumeration, or x for unknown. A condition of values alone
  * is met where it becomes true; with an event among the terms, at each such event.
  */
-export interface Condition {
+interface Condition {
   readonly terms: readonly Term[];
 }
 type Relation = "=" | "!=" | "<" | "<=" | ">" | ">=";

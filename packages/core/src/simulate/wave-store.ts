@@ -1,10 +1,10 @@
 import type { Signal } from "../elaborate/model.ts";
-import { VcdReader } from "../formats/vcd-read.ts";
-import { VcdWriter } from "../formats/vcd-write.ts";
 import type { WaveSink } from "./recorder.ts";
+import { VcdReader } from "./vcd-read.ts";
+import { VcdWriter } from "./vcd-write.ts";
 
 /** Values of up to 8, 16 or 32 bits in as few bytes: most signals are one bit. */
-export type Plane = Uint8Array | Uint16Array | Uint32Array;
+type Plane = Uint8Array | Uint16Array | Uint32Array;
 
 /**
  * Waves in memory, a signal a track: times of changes beside values, in arrays that grow by doubling. Made to be handed

@@ -1,4 +1,4 @@
-import { Aig } from "./aig.ts";
+import { Aig } from "../logic/aig.ts";
 import { type BitGraph, liveNodes, outsideLiterals } from "./blast.ts";
 import { moveGraph, sweep } from "./graph-copy.ts";
 

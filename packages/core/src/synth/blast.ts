@@ -1,9 +1,9 @@
+import { Aig } from "../logic/aig.ts";
+import { Arithmetic, type LazySum } from "../logic/arithmetic.ts";
+import { CarryStore, trimChain } from "../logic/carry.ts";
 import { combFanin } from "../netlist/comb-graph.ts";
 import { isRegisteredBlock } from "../netlist/mapped.ts";
 import { bit1, bitX, portReads, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
-import { Aig } from "./aig.ts";
-import { Arithmetic, type LazySum } from "./arithmetic.ts";
-import { CarryStore, trimChain } from "./carry.ts";
 import { Wishes } from "./wishes.ts";
 
 /** One bit of a register or latch, as literals of the graph. */
@@ -31,7 +31,7 @@ export interface StateBit {
 }
 
 /** What the part offers to word operators. */
-export interface BlastOptions {
+interface BlastOptions {
   readonly lutInputs: number;
   /** Elements that one column of tiles can link by carry. */
   readonly maxCarry: number;
@@ -50,7 +50,7 @@ export interface BlockBits {
 }
 
 /** What a port takes: the value of a bit, or its enable where it lets go. */
-export interface OutputBit {
+interface OutputBit {
   readonly port: number;
   readonly bit: number;
   readonly isEnable: boolean;

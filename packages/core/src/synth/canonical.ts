@@ -1,5 +1,5 @@
+import { Aig } from "../logic/aig.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
-import { Aig } from "./aig.ts";
 import { type BitGraph, outsideLiterals } from "./blast.ts";
 import { moveGraph } from "./graph-copy.ts";
 

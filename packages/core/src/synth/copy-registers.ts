@@ -1,5 +1,5 @@
+import type { InferredItem } from "../netlist/inferred.ts";
 import { cellKind, clockSlots, collectSinks, ffPin, type MappedNetlist } from "../netlist/mapped.ts";
-import type { InferredItem } from "./inferred.ts";
 
 /**
  * Gives flip-flops with many loads copies that share them, so that no net is as wide as its value would need. Loads keep

@@ -1,4 +1,4 @@
-import type { Aig } from "./aig.ts";
+import type { Aig } from "../logic/aig.ts";
 
 /**
  * Exact answer to "can this node be covered by one K-input LUT whose inputs all have a lower depth than `label`?":

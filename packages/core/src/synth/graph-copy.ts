@@ -1,6 +1,6 @@
-import { Aig } from "./aig.ts";
+import { Aig } from "../logic/aig.ts";
+import { type CarryChain, CarryStore } from "../logic/carry.ts";
 import { type BitGraph, liveNodes, type StateBit } from "./blast.ts";
-import { type CarryChain, CarryStore } from "./carry.ts";
 
 /** Literal of a net whose gate is no longer there by itself. */
 export const foldedLiteral = -3;

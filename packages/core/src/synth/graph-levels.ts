@@ -1,6 +1,6 @@
 import { accumulatorWidth, multiplierWidth } from "../device/blocks.ts";
+import { ChainLevels } from "../logic/carry.ts";
 import { type BitGraph, outsideLiterals } from "./blast.ts";
-import { ChainLevels } from "./carry.ts";
 import type { InputLevels, LutCover } from "./lut-map.ts";
 
 /**

@@ -3,8 +3,5 @@
  * And-inverter graph with structural hashing; depth-optimal K-LUT mapping with area recovery (see lut-map.ts).
  */
 
-export type { InferredItem } from "./inferred.ts";
 export { SynthMemory } from "./regions.ts";
-export type { StateMachine } from "./state-machines.ts";
 export { defaultSynthOptions, type SynthOptions, synthesize, synthOptionsFor } from "./synthesize.ts";
-export { permuteMask } from "./truth-table.ts";

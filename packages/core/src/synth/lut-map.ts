@@ -1,5 +1,5 @@
 import type { StageContext } from "../common/context.ts";
-import type { Aig } from "./aig.ts";
+import type { Aig } from "../logic/aig.ts";
 import { CutFlow } from "./cut-flow.ts";
 
 /** LUTs that cover the graph. Leaves are nodes: inputs of the graph or roots of other LUTs. */

@@ -1,4 +1,5 @@
 import { type BlockFamily, memoryAddressBits, memoryBlockPins, memoryWidth } from "../device/blocks.ts";
+import type { InferredItem } from "../netlist/inferred.ts";
 import { ownerOfName } from "../netlist/made-names.ts";
 import {
   type Bits,
@@ -9,7 +10,6 @@ import {
   type RtlMemory,
   writeMode,
 } from "../netlist/rtl.ts";
-import type { InferredItem } from "./inferred.ts";
 import { MemoryReads, type SyncRead, same, type WritePort } from "./memory-reads.ts";
 import type { RtlEditor } from "./rtl-editor.ts";
 

@@ -1,4 +1,8 @@
 import { type BlockFamily, blockPinsOf } from "../device/blocks.ts";
+import type { Aig } from "../logic/aig.ts";
+import type { CarryChain } from "../logic/carry.ts";
+import { ConeFunction, dependsOn, permuteMask } from "../logic/truth-table.ts";
+import type { InferredItem } from "../netlist/inferred.ts";
 import { madeName, ownerOfName } from "../netlist/made-names.ts";
 import {
   carryStart,
@@ -13,13 +17,9 @@ import {
   type NameFate,
 } from "../netlist/mapped.ts";
 import { bitName, firstNet, type RtlCell, type RtlNetlist, type RtlPort, type RtlVector } from "../netlist/rtl.ts";
-import type { Aig } from "./aig.ts";
 import type { BitGraph, BlockBits, KeptNet, StateBit } from "./blast.ts";
-import type { CarryChain } from "./carry.ts";
 import { foldedLiteral } from "./graph-copy.ts";
-import type { InferredItem } from "./inferred.ts";
 import type { LutCover } from "./lut-map.ts";
-import { ConeFunction, dependsOn, permuteMask } from "./truth-table.ts";
 
 /** Builds the mapped netlist from the cover: names, truth tables, polarity. */
 export class NetlistWriter {

@@ -1,9 +1,9 @@
-import { SatSolver } from "../prove/sat-solver.ts";
+import type { CarryChain } from "../logic/carry.ts";
+import { SatSolver } from "../logic/sat-solver.ts";
 import type { BitGraph, StateBit } from "./blast.ts";
-import type { CarryChain } from "./carry.ts";
 
 /** Work space for looking at one register after the other; each has [nodes] entries. */
-export interface ConeSpace {
+interface ConeSpace {
   /** Number of the look at which the node was last met. */
   readonly seen: Int32Array;
   /** Value in each of 32 lanes. */
@@ -150,7 +150,7 @@ function pushFanins(graph: BitGraph, node: number, into: number[]): boolean {
 }
 
 /** Clauses of a next-state function; solver literals are twice a variable, plus 1 if inverted. */
-export class NextStateSolver {
+class NextStateSolver {
   readonly sat = new SatSolver();
   /** [bits] Solver's literals of what the register takes next. */
   readonly taken: readonly number[];

@@ -1,10 +1,10 @@
+import { Aig } from "../logic/aig.ts";
 import type { StateCoding } from "../netlist/attributes.ts";
+import type { StateMachine } from "../netlist/inferred.ts";
 import { ownerOfName } from "../netlist/made-names.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
-import { Aig } from "./aig.ts";
 import { type BitGraph, liveNodes, type RecodedMachine, type StateBit } from "./blast.ts";
 import { moveGraph } from "./graph-copy.ts";
-import type { StateMachine } from "./state-machines.ts";
 
 /** Codes by state, most significant bit first. Binary and Gray count the states in the order in which they are reached. */
 export function codesFor(coding: Exclude<StateCoding, "as written">, count: number): string[] {

@@ -1,16 +1,16 @@
 import { hashBytes } from "../common/codec.ts";
 import type { StageContext } from "../common/context.ts";
+import { Aig } from "../logic/aig.ts";
+import { type CarryChain, CarryStore } from "../logic/carry.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
-import { Aig } from "./aig.ts";
 import { balance } from "./balance.ts";
 import { type BitGraph, liveNodes, outsideLiterals } from "./blast.ts";
-import { type CarryChain, CarryStore } from "./carry.ts";
 import { moveGraph } from "./graph-copy.ts";
 import { GraphLevels } from "./graph-levels.ts";
 import { type LutCover, type Mapping, startMapping } from "./lut-map.ts";
 import { rewrite } from "./rewrite.ts";
 
-export interface RegionOptions {
+interface RegionOptions {
   readonly lutInputs: number;
   readonly elementsPerLevel: number;
   readonly rewriteRounds: number;

@@ -1,15 +1,15 @@
 import type { StageContext } from "../common/context.ts";
+import { Aig } from "../logic/aig.ts";
+import { ConeFunction } from "../logic/truth-table.ts";
 import { ownerOfName } from "../netlist/made-names.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
-import { Aig } from "./aig.ts";
 import { type BitGraph, liveNodes, type MovedRegister, outsideLiterals, type StateBit } from "./blast.ts";
 import { moveGraph } from "./graph-copy.ts";
 import { GraphLevels } from "./graph-levels.ts";
 import { type LutCover, mapLuts } from "./lut-map.ts";
 import { RetimeGraph } from "./retime-graph.ts";
-import { ConeFunction } from "./truth-table.ts";
 
-export interface RetimeOptions {
+interface RetimeOptions {
   readonly lutInputs: number;
   readonly elementsPerLevel: number;
   /** Levels that are short enough: no register moves for less. */

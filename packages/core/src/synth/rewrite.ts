@@ -1,8 +1,8 @@
 import type { StageContext } from "../common/context.ts";
-import { Aig } from "./aig.ts";
+import { Aig } from "../logic/aig.ts";
+import { inputTables, join, smallFunctions, unknown, waysKept } from "../logic/small-functions.ts";
 import { type BitGraph, liveNodes, outsideLiterals } from "./blast.ts";
 import { moveGraph } from "./graph-copy.ts";
-import { inputTables, join, smallFunctions, unknown, waysKept } from "./small-functions.ts";
 
 const cutLimit = 8;
 const cutSize = 4;

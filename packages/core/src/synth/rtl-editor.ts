@@ -1,6 +1,6 @@
-import { RtlBuilder } from "../elaborate/rtl-builder.ts";
 import { ownerOfMade } from "../netlist/made-names.ts";
 import { bitX, portReads, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
+import { RtlBuilder } from "../netlist/rtl-builder.ts";
 import { Wishes } from "./wishes.ts";
 
 export interface Reader {

@@ -1,7 +1,7 @@
 import type { BitGraph, StateBit } from "./blast.ts";
 
 /** Registers that hand one value on, one after the other, with the same clock, enable and reset. */
-export interface ShiftRegister {
+interface ShiftRegister {
   /** Word-level cell of the last one. */
   readonly cell: number;
   readonly length: number;

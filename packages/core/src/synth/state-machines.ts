@@ -1,26 +1,8 @@
 import { Random } from "../common/random.ts";
-import type { StateCoding } from "../netlist/attributes.ts";
+import type { StateMachine } from "../netlist/inferred.ts";
 import type { Bits, RtlCell, RtlNetlist } from "../netlist/rtl.ts";
 import type { BitGraph, StateBit } from "./blast.ts";
 import { coneSpace, NextState } from "./next-state.ts";
-
-/** A register that goes through few states, with all ways between them. */
-export interface StateMachine {
-  /** Word-level cell of its register. */
-  readonly cell: number;
-  readonly bits: number;
-  /** Codes that the start or a reset leads to in some number of steps, in the order found. */
-  readonly states: readonly number[];
-  /** The first state; what a reset leads to, if there is one. */
-  readonly start: number;
-  /** The state after configuration. */
-  readonly init: number;
-  /** [states] Codes in the built register where they are not those of the source, most significant bit first. */
-  readonly codes?: readonly string[];
-  readonly coding?: StateCoding;
-  /** Pairs from, to, without those from a state to itself. */
-  readonly transitions: readonly (readonly [number, number])[];
-}
 
 const widest = 16;
 const widestSum = 6;

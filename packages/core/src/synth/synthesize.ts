@@ -3,6 +3,7 @@ import type { Finding, StageResult } from "../common/finding.ts";
 import type { BlockFamily } from "../device/blocks.ts";
 import { findFamily, type Part } from "../device/part.ts";
 import type { StateCoding } from "../netlist/attributes.ts";
+import type { InferredItem, StateMachine } from "../netlist/inferred.ts";
 import { ownerOfName } from "../netlist/made-names.ts";
 import type { MappedNetlist } from "../netlist/mapped.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
@@ -13,7 +14,6 @@ import { takeInCarries } from "./carry-in.ts";
 import { takeOutFactors } from "./common-factors.ts";
 import { copyRegisters } from "./copy-registers.ts";
 import { countLevels, GraphLevels } from "./graph-levels.ts";
-import type { InferredItem } from "./inferred.ts";
 import { type LutCover, mapLuts } from "./lut-map.ts";
 import { mapMemories } from "./memory-map.ts";
 import { mapMultipliers } from "./multiplier-map.ts";
@@ -24,7 +24,7 @@ import { retime } from "./retime.ts";
 import { type EditedNetlist, RtlEditor } from "./rtl-editor.ts";
 import { shareOperators } from "./share.ts";
 import { findShiftRegisters } from "./shift-registers.ts";
-import { findStateMachines, type StateMachine } from "./state-machines.ts";
+import { findStateMachines } from "./state-machines.ts";
 import { Wishes } from "./wishes.ts";
 
 export interface SynthOptions {

@@ -3,11 +3,12 @@ import type { Finding, StageResult } from "../common/finding.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
 import { blockPinsOf, clockOfPin } from "../device/blocks.ts";
 import type { CornerName } from "../device/family.ts";
+import type { TimedLayout } from "../layout/layout.ts";
+import { takesBypass } from "../layout/pads.ts";
 import { portOfPad } from "../netlist/made-names.ts";
 import { blockClockFalls, cellKind, ffMode, ffPin, isLogic } from "../netlist/mapped.ts";
 import type { BlockModes } from "../netlist/rtl.ts";
-import { takesBypass } from "../pack/pack.ts";
-import { type CornerDelays, cornerDelays, type LayoutInputs, timingCorners } from "./corner-delays.ts";
+import { type CornerDelays, cornerDelays, timingCorners } from "./corner-delays.ts";
 import { edgeRelation } from "./edge-relation.ts";
 import { MadeClocks } from "./made-clocks.ts";
 import type { CheckKind, ClockSummary, PathStep, TimingCheck, TimingPath, TimingReport } from "./report.ts";
@@ -29,7 +30,7 @@ interface Domain {
  * of a check; data takes its largest delay for setup and its least for hold.
  */
 export function analyzeTiming(
-  layout: LayoutInputs,
+  layout: TimedLayout,
   clocks: readonly ClockRule[],
   context: StageContext,
 ): StageResult<TimingReport> {
@@ -136,7 +137,7 @@ class CornerAnalysis {
   private readonly needPs = new Map<string, number>();
 
   constructor(
-    private readonly layout: LayoutInputs,
+    private readonly layout: TimedLayout,
     private readonly graph: TimingGraph,
     corner: CornerName,
     rules: readonly ClockRule[],

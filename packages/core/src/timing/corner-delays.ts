@@ -1,22 +1,9 @@
-import type { PinPlan } from "../constraints/pins.ts";
 import { serialStandard } from "../constraints/serial-pins.ts";
 import type { CornerName } from "../device/family.ts";
-import { Delays, type Part } from "../device/part.ts";
-import { cellKind, collectSinks, type MappedNetlist } from "../netlist/mapped.ts";
-import type { PackedDesign } from "../pack/pack.ts";
-import type { PlacedDesign } from "../place/place.ts";
-import type { RoutedDesign } from "../route/route.ts";
+import { Delays } from "../device/part.ts";
+import type { TimedLayout } from "../layout/layout.ts";
+import { cellKind, collectSinks } from "../netlist/mapped.ts";
 import { ownerOfSlots, setFixedArcs } from "./timing-graph.ts";
-
-/** A design as it is laid out: what timing, assembly and readback start from. */
-export interface LayoutInputs {
-  readonly netlist: MappedNetlist;
-  readonly packed: PackedDesign;
-  readonly placed: PlacedDesign;
-  readonly routed: RoutedDesign;
-  readonly pins: PinPlan;
-  readonly part: Part;
-}
 
 export const timingCorners: readonly CornerName[] = ["slow-hot", "slow-cold", "fast-cold"];
 
@@ -32,7 +19,7 @@ export interface CornerDelays {
 }
 
 /** Net, LUT and pad delays of the routed design at a corner, from the one delay table. */
-export function cornerDelays(layout: LayoutInputs, corner: CornerName): CornerDelays {
+export function cornerDelays(layout: TimedLayout, corner: CornerName): CornerDelays {
   const { netlist, routed, part, packed, pins } = layout;
   const { graph, fabric } = part;
   const delays = new Delays(part, corner);
@@ -67,7 +54,7 @@ export function cornerDelays(layout: LayoutInputs, corner: CornerName): CornerDe
       }
     }
   }
-  const pinOf = new Map(pins.pins.map((pin) => [pin.port, pin]));
+  const pinOf = new Map(pins.map((pin) => [pin.port, pin]));
   for (const port of netlist.ports) {
     port.pads.forEach((cell, bit) => {
       if (cell < 0) return;

@@ -1,7 +1,7 @@
-import { ratioText } from "../circuit/part-block-words.ts";
+import { clockFrom } from "../constraints/made-clock.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
 import { clockBlockPins } from "../device/blocks.ts";
-import { blockOfCells, cellKind, isClockMaker, type MappedNetlist } from "../netlist/mapped.ts";
+import { blockOfCells, cellKind, isClockMaker, type LayoutNetlist } from "../netlist/mapped.ts";
 
 /**
  * What is known of the clock at a cell's output: the rule of a port's clock, what a clock block makes of it, or both
@@ -12,7 +12,7 @@ export class MadeClocks {
   private readonly known = new Map<number, readonly ClockRule[]>();
 
   constructor(
-    private readonly netlist: MappedNetlist,
+    private readonly netlist: LayoutNetlist,
     private readonly rules: readonly ClockRule[],
   ) {
     this.blockOf = blockOfCells(netlist);
@@ -52,21 +52,8 @@ export class MadeClocks {
     else if (this.isMade(cell)) {
       const sources = this.inputsOf(cell).flatMap(({ driver }) => this.at(driver));
       const own = blocks[this.blockOf[cell]].modes;
-      if (own.type !== "clockBlock") result = sources.map((rule) => ({ ...rule, port: cellName[cell] }));
-      else {
-        const [divide, phase] = [own.divide[modes[cell]], own.phase[modes[cell]]];
-        result = sources.map((rule): ClockRule => {
-          const periodPs = (rule.periodPs * divide) / own.multiply;
-          const risePs = rule.risePs + (periodPs * phase) / 8;
-          return {
-            name: `${rule.name} × ${ratioText(own.multiply, divide)}${phase ? `, ${phase * 45}° later` : ""}`,
-            port: cellName[cell],
-            periodPs,
-            risePs,
-            fallPs: risePs + periodPs / 2,
-          };
-        });
-      }
+      if (isClockMaker(own))
+        result = sources.map((rule) => ({ ...clockFrom(rule, own, modes[cell]), port: cellName[cell] }));
     }
     this.known.set(cell, result);
     return result;

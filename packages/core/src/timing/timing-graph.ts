@@ -1,5 +1,7 @@
 import { blockPinsOf, isOutsidePin } from "../device/blocks.ts";
 import type { Delays } from "../device/part.ts";
+import type { PackedDesign } from "../layout/layout.ts";
+import { padSideOf } from "../layout/pads.ts";
 import {
   blockClockCount,
   blockOfCells,
@@ -8,17 +10,16 @@ import {
   ffPin,
   isLogic,
   isRegisteredBlock,
-  type MappedNetlist,
+  type LayoutNetlist,
   serialPads,
 } from "../netlist/mapped.ts";
-import { type PackedDesign, padSideOf } from "../pack/pack.ts";
 
 /**
  * Order of evaluation for timing: every LUT and carry cell after those that feed it. On a loop (a latch feeds itself) one arc is
  * left out; `brokenPins` lists those.
  */
 export interface TimingGraph {
-  readonly netlist: MappedNetlist;
+  readonly netlist: LayoutNetlist;
   /** LUTs and carry cells in topological order. */
   readonly lutOrder: Int32Array;
   /** Input pin slots (indexes into `inputNet`) whose arc is left out. */
@@ -29,7 +30,7 @@ export interface TimingGraph {
   readonly passes: Uint8Array;
 }
 
-export function buildTimingGraph(netlist: MappedNetlist): TimingGraph {
+export function buildTimingGraph(netlist: LayoutNetlist): TimingGraph {
   const { cellCount, kind, inputStart, inputNet, netDriver } = netlist;
   const passes = new Uint8Array(cellCount);
   const blockOf = blockOfCells(netlist);
@@ -83,7 +84,7 @@ export function buildTimingGraph(netlist: MappedNetlist): TimingGraph {
   return { netlist, lutOrder: Int32Array.from(order), brokenPins, endPins: Int32Array.from(endPins), passes };
 }
 
-export interface ArcDelays {
+interface ArcDelays {
   /** [input pin slots] Net delay to the pin, in ps. */
   readonly netPs: Float32Array;
   /** [input pin slots] Delay from the pin to its LUT's output. */
@@ -187,7 +188,7 @@ export function criticalities(
 }
 
 /** [cells] When each output changes after its clock, or 0 for input pads; -Infinity for what only passes on. */
-export function startDelays(netlist: MappedNetlist, delays: Delays): Float64Array {
+export function startDelays(netlist: LayoutNetlist, delays: Delays): Float64Array {
   const { kind } = netlist;
   const start = new Float64Array(netlist.cellCount).fill(-Infinity);
   const blockOf = blockOfCells(netlist);
@@ -204,7 +205,7 @@ export function startDelays(netlist: MappedNetlist, delays: Delays): Float64Arra
 }
 
 /** Fills in the arcs through carry cells and blocks, which no routing changes. @param lutPs [input pin slots] */
-export function setFixedArcs(netlist: MappedNetlist, delays: Delays, lutPs: Float32Array): void {
+export function setFixedArcs(netlist: LayoutNetlist, delays: Delays, lutPs: Float32Array): void {
   const { kind, inputStart } = netlist;
   for (let cell = 0; cell < netlist.cellCount; cell++) {
     if (kind[cell] === cellKind.carrySum) lutPs.fill(delays.carrySumPs, inputStart[cell], inputStart[cell + 1]);
@@ -224,7 +225,7 @@ export function setFixedArcs(netlist: MappedNetlist, delays: Delays, lutPs: Floa
 
 /** Pin slots whose connection never leaves the elements and pads: carry links, and flip-flops fed by their own. */
 export function internalSlots(
-  netlist: MappedNetlist,
+  netlist: LayoutNetlist,
   packed: Pick<PackedDesign, "elementFf" | "elementJoined" | "cellPad">,
 ): Uint8Array {
   const { kind, inputStart } = netlist;
@@ -254,7 +255,7 @@ export function internalSlots(
 }
 
 /** [input pin slots] Cell of each pin slot. */
-export function ownerOfSlots(netlist: MappedNetlist): Int32Array {
+export function ownerOfSlots(netlist: LayoutNetlist): Int32Array {
   const owner = new Int32Array(netlist.inputNet.length);
   for (let cell = 0; cell < netlist.cellCount; cell++)
     owner.fill(cell, netlist.inputStart[cell], netlist.inputStart[cell + 1]);

@@ -3,10 +3,10 @@ import { type Finding, formatFinding, quietContext } from "../../src/common/inde
 import { elaborate } from "../../src/elaborate/index.ts";
 import { type DesignInput, type FlowResult, MemoryStore, Player, runFlow } from "../../src/flow/index.ts";
 import { Cable } from "../../src/jtag/index.ts";
+import type { LayoutInputs } from "../../src/layout/index.ts";
 import type { MappedNetlist } from "../../src/netlist/index.ts";
 import { SimulatedPart } from "../../src/silicon/index.ts";
 import { defaultSynthOptions, synthesize } from "../../src/synth/index.ts";
-import type { LayoutInputs } from "../../src/timing/index.ts";
 
 export const testPart = "TW-2-P144-2C";
 
@@ -66,7 +66,7 @@ export async function layoutOf(result: FlowResult): Promise<LayoutInputs> {
     packed: await get("pack"),
     placed: await get("place"),
     routed: await get("route"),
-    pins: (await get("rules")).pins,
+    pins: (await get("rules")).pins.pins,
     part: result.part!,
   };
 }

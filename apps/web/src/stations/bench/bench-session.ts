@@ -12,7 +12,7 @@ export interface Programmed {
   /** Port names by package pin, where they are known. */
   readonly ports: ReadonlyMap<string, string>;
 }
-export interface BenchSnapshot {
+interface BenchSnapshot {
   readonly frame: BenchFrame | null;
   readonly chain: readonly ChainEntry[] | null;
   /** Share of the bitstream that has gone in, null when none is under way. */

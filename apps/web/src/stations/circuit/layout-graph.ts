@@ -2,7 +2,7 @@ import type { Schematic, SchematicEdge, SchematicNode, SchematicPin } from "@gat
 import ELK, { type ElkExtendedEdge, type ElkNode } from "elkjs/lib/elk.bundled.js";
 
 /** A schematic with places: CSS px at scale 1, y downwards. */
-export interface LaidPin {
+interface LaidPin {
   readonly pin: SchematicPin;
   readonly x: number;
   readonly y: number;
@@ -32,7 +32,7 @@ export interface LaidSchematic {
 
 const elk = new ELK();
 const charPx = 6.4;
-export const pinPx = 16;
+const pinPx = 16;
 
 /** Size of a symbol: room for its pins, its sign and the names inside. */
 export function sizeOf(node: SchematicNode): { width: number; height: number } {

@@ -1,5 +1,5 @@
 import type { Target, Trial } from "@gate-clock/contract";
-import { findPart } from "@gate-clock/core";
+import { changeText, findPart, stalenessText } from "@gate-clock/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Hammer, Plus, Trash2 } from "lucide-react";
 import { type FormEvent, useId, useState } from "react";
@@ -47,7 +47,7 @@ export function TargetsView() {
   const problem = choose.error ?? start.error ?? rename.error ?? remove.error;
   const { fastest, text, tone } = summary(targets);
   const stale = targets.filter(
-    ({ lastTrial }) => !lastTrial || (!isLive(lastTrial) && lastTrial.changedSince.length > 0),
+    ({ lastTrial }) => !lastTrial || (!isLive(lastTrial) && lastTrial.staleness?.isCurrent === false),
   );
   return (
     <div className="flex h-full min-h-0 flex-col bg-panel">
@@ -249,7 +249,7 @@ function State({ trial }: { trial: Trial | null }) {
     );
   }
   const errors = trial.findings.filter(({ severity }) => severity === "error").length;
-  const changed = trial.changedSince;
+  const { staleness } = trial;
   return (
     <>
       <span className={trial.status === "done" ? "text-good" : trial.status === "failed" ? "text-bad" : "text-soft"}>
@@ -257,9 +257,9 @@ function State({ trial }: { trial: Trial | null }) {
         {trial.number}{" "}
         {trial.status === "failed" ? `failed, ${errors} ${errors === 1 ? "error" : "errors"}` : trial.status}
       </span>
-      <div className="truncate text-soft" title={changed.join("\n")}>
-        {changed.length
-          ? `${changed[0]}${changed.length > 1 ? ` and ${changed.length - 1} more` : ""} changed since`
+      <div className="truncate text-soft" title={staleness ? stalenessText(staleness) : undefined}>
+        {staleness?.changes.length
+          ? `changed since: ${changeText(staleness.changes[0])}${staleness.changes.length > 1 ? ` and ${staleness.changes.length - 1} more` : ""}`
           : trial.finishedAt && formatWhen(trial.finishedAt)}
       </div>
     </>

@@ -32,7 +32,7 @@ export interface DieView {
 
 const inset = 0.08;
 
-export function elementPlace(fabric: Fabric, tile: number, slot: number): { x: number; y: number } {
+function elementPlace(fabric: Fabric, tile: number, slot: number): { x: number; y: number } {
   // two columns of four, from the bottom up
   const column = slot >> 2;
   const row = slot & 3;

@@ -6,7 +6,7 @@ import { RowMenu } from "./RowMenu.tsx";
 import type { Drawing, DropPlace } from "./wave-layout.ts";
 import { type GroupRow, rowAt, type SignalRow, traceOf, type WaveRow } from "./wave-rows.ts";
 
-export interface NamesProps {
+interface NamesProps {
   readonly rows: readonly WaveRow[];
   readonly tops: Float64Array;
   readonly scroll: number;

@@ -5,7 +5,7 @@ import type { WaveColours, WaveView } from "./draw-waves.ts";
  * A signal's values as numbers, with the least and greatest of each block of changes: a curve of millions of changes is
  * drawn by looking at a block, not at each change, wherever a pixel holds many.
  */
-export interface Curve {
+interface Curve {
   /** [changes] NaN where a value is not known. */
   readonly values: Float64Array;
   readonly least: number;

@@ -43,7 +43,7 @@ export function waveColours(): WaveColours {
 }
 
 /** Distance of ruler marks: 1, 2 or 5 times a power of ten, at least 90 pixels apart. */
-export function rulerStep(view: WaveView): number {
+function rulerStep(view: WaveView): number {
   const least = ((view.to - view.from) / view.width) * 90;
   const power = 10 ** Math.floor(Math.log10(Math.max(least, 1)));
   for (const factor of [1, 2, 5, 10]) if (factor * power >= least) return factor * power;

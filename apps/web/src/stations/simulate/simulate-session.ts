@@ -16,7 +16,7 @@ import type { Simulator } from "../../workers/simulate.worker.ts";
 import { addRows, emptyLayout, parseLayout, type WaveLayout } from "./wave-layout.ts";
 import { firstRows, trackKey } from "./wave-rows.ts";
 
-export interface SimulateSnapshot {
+interface SimulateSnapshot {
   readonly running: { readonly bench: string; readonly progress: BenchProgress | null } | null;
   /** Last run of each bench whose lines and waves are at hand. */
   readonly runs: Readonly<Record<string, BenchRecord>>;

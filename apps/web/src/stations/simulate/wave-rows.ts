@@ -4,7 +4,7 @@ import type { Drawing, LayoutRow, WaveLayout } from "./wave-layout.ts";
 /** The rows of a wave view from top to bottom, with their heights: what the list of names and the canvas both show. */
 
 export const rowHeight = 28;
-export const curveHeight = 84;
+const curveHeight = 84;
 export const rulerHeight = 34;
 
 export interface GroupRow {

@@ -14,7 +14,7 @@ export interface PlaceList {
 }
 
 /** Questions about the open file's names. */
-export interface NameQuestions {
+interface NameQuestions {
   at(offset: number): Promise<SymbolEntry | null>;
   /** A module's or entity's ports written out: as an instance, a component, or a wrapper. */
   instance(module: string, form: keyof PortTexts): Promise<string | null>;

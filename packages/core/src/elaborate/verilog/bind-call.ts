@@ -747,7 +747,7 @@ export class Calls {
   }
 }
 
-export function realFunction(name: string, args: readonly number[]): number {
+function realFunction(name: string, args: readonly number[]): number {
   const plain = name.slice(1);
   if (plain === "ln") return Math.log(args[0]);
   if (plain === "pow") return args[0] ** args[1];

@@ -18,7 +18,7 @@ import type { DataRef } from "./bind-ref.ts";
 import type { Host } from "./host.ts";
 
 /** What a container is read from: a variable of its own, or an expression (a part of another one, or of an object). */
-export type Base = SystemArg & { readonly kind: "array" | "expr" };
+type Base = SystemArg & { readonly kind: "array" | "expr" };
 /** A container, or one element of it, as it stands left of an assignment. */
 interface Spot {
   readonly base: Base;

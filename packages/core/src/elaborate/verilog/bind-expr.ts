@@ -27,7 +27,7 @@ import { noInterface } from "./virtual-interfaces.ts";
  * Verilog expressions to typed ones: bit lengths and signs by IEEE 1364-2005 clauses 5.4 and 5.5. `typeOf` works up
  * from the leaves (self-determined size and sign); `build` carries the context's size and sign down again.
  */
-export interface ExprType {
+interface ExprType {
   readonly width: number;
   readonly signed: boolean;
   readonly form?: "real" | "string";

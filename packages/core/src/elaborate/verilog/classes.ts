@@ -41,7 +41,10 @@ import type { Host } from "./host.ts";
 type SubroutineMeaning = Meaning & { kind: "subroutine" };
 
 /** An event that belongs to an object: it counts how often it was triggered. */
-export const eventCounter = { ...vectorType(32, false, false), name: "event" };
+export const eventCounter: ReturnType<typeof vectorType> & { readonly name: string } = {
+  ...vectorType(32, false, false),
+  name: "event",
+};
 const int = vectorType(32, true, false);
 const empty: Stmt = { op: "block", body: [] };
 

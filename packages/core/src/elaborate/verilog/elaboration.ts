@@ -38,7 +38,7 @@ import { standardClasses } from "./standard-classes.ts";
 import { VirtualInterfaces } from "./virtual-interfaces.ts";
 
 /** Without any directive: 1 ns, in steps of 1 ns. */
-export const defaultTimeScale: TimeScale = { unit: -9, precision: -9 };
+const defaultTimeScale: TimeScale = { unit: -9, precision: -9 };
 const maxInstanceDepth = 128;
 const maxInstances = 65_536;
 

@@ -4,7 +4,7 @@ import type { Scope } from "../scope.ts";
 import type { Host } from "./host.ts";
 
 /** What is named with arguments and stands for its text: `let`, named properties and sequences. */
-export interface Template {
+interface Template {
   readonly name: string;
   readonly args: readonly {
     readonly name: string;

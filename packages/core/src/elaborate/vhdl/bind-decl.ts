@@ -38,7 +38,7 @@ import {
 } from "./types.ts";
 
 /** Value of an expression of literals alone, for ranges of types; null if it is none. */
-export function literalValue(expr: Expr): number | null {
+function literalValue(expr: Expr): number | null {
   switch (expr.op) {
     case "literal":
       return expr.value;

@@ -611,7 +611,8 @@ export abstract class StmtBinder extends DeclBinder {
   }
 }
 
-export function assignedValues<T>(value: Assigned<T>): T[] {
+function assignedValues<T>(value: Assigned<T>): T[] {
   return value.kind === "plain" ? [value.value] : value.branches.map((branch) => branch.value);
 }
+
 export { article, countOf };

@@ -32,8 +32,8 @@ export interface Reading {
   readonly result: VType;
 }
 
-export const logicalOps = new Set(["and", "or", "nand", "nor", "xor", "xnor"]);
-export const shiftOps = new Set(["sll", "srl", "sla", "sra", "rol", "ror"]);
+const logicalOps = new Set(["and", "or", "nand", "nor", "xor", "xnor"]);
+const shiftOps = new Set(["sll", "srl", "sla", "sra", "rol", "ror"]);
 
 /** What names mean, and which types an expression may have: upwards, from its parts. */
 export abstract class TypeFinder {

@@ -610,7 +610,7 @@ import { Builtins, World } from "./world.ts";
 
 let builtins: Builtins | null = null;
 /** The libraries that ship with the product, read once. */
-export function sharedBuiltins(): Builtins {
+function sharedBuiltins(): Builtins {
   if (builtins) return builtins;
   builtins = new Builtins((world, report, root, library, units) => {
     for (const node of units) {

@@ -71,7 +71,7 @@ export interface EnumLiteral {
   readonly type: VType;
   readonly pos: number;
 }
-export interface UnitDecl {
+interface UnitDecl {
   readonly kind: "unit";
   readonly name: string;
   readonly loc: Loc;
@@ -203,13 +203,13 @@ export type BindingUnit =
   | { readonly kind: "configuration"; readonly configuration: ConfigurationDecl }
   | { readonly kind: "foreign"; readonly module: string }
   | { readonly kind: "open" };
-export interface ContextDecl {
+interface ContextDecl {
   readonly kind: "context";
   readonly name: string;
   readonly loc: Loc;
   readonly items: readonly import("../../hdl/vhdl/ast.ts").ContextItem[];
 }
-export interface LabelDecl {
+interface LabelDecl {
   readonly kind: "label";
   readonly name: string;
   readonly loc: Loc;

@@ -6,7 +6,7 @@ export function isOverloadable(decl: Decl): boolean {
 }
 
 /** Same types of parameters and result: one hides the other. */
-export function sameProfile(a: Decl, b: Decl): boolean {
+function sameProfile(a: Decl, b: Decl): boolean {
   if (a.kind === "literal") return b.kind === "literal" && a.type === b.type;
   if (a.kind !== "sub" || b.kind !== "sub") return false;
   return sameSignature(a, b);

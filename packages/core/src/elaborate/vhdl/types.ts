@@ -53,7 +53,7 @@ export interface AccessType {
   name: string;
   of: Subtype | null;
 }
-export interface FileType {
+interface FileType {
   readonly kind: "file";
   name: string;
   readonly of: Subtype;
@@ -66,7 +66,7 @@ export interface ProtectedType {
   body: import("./bound.ts").ProtectedBody | null;
 }
 /** Of literals whose type only their surroundings tell, and of what is wrong. */
-export interface AnyType {
+interface AnyType {
   readonly kind: "any";
   readonly name: string;
   readonly of: "string" | "aggregate" | "null" | "error" | "new";
@@ -85,11 +85,6 @@ export type VType =
   | ProtectedType
   | AnyType;
 
-export interface RangeBound {
-  readonly left: Expr;
-  readonly right: Expr;
-  readonly descending: boolean;
-}
 /** A range: written out, or that of an array or a type. */
 export type BoundRange =
   | {

@@ -29,7 +29,7 @@ import {
 } from "./types.ts";
 
 /** Types of std.standard that the language itself speaks of. */
-export interface StandardTypes {
+interface StandardTypes {
   readonly boolean: EnumType;
   readonly bit: EnumType;
   readonly character: EnumType;
@@ -52,7 +52,7 @@ interface GrowingTypes {
 const libraryLoc: Loc = { file: libraryFile, start: 0, end: 0 };
 
 /** Makes packages from syntax; given by the unit binder, which needs a world itself. */
-export type PackageLoader = (
+type PackageLoader = (
   world: World,
   report: Report,
   root: Scope,

@@ -37,7 +37,7 @@ export type BinaryOp =
   | ">>>";
 
 /** A four-state number: bit i is 0 (a0 b0), 1 (a1 b0), z (a0 b1) or x (a1 b1), as in IEEE 1364 clause 27 (aval, bval). */
-export interface NumberNode {
+interface NumberNode {
   readonly kind: "number";
   readonly loc: Loc;
   /** null when the literal gives no size: then it has at least 32 bits. */
@@ -47,13 +47,13 @@ export interface NumberNode {
   readonly a: bigint;
   readonly b: bigint;
 }
-export interface RealNode {
+interface RealNode {
   readonly kind: "real";
   readonly loc: Loc;
   readonly value: number;
 }
 /** `1.5ns`: scaled to the time unit of the module around it. */
-export interface TimeNode {
+interface TimeNode {
   readonly kind: "time";
   readonly loc: Loc;
   readonly value: number;
@@ -61,18 +61,18 @@ export interface TimeNode {
   readonly exponent: number;
 }
 /** `'0`, `'1`, `'x`, `'z`: every bit of the context. */
-export interface FillNode {
+interface FillNode {
   readonly kind: "fill";
   readonly loc: Loc;
   readonly bit: "0" | "1" | "x" | "z";
 }
-export interface NameNode {
+interface NameNode {
   readonly kind: "name";
   readonly loc: Loc;
   readonly name: string;
 }
 /** `package::name` or `$unit::name`. */
-export interface ScopedNode {
+interface ScopedNode {
   readonly kind: "scoped";
   readonly loc: Loc;
   /** A package, `$unit`, or a class. */
@@ -81,26 +81,26 @@ export interface ScopedNode {
   /** Of a class: `fifo #(8)::depth`. */
   readonly params?: readonly ParamOverride[];
 }
-export interface MemberNode {
+interface MemberNode {
   readonly kind: "member";
   readonly loc: Loc;
   readonly base: ExprNode;
   readonly name: string;
   readonly nameLoc: Loc;
 }
-export interface StringNode {
+interface StringNode {
   readonly kind: "string";
   readonly loc: Loc;
   /** With its escapes resolved; one character a byte. */
   readonly text: string;
 }
-export interface IndexNode {
+interface IndexNode {
   readonly kind: "index";
   readonly loc: Loc;
   readonly base: ExprNode;
   readonly index: ExprNode;
 }
-export interface RangeSelectNode {
+interface RangeSelectNode {
   readonly kind: "range";
   readonly loc: Loc;
   readonly base: ExprNode;
@@ -108,13 +108,13 @@ export interface RangeSelectNode {
   readonly left: ExprNode;
   readonly right: ExprNode;
 }
-export interface UnaryNode {
+interface UnaryNode {
   readonly kind: "unary";
   readonly loc: Loc;
   readonly op: UnaryOp;
   readonly operand: ExprNode;
 }
-export interface BinaryNode {
+interface BinaryNode {
   readonly kind: "binary";
   readonly loc: Loc;
   readonly op: BinaryOp;
@@ -122,26 +122,26 @@ export interface BinaryNode {
   readonly right: ExprNode;
 }
 /** `i++`, `--i`. */
-export interface StepNode {
+interface StepNode {
   readonly kind: "step";
   readonly loc: Loc;
   readonly op: "++" | "--";
   readonly prefix: boolean;
   readonly target: ExprNode;
 }
-export interface ConditionalNode {
+interface ConditionalNode {
   readonly kind: "conditional";
   readonly loc: Loc;
   readonly test: ExprNode;
   readonly yes: ExprNode;
   readonly no: ExprNode;
 }
-export interface ConcatNode {
+interface ConcatNode {
   readonly kind: "concat";
   readonly loc: Loc;
   readonly parts: readonly ExprNode[];
 }
-export interface RepeatNode {
+interface RepeatNode {
   readonly kind: "repeat";
   readonly loc: Loc;
   readonly count: ExprNode;
@@ -168,14 +168,14 @@ export interface CallNode {
   /** `with (item > 3)` behind a method of an array. */
   readonly with?: ExprNode;
 }
-export interface CastNode {
+interface CastNode {
   readonly kind: "cast";
   readonly loc: Loc;
   /** A type, a size, or a sign. */
   readonly to: TypeNode | ExprNode | "signed" | "unsigned";
   readonly value: ExprNode;
 }
-export interface InsideNode {
+interface InsideNode {
   readonly kind: "inside";
   readonly loc: Loc;
   readonly value: ExprNode;
@@ -189,7 +189,7 @@ export interface SpanNode {
   readonly high: ExprNode | null;
 }
 /** A data type where an expression may stand, as in `$bits(byte)`. */
-export interface TypeExprNode {
+interface TypeExprNode {
   readonly kind: "type";
   readonly loc: Loc;
   readonly type: TypeNode;
@@ -212,7 +212,7 @@ export interface UnstreamNode {
   readonly value: ExprNode;
 }
 /** Stands where an expression could not be read; a finding was given there already. */
-export interface BadExprNode {
+interface BadExprNode {
   readonly kind: "bad";
   readonly loc: Loc;
 }
@@ -248,12 +248,12 @@ export type ExprNode =
   | BadExprNode;
 
 /** `$` as an index: the last element of a queue. */
-export interface LastNode {
+interface LastNode {
   readonly kind: "last";
   readonly loc: Loc;
 }
 /** `new[size](from)`: a dynamic array. */
-export interface NewNode {
+interface NewNode {
   readonly kind: "new";
   readonly size: ExprNode;
   readonly from: ExprNode | null;
@@ -270,7 +270,7 @@ export interface NewObjectNode {
   readonly loc: Loc;
 }
 /** `null`: no object. */
-export interface NullNode {
+interface NullNode {
   readonly kind: "null";
   readonly loc: Loc;
 }
@@ -300,7 +300,7 @@ export type BuiltinWord =
   | "void"
   | "implicit";
 
-export interface BuiltinType {
+interface BuiltinType {
   readonly kind: "builtin";
   readonly loc: Loc;
   readonly word: BuiltinWord;
@@ -342,7 +342,7 @@ export interface NamedType {
   readonly scopeParams?: readonly ParamOverride[];
 }
 /** `type(expression)`. */
-export interface TypeOfType {
+interface TypeOfType {
   readonly kind: "typeof";
   readonly loc: Loc;
   readonly expr: ExprNode;
@@ -380,7 +380,7 @@ export interface BlockStmt {
   /** null for begin ... end. */
   readonly fork: "join" | "join_any" | "join_none" | null;
 }
-export interface IfStmt {
+interface IfStmt {
   readonly kind: "if";
   readonly loc: Loc;
   readonly check: Uniqueness;
@@ -405,7 +405,7 @@ export interface CaseStmt {
   /** Place of `endcase`, where a default may be put. */
   readonly endLoc: Loc;
 }
-export interface ForStmt {
+interface ForStmt {
   readonly kind: "for";
   readonly loc: Loc;
   readonly decls: readonly DeclItem[];
@@ -422,13 +422,13 @@ export interface ForeachStmt {
   readonly names: readonly ({ readonly name: string; readonly loc: Loc } | null)[];
   readonly body: StmtNode;
 }
-export interface LoopStmt {
+interface LoopStmt {
   readonly kind: "while" | "dowhile" | "repeat";
   readonly loc: Loc;
   readonly test: ExprNode;
   readonly body: StmtNode;
 }
-export interface ForeverStmt {
+interface ForeverStmt {
   readonly kind: "forever";
   readonly loc: Loc;
   readonly body: StmtNode;
@@ -452,60 +452,60 @@ export interface AssignStmt {
   readonly opLoc: Loc;
 }
 /** Procedural continuous assignment: `assign`, `deassign`, `force`, `release`. */
-export interface ForceStmt {
+interface ForceStmt {
   readonly kind: "force";
   readonly loc: Loc;
   readonly word: "assign" | "deassign" | "force" | "release";
   readonly target: ExprNode;
   readonly value: ExprNode | null;
 }
-export interface DelayStmt {
+interface DelayStmt {
   readonly kind: "delay";
   readonly loc: Loc;
   readonly delay: DelayNode;
   readonly body: StmtNode | null;
 }
-export interface EventStmt {
+interface EventStmt {
   readonly kind: "event";
   readonly loc: Loc;
   readonly events: EventControl;
   readonly body: StmtNode | null;
 }
-export interface WaitStmt {
+interface WaitStmt {
   readonly kind: "wait";
   readonly loc: Loc;
   /** null: `wait fork`. */
   readonly test: ExprNode | null;
   readonly body: StmtNode | null;
 }
-export interface DisableStmt {
+interface DisableStmt {
   readonly kind: "disable";
   readonly loc: Loc;
   /** null: `disable fork`. */
   readonly target: ExprNode | null;
 }
-export interface TriggerStmt {
+interface TriggerStmt {
   readonly kind: "trigger";
   readonly loc: Loc;
   readonly target: ExprNode;
   readonly blocking: boolean;
 }
 /** A task, a system task, or a void function; `i++` too. */
-export interface CallStmt {
+interface CallStmt {
   readonly kind: "call";
   readonly loc: Loc;
   readonly call: ExprNode;
 }
-export interface ReturnStmt {
+interface ReturnStmt {
   readonly kind: "return";
   readonly loc: Loc;
   readonly value: ExprNode | null;
 }
-export interface JumpStmt {
+interface JumpStmt {
   readonly kind: "break" | "continue";
   readonly loc: Loc;
 }
-export interface AssertStmt {
+interface AssertStmt {
   readonly kind: "assert";
   readonly loc: Loc;
   readonly word: "assert" | "assume" | "cover";
@@ -571,7 +571,7 @@ export interface AssertionDecl {
   readonly spec: PropertySpec;
 }
 /** `bind target checker u_checker (...);`: instances that stand in another module as if written there. */
-export interface BindItem {
+interface BindItem {
   readonly kind: "bind";
   readonly loc: Loc;
   readonly target: string;
@@ -579,7 +579,7 @@ export interface BindItem {
   readonly instances: readonly InstanceItem[];
 }
 /** `specify ... endspecify`: passed over. */
-export interface SpecifyItem {
+interface SpecifyItem {
   readonly kind: "specify";
   readonly loc: Loc;
 }
@@ -604,7 +604,7 @@ export interface AssertionDefault {
   readonly clock: readonly EventTerm[] | null;
   readonly disable: ExprNode | null;
 }
-export interface NullStmt {
+interface NullStmt {
   readonly kind: "null";
   readonly loc: Loc;
 }
@@ -676,7 +676,7 @@ export interface InterfacePortItem {
   readonly name: string;
   readonly dims: readonly RangeNode[];
 }
-export interface GenvarItem {
+interface GenvarItem {
   readonly kind: "genvar";
   readonly loc: Loc;
   readonly names: readonly { readonly name: string; readonly loc: Loc }[];
@@ -717,7 +717,7 @@ export interface Strength {
   readonly zero: number;
   readonly one: number;
 }
-export interface ContinuousAssign {
+interface ContinuousAssign {
   readonly kind: "continuous";
   readonly loc: Loc;
   readonly target: ExprNode;
@@ -733,7 +733,7 @@ export interface AlwaysItem {
   readonly eventLoc: Loc;
   readonly body: StmtNode;
 }
-export interface InitialItem {
+interface InitialItem {
   readonly kind: "initial";
   readonly loc: Loc;
   readonly final: boolean;
@@ -855,13 +855,13 @@ export interface ClassItem {
   readonly baseArgs: readonly CallArg[] | null;
   readonly items: readonly ClassMember[];
 }
-export interface DefparamItem {
+interface DefparamItem {
   readonly kind: "defparam";
   readonly loc: Loc;
   readonly target: ExprNode;
   readonly value: ExprNode;
 }
-export interface ModportItem {
+interface ModportItem {
   readonly kind: "modport";
   readonly loc: Loc;
   readonly name: string;
@@ -872,7 +872,7 @@ export interface ModportItem {
     readonly loc: Loc;
   }[];
 }
-export interface ElabTaskItem {
+interface ElabTaskItem {
   readonly kind: "elabtask";
   readonly loc: Loc;
   readonly call: CallNode;
@@ -906,7 +906,7 @@ export type ModuleItem =
   | ConcurrentAssert
   | AssertItem;
 /** A deferred or immediate assertion standing as a module item. */
-export interface AssertItem {
+interface AssertItem {
   readonly kind: "assertitem";
   readonly loc: Loc;
   readonly body: AssertStmt;

@@ -1,7 +1,7 @@
 import type { Loc } from "../../common/source.ts";
 
 /** One `name = value` of an attribute instance (IEEE 1364-2005 clause 3.8); without a value it is 1. */
-export interface AttributeNode {
+interface AttributeNode {
   readonly name: string;
   readonly value: string | number;
   readonly loc: Loc;

@@ -138,7 +138,7 @@ interface State {
   afterDo: boolean;
 }
 
-export interface FormatOptions {
+interface FormatOptions {
   /** Blanks a level. */
   readonly indent?: number;
 }

@@ -85,14 +85,14 @@ export interface Mark {
   /** What open inputs of modules are pulled to. */
   readonly openInputs: 0 | 1 | null;
 }
-export interface Lexed {
+interface Lexed {
   readonly tokens: Token[];
   /** In order of `at`; the first stands at 0. */
   readonly marks: Mark[];
   /** Text between (* and *), by the token that it stands before. */
   readonly attributes: readonly AttributeText[];
 }
-export interface AttributeText {
+interface AttributeText {
   /** Index of the token behind it. */
   readonly at: number;
   readonly text: string;

@@ -1,4 +1,4 @@
-export interface NumberText {
+interface NumberText {
   readonly width: number | null;
   readonly signed: boolean;
   readonly based: boolean;

@@ -103,7 +103,7 @@ function parseBinary(s: TokenStream, least: number): ExprNode {
 }
 
 /** `{1, [3:5], x}` behind `inside`. */
-export function parseSpans(s: TokenStream): (ExprNode | SpanNode)[] {
+function parseSpans(s: TokenStream): (ExprNode | SpanNode)[] {
   const list: (ExprNode | SpanNode)[] = [];
   s.expect("{", "'inside'");
   do list.push(parseSpanOrExpr(s));

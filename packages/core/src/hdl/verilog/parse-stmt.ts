@@ -441,7 +441,7 @@ function atBlockDeclaration(s: TokenStream): boolean {
 }
 
 /** Declarations at the head of a block or subroutine. */
-export function parseBlockDecls(s: TokenStream, decls: BlockStmt["decls"][number][]): void {
+function parseBlockDecls(s: TokenStream, decls: BlockStmt["decls"][number][]): void {
   for (;;) {
     if (atBlockDeclaration(s)) {
       const before = s.index;

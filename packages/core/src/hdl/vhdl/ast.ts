@@ -1,3 +1,4 @@
+import type { Finding } from "../../common/finding.ts";
 import type { Loc } from "../../common/source.ts";
 
 /**
@@ -268,7 +269,7 @@ export interface DelayMechanism {
   readonly transport: boolean;
   readonly reject: ExprNode | null;
 }
-export type CaseFlavour = "case" | "case?";
+type CaseFlavour = "case" | "case?";
 export interface Conditional<T> {
   readonly value: T;
   readonly test: ExprNode | null;
@@ -335,7 +336,7 @@ export type LoopScheme =
   | { readonly kind: "while"; readonly test: ExprNode }
   | { readonly kind: "for"; readonly name: Ident; readonly range: DiscreteNode };
 
-export interface ProcessNode {
+interface ProcessNode {
   readonly kind: "process";
   readonly label: Ident | null;
   /** null: none; it waits by itself. */
@@ -490,7 +491,7 @@ export interface ConfigurationNode {
   readonly context: readonly ContextItem[];
   readonly loc: Loc;
 }
-export interface ContextNode {
+interface ContextNode {
   readonly kind: "context";
   readonly name: Ident;
   readonly items: readonly ContextItem[];
@@ -504,3 +505,9 @@ export type UnitNode =
   | PackageInstanceNode
   | ConfigurationNode
   | ContextNode;
+
+/** What a file, or all of a design, holds. */
+export interface VhdlSyntax {
+  readonly units: readonly UnitNode[];
+  readonly findings: Finding[];
+}

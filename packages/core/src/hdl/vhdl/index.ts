@@ -5,12 +5,12 @@
 import type { Finding } from "../../common/finding.ts";
 import type { SourceSet } from "../../common/source.ts";
 import { isVhdl } from "../languages.ts";
-import type { UnitNode } from "./ast.ts";
-import { parseVhdlFile, type VhdlSyntax } from "./parser.ts";
+import type { UnitNode, VhdlSyntax } from "./ast.ts";
+import { parseVhdlFile } from "./parser.ts";
 
 export type { UnitNode } from "./ast.ts";
 export { formatVhdl } from "./format-text.ts";
-export { parseVhdlFile, type VhdlSyntax } from "./parser.ts";
+export { parseVhdlFile } from "./parser.ts";
 
 /** All VHDL files of a design, in their order. */
 export function parseVhdl(sources: SourceSet, tell: (file: string) => void = () => {}): VhdlSyntax {

@@ -13,16 +13,12 @@ import type {
   PackageInstanceNode,
   PackageNode,
   UnitNode,
+  VhdlSyntax,
   Waveform,
 } from "./ast.ts";
 import { GiveUp } from "./cursor.ts";
 import { tokenize } from "./lexer.ts";
 import { StmtParser } from "./parse-stmt.ts";
-
-export interface VhdlSyntax {
-  readonly units: readonly UnitNode[];
-  readonly findings: Finding[];
-}
 
 const unitWords = new Set("library use entity architecture package configuration context".split(" "));
 const concurrentWords = new Set(

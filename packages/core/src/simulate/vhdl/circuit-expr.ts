@@ -1,7 +1,6 @@
 import type { Loc } from "../../common/source.ts";
 import { evaluate } from "../../elaborate/evaluate.ts";
 import type { Expr as ModelExpr, Signal, Value } from "../../elaborate/model.ts";
-import type { VType } from "../../elaborate/vhdl/types.ts";
 import type { Shape } from "./shapes.ts";
 import { type Bits, Codes, codesOf } from "./values.ts";
 
@@ -49,8 +48,6 @@ export function integerWidth(lo: number, hi: number): number {
   return Math.max(bitsFor(hi), bitsFor(-lo - 1)) + 1;
 }
 const bitsFor = (v: number): number => (v <= 0 ? 0 : Math.floor(Math.log2(v)) + 1);
-
-export const isTwoValued = (type: VType): boolean => type.kind === "enum" && type.packing === "bit";
 
 /** A known value as four-state bits: weak levels count as levels, - and the rest as x. */
 export function fourStateOf(v: unknown, shape: Shape): Value {

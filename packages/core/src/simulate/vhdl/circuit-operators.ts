@@ -27,10 +27,9 @@ const mostPowers = 64;
 
 const comparisons = { "=": "eq", "/=": "ne", "<": "lt", "<=": "le", ">": "gt", ">=": "ge" } as const;
 export type Comparison = keyof typeof comparisons;
-export const isComparison = (name: string): name is Comparison => name in comparisons;
-export const comparisonKind = (name: Comparison) => comparisons[name];
+const isComparison = (name: string): name is Comparison => name in comparisons;
 
-export interface Fills {
+interface Fills {
   readonly left: "zero" | "end";
   readonly right: "zero" | "end";
 }
@@ -514,7 +513,7 @@ export function limitsOf(val: Val): [number, number] {
 }
 
 /** The same bits, read with a sign or without. */
-export function markedAs(e: ModelExpr, signed: boolean): ModelExpr {
+function markedAs(e: ModelExpr, signed: boolean): ModelExpr {
   if (e.signed === signed) return e;
   if (e.op === "const") return { ...e, signed };
   return { op: "extend", arg: e, bySign: e.signed, width: e.width, signed, loc: e.loc };

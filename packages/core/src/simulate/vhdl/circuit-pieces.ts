@@ -33,11 +33,6 @@ export function resized(e: ModelExpr, width: number, signed: boolean): ModelExpr
 export function fitsIn(v: number, val: Val): boolean {
   return val.e.signed ? v >= -(2 ** (val.e.width - 1)) && v < 2 ** (val.e.width - 1) : v >= 0 && v < 2 ** val.e.width;
 }
-export function keyOfValue(v: unknown): string {
-  return JSON.stringify(v, (_, each) =>
-    typeof each === "bigint" ? `${each}n` : each instanceof Uint8Array ? [...each].join() : each,
-  );
-}
 export function sameExpr(a: ModelExpr, b: ModelExpr): boolean {
   if (a === b) return true;
   if (a.op === "signal" && b.op === "signal") return a.signal === b.signal;

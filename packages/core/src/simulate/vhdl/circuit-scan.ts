@@ -58,7 +58,7 @@ export const containsEdge = (e: Expr): boolean =>
       (each.op === "attribute" && (each.name === "event" || each.name === "stable")),
   );
 /** Whether some operand of operators and calls is such a one, the whole among them. */
-export function someOperand(whole: Expr, isSuch: (e: Expr) => boolean): boolean {
+function someOperand(whole: Expr, isSuch: (e: Expr) => boolean): boolean {
   // a list of what is still to be seen: sums may have thousands of terms
   const open = [whole];
   for (let e = open.pop(); e; e = open.pop()) {

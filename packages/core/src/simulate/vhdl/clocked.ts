@@ -3,7 +3,7 @@ import { isPureExpr } from "./pure-logic.ts";
 
 /** Which edge of which clock a process is nothing without, so that the other edge need not wake it. */
 
-export interface ClockEdge {
+interface ClockEdge {
   /** A signal of std_logic. */
   readonly clock: Expr;
   readonly edge: "rising" | "falling";

@@ -29,7 +29,7 @@ interface EntityInstance {
 }
 
 /** A port where a value crosses from one language into the other. */
-export interface Crossing {
+interface Crossing {
   /** On Verilog's side. */
   readonly port: Signal;
   readonly into: "verilog" | "vhdl";
@@ -349,7 +349,7 @@ export class MixedDesign {
 // ---- simulation ---------------------------------------------------------------------------------------------------
 
 /** What Verilog's side of a simulation offers to the border. */
-export interface VerilogSide {
+interface VerilogSide {
   store(id: number, a: bigint, b: bigint): void;
   read(signal: Signal): { a: bigint; b: bigint };
   observe(signal: Signal, run: () => void): void;
@@ -457,7 +457,7 @@ function sameName(names: readonly string[], name: string): string | undefined {
   const like = names.filter((each) => each.toLowerCase() === name.toLowerCase());
   return like.length === 1 ? like[0] : undefined;
 }
-export function findModule(modules: ReadonlyMap<string, ModuleNode>, name: string): string | null {
+function findModule(modules: ReadonlyMap<string, ModuleNode>, name: string): string | null {
   return (
     sameName(
       [...modules.values()].filter((module) => module.kind !== "interface").map((module) => module.name),

@@ -1,4 +1,3 @@
-import type { Loc } from "../../common/source.ts";
 import type { DesignFiles } from "../design-files.ts";
 import { digitsOf, productOf, quotientOf, sumOf } from "./long-time.ts";
 import { mostWords } from "./shapes.ts";
@@ -42,7 +41,7 @@ export interface Host {
 }
 
 /** What an access value points to. */
-export interface Cell {
+interface Cell {
   v: unknown;
   gone: boolean;
 }
@@ -804,6 +803,3 @@ export class VhdlRuntime {
     this.o[2] = z * 4.656613e-10;
   };
 }
-
-/** A place that run-time messages name. */
-export type PlaceTable = Loc[];

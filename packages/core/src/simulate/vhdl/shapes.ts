@@ -12,8 +12,8 @@ export function boundsOf(l: number, r: number, d: 0 | 1): Bounds {
   const n = Math.max(0, d ? l - r + 1 : r - l + 1);
   return n === 0 ? { l, d, n, r } : { l, d, n };
 }
-export type Packing = "logic" | "bit" | "char" | null;
-export interface ScalarShape {
+type Packing = "logic" | "bit" | "char" | null;
+interface ScalarShape {
   readonly k: "s";
   readonly type: VType;
   /** Least and greatest value; null: no narrower than the type. Text is code that computes it. */
@@ -29,12 +29,12 @@ export interface ArrayShape {
   readonly dims: readonly Bounds[] | null;
   readonly elem: Shape;
 }
-export interface RecordShape {
+interface RecordShape {
   readonly k: "r";
   readonly type: RecordType;
   readonly fields: readonly Shape[];
 }
-export interface OtherShape {
+interface OtherShape {
   readonly k: "o";
   readonly type: VType;
 }

@@ -2,10 +2,8 @@ import { type Bits, getL, sliceL } from "./values.ts";
 
 /** Signals, their drivers, the processes that wait for them, and composites as trees of signals. */
 
-export type Scalar = number;
-
 /** What a signal's value is made of. */
-export type LeafKind = "scalar" | "bits" | "list";
+type LeafKind = "scalar" | "bits" | "list";
 
 /** Bits of `Sig.listeners`: processes by sensitivity, processes by edge, waits, links, and parts. */
 export const toldProcs = 1;
@@ -13,7 +11,7 @@ export const toldEdges = 2;
 export const toldWaits = 4;
 export const toldLinks = 8;
 export const toldParts = 16;
-export const toldAll = 31;
+const toldAll = 31;
 
 /** One signal, or one field or element of a composite one. */
 export class Sig {

@@ -31,7 +31,7 @@ export class Arr {
 export const U = 0;
 export const X = 1;
 export const L0 = 2;
-export const L1 = 3;
+const L1 = 3;
 export const Z = 4;
 export const W = 5;
 export const L = 6;
@@ -59,7 +59,7 @@ export const bitOf = Uint8Array.from([2, 2, 0, 1, 2, 2, 0, 1, 2]);
 
 export const maskOf = (n: number): number => (n >= 32 ? -1 : (1 << n) - 1);
 const bigMasks: bigint[] = [];
-export function bigMask(n: number): bigint {
+function bigMask(n: number): bigint {
   let mask = bigMasks[n];
   if (mask === undefined) {
     mask = (1n << BigInt(n)) - 1n;

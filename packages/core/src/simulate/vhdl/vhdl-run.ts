@@ -19,7 +19,7 @@ const severities: readonly Finding["severity"][] = ["note", "warning", "error", 
 export const severityNames = ["note", "warning", "error", "failure"];
 
 /** What a run of VHDL tells; set by the simulation that it is part of. */
-export interface VhdlListener {
+interface VhdlListener {
   print(text: string, loc: Loc): void;
   report(severity: Severity, shown: Finding["severity"], text: string, loc: Loc): void;
 }

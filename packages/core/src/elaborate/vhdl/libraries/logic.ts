@@ -5,7 +5,7 @@ import { fixedFloatTypesText, fixedGenericText, fixedText } from "./fixed.ts";
 const all = (names: readonly string[], text: (name: string) => string): string => names.map(text).join("\n");
 const logical = ["and", "nand", "or", "nor", "xor", "xnor"];
 
-export const stdLogic1164Text = `package std_logic_1164 is
+const stdLogic1164Text = `package std_logic_1164 is
 type std_ulogic is ('U', 'X', '0', '1', 'Z', 'W', 'L', 'H', '-');
 type std_ulogic_vector is array (natural range <>) of std_ulogic;
 function resolved (s : std_ulogic_vector) return std_ulogic;
@@ -152,8 +152,8 @@ end package;
 }
 
 const context = "library ieee; use ieee.std_logic_1164.all;\n";
-export const numericStdText = context + numericText("numeric_std", "std_ulogic", false);
-export const numericBitText = numericText("numeric_bit", "bit", true);
+const numericStdText = context + numericText("numeric_std", "std_ulogic", false);
+const numericBitText = numericText("numeric_bit", "bit", true);
 
 /** Vectors of plain logic as unsigned or as signed numbers (1076-2008 clause 16.9 for the first). */
 function plainNumbers(name: string, number: string, target: string): string {
@@ -180,10 +180,10 @@ ${target === "signed" ? `function "abs" (arg : ${vector}) return ${vector};\nfun
 end package;
 `;
 }
-export const numericStdUnsignedText = plainNumbers("numeric_std_unsigned", "natural", "unsigned");
-export const numericStdSignedText = plainNumbers("numeric_std_signed", "integer", "signed");
+const numericStdUnsignedText = plainNumbers("numeric_std_unsigned", "natural", "unsigned");
+const numericStdSignedText = plainNumbers("numeric_std_signed", "integer", "signed");
 
-export const stdLogicTextioText = `${context}
+const stdLogicTextioText = `${context}
 package std_logic_textio is
 alias read is ieee.std_logic_1164.read [std.textio.line, std_ulogic, boolean];
 alias read is ieee.std_logic_1164.read [std.textio.line, std_ulogic];
@@ -223,7 +223,7 @@ const arithOperands = (op: string): [string, string][] => [
     : []),
 ];
 
-export const stdLogicArithText = `${context}
+const stdLogicArithText = `${context}
 package std_logic_arith is
 type unsigned is array (natural range <>) of std_logic;
 type signed is array (natural range <>) of std_logic;
@@ -293,14 +293,14 @@ function conv_integer (arg : ${vector}) return integer;
 end package;
 `;
 }
-export const stdLogicUnsignedText = arithVectors("std_logic_unsigned", false);
-export const stdLogicSignedText = arithVectors("std_logic_signed", true);
+const stdLogicUnsignedText = arithVectors("std_logic_unsigned", false);
+const stdLogicSignedText = arithVectors("std_logic_signed", true);
 
 const unary =
   "sign ceil floor round trunc sqrt cbrt exp log log2 log10 sin cos tan arcsin arccos sinh cosh tanh arcsinh arccosh arctanh";
 
 /** IEEE 1076-2008 clause 16.6. */
-export const mathRealText = `package math_real is
+const mathRealText = `package math_real is
 constant math_e : real := 2.71828182845904523536;
 constant math_1_over_e : real := 0.36787944117144232160;
 constant math_pi : real := 3.14159265358979323846;

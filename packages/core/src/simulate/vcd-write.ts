@@ -1,6 +1,6 @@
 /** Value change dump (IEEE 1364-2005 clause 18), written as it comes. */
 
-export interface VcdVariable {
+interface VcdVariable {
   readonly name: string;
   readonly kind: "wire" | "reg" | "real" | "string";
   readonly width: number;
@@ -10,7 +10,7 @@ export interface VcdVariable {
 }
 
 /** Identifier codes are the printable characters, shortest first. */
-export function vcdCode(index: number): string {
+function vcdCode(index: number): string {
   let text = "";
   let rest = index;
   do {
@@ -23,7 +23,7 @@ export function vcdCode(index: number): string {
 const unitNames = ["s", "ms", "us", "ns", "ps", "fs"];
 
 /** `1 ps` for -12, `10 ns` for -8. */
-export function timescaleText(precision: number): string {
+function timescaleText(precision: number): string {
   const unit = Math.min(5, Math.max(0, Math.ceil(-precision / 3)));
   return `${10 ** (precision + 3 * unit)} ${unitNames[unit]}`;
 }

@@ -2,7 +2,7 @@
  * Reads a value change dump (IEEE 1364-2005 clause 18) as it streams in, a chunk of bytes after the other, so that a
  * file of any size passes through without being held. Names and values go to a receiver.
  */
-export interface VcdReceiver {
+interface VcdReceiver {
   /** Power of ten of a second of one step; called once, before any value. */
   begin(precision: number): void;
   /** @returns Number of the variable, for the values that follow. */

@@ -4,7 +4,7 @@ import type { Aig } from "./aig.ts";
  * One element of a carry chain, as literals: sum = p xor carry in; carry out = p ? carry in : b. `p` becomes the
  * element's LUT, `b` its bypass pin (0: left open, which reads 0).
  */
-export interface CarryElement {
+interface CarryElement {
   readonly p: number;
   readonly b: number;
   /** Node of the sum, an input of the graph; -1 while nobody asks for it. */
@@ -20,7 +20,7 @@ export interface CarryChain {
 }
 
 /** Where a sum node comes from. */
-export interface CarryPlace {
+interface CarryPlace {
   readonly chain: CarryChain;
   readonly at: number;
 }

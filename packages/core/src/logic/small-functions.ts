@@ -12,7 +12,7 @@ export const waysKept = 3;
 const mostGates = 7;
 export const unknown = 255;
 
-export interface SmallFunctions {
+interface SmallFunctions {
   /** [2^16] Gates of a function, the same for its inverse; `unknown` if too many. */
   readonly size: Uint8Array;
   /** [2^16 * waysKept] First operand: a function, inverted or not; -1 behind the last way. */

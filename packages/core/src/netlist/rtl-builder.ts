@@ -1,5 +1,5 @@
 import type { Loc } from "../common/source.ts";
-import { madeName, wordOfKind } from "../netlist/made-names.ts";
+import { madeName, wordOfKind } from "./made-names.ts";
 import {
   type Bits,
   bit0,
@@ -11,7 +11,7 @@ import {
   type RtlCell,
   type RtlKind,
   type RtlMemory,
-} from "../netlist/rtl.ts";
+} from "./rtl.ts";
 
 /**
  * Makes word-level cells and folds constants on the way. All values are bit vectors, least significant bit first.
