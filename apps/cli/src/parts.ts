@@ -1,4 +1,4 @@
-import { blockTypes, findPart, formatFinding, listParts, writeBsdl } from "@gate-clock/core";
+import { findPart, formatFinding, listBlocks, listParts, writeBsdl } from "@gate-clock/core";
 import { UsageError } from "./load-design.ts";
 import type { Session } from "./session.ts";
 
@@ -27,8 +27,8 @@ export function parts(name: string | undefined, options: { bsdl?: boolean; json?
     family: part.family.name,
     luts: part.fabric.logicTiles.length * part.family.elementsPerTile,
     ...Object.fromEntries(
-      blockTypes.map(({ type, plural }) => [
-        plural.replace(/ (\w)/, (_, letter: string) => letter.toUpperCase()),
+      listBlocks().map(({ type, several }) => [
+        several.replace(/ (\w)/, (_, letter: string) => letter.toUpperCase()),
         part.fabric.blockSites(type).length,
       ]),
     ),

@@ -1,8 +1,9 @@
 import { describe, expect, it } from "vitest";
 import { Random } from "../src/common/index.ts";
-import { memoryAddressBits, memoryBlockPins, multiplierBlockPins } from "../src/device/blocks.ts";
+import { type MemoryModes, memoryAddressBits, memoryBlockPins } from "../src/device/blocks/memory.ts";
+import { type MultiplierModes, multiplierBlockPins } from "../src/device/blocks/multiplier.ts";
 import { findFamily } from "../src/device/index.ts";
-import type { LogicBlockModes, MappedBlock, MemoryModes, MultiplierModes } from "../src/netlist/index.ts";
+import type { MappedBlock } from "../src/netlist/index.ts";
 import type { Circuit } from "../src/silicon/decode.ts";
 import { Engine } from "../src/silicon/engine.ts";
 import { BlockReference } from "./helpers/block-reference.ts";
@@ -18,7 +19,7 @@ class Both {
   private readonly clockSignals: number[];
   private readonly outputCount: number;
 
-  constructor(modes: LogicBlockModes, sharedClock: boolean) {
+  constructor(modes: MemoryModes | MultiplierModes, sharedClock: boolean) {
     const pins = modes.type === "memory" ? memoryBlockPins(family) : multiplierBlockPins;
     this.pinCount = pins.inputs.length;
     this.outputCount = pins.outputs.length;
@@ -35,8 +36,6 @@ class Both {
       lutCount: 0,
       flipFlops: [],
       signalOfNode: new Map(),
-      clockMakers: [],
-      serialLanes: [],
       blocks: [
         {
           modes,
@@ -45,7 +44,7 @@ class Both {
           outputs,
           pinNames: new Map(pins.inputs.map((name, i) => [name, i])),
           outputNames: pins.outputs,
-          addressBits: memoryAddressBits(family),
+          site: 0,
           tile: 0,
         },
       ],

@@ -1,10 +1,10 @@
 import { describe, expect, it } from "vitest";
 import { formatFinding, quietContext } from "../src/common/index.ts";
+import { clockBlockLockEdges } from "../src/device/blocks/clock-block.ts";
 import { findPart } from "../src/device/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
 import { checkDesign, MemoryStore, type ProofInputs, proveDesign, runFlow } from "../src/flow/index.ts";
-import { clockBlockLockEdges } from "../src/netlist/index.ts";
-import { ClockBlockRun } from "../src/silicon/clock-maker.ts";
+import { ClockBlockRun } from "../src/silicon/blocks/clock-block.ts";
 import { built, designInput, running } from "./helpers/build.ts";
 import { builtLines, linesOf } from "./helpers/simulation.ts";
 

@@ -1,8 +1,9 @@
 import { describe, expect, it } from "vitest";
 import { quietContext } from "../src/common/index.ts";
+import type { MultiplierModes } from "../src/device/blocks/multiplier.ts";
 import { Delays } from "../src/device/part.ts";
 import { elaborate } from "../src/elaborate/index.ts";
-import type { MultiplierModes } from "../src/netlist/index.ts";
+
 import { defaultSynthOptions, synthesize } from "../src/synth/index.ts";
 import { built } from "./helpers/build.ts";
 import { agreesEverywhere } from "./helpers/everywhere.ts";

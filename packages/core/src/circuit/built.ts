@@ -1,7 +1,7 @@
+import { blockOf } from "../device/blocks/registry.ts";
 import { portOfPad } from "../netlist/made-names.ts";
-import { cellKind, ffMode, isFromSource, type MappedNetlist } from "../netlist/mapped.ts";
+import { cellKind, ffMode, type MappedNetlist } from "../netlist/mapped.ts";
 import { inputLetters, lutExpression, maskOf } from "./lut-text.ts";
-import { partBlockSymbol, partBlockWords } from "./part-block-words.ts";
 import type { NodeKind, Schematic, SchematicEdge, SchematicNode, SchematicPin } from "./schematic.ts";
 
 /** LUT levels behind the registers and ports, by cell: what a LUT's place in its cone is. */
@@ -152,29 +152,8 @@ class BuiltWriter {
           const outputs = (blockOutputs.get(cell) ?? []).map((out) =>
             this.pin(`o${netlist.modes[out]}`, outputNames[netlist.modes[out]], outputNet[out]),
           );
-          if (modes.type === "memory") {
-            const words = modes.ports.map((port, p) => `port ${"AB"[p]}: words of ${2 ** port.width} bits`);
-            node(
-              "memory",
-              "memory block",
-              names,
-              [...words, modes.contents ? "has start values" : ""].filter((w) => w),
-              outputs,
-            );
-          } else if (isFromSource(modes)) {
-            node("part block", partBlockSymbol(modes), names, partBlockWords(modes), outputs);
-          } else {
-            const words = (
-              ["inputRegister", "productRegister", "outputRegister", "accumulate", "subtract"] as const
-            ).filter((flag) => modes[flag]);
-            node(
-              "multiplier",
-              "×",
-              names,
-              words.map((flag) => flag.replace(/([A-Z])/g, " $1").toLowerCase()),
-              outputs,
-            );
-          }
+          const { symbol, words } = blockOf(modes);
+          node(symbol.kind, symbol.text, names, [...words(modes)], outputs);
         }
       }
     }

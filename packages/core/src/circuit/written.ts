@@ -1,6 +1,5 @@
-import { partBlockPins } from "../device/blocks.ts";
+import { blockOf } from "../device/blocks/registry.ts";
 import { ownerOfName } from "../netlist/made-names.ts";
-import { isFromSource } from "../netlist/mapped.ts";
 import {
   type Bits,
   bit0,
@@ -13,7 +12,6 @@ import {
   type RtlNetlist,
 } from "../netlist/rtl.ts";
 import { liveNets } from "../synth/rtl-editor.ts";
-import { partBlockSymbol, partBlockWords } from "./part-block-words.ts";
 import type { NodeKind, Schematic, SchematicEdge, SchematicNode, SchematicPin } from "./schematic.ts";
 
 /** Which part of the design is looked at. */
@@ -337,18 +335,19 @@ class ViewWriter {
       }
       case "block": {
         const { modes, outputPins } = cell.block!;
-        if (!isFromSource(modes)) return;
-        const pins = partBlockPins[modes.type];
+        const { module, symbol, words } = blockOf(modes);
+        if (!module) return;
+        const { pins } = module;
         this.add(id, "part block", {
           ...common,
-          symbol: partBlockSymbol(modes),
+          symbol: symbol.text,
           label: ownerOfName(plain, "block"),
           inputs: cell.inputs.map((bits, i) => {
             const clock = pins.clocks > 1 ? `clk ${i - pins.inputs.length}` : "clk";
             return [`i${i}`, pins.inputs[i]?.toLowerCase() ?? clock, bits];
           }),
           outputs: outputPins.map((pin, i) => [`o${pin}`, pins.outputs[pin].toLowerCase(), [cell.output[i]]]),
-          detail: partBlockWords(modes),
+          detail: [...words(modes)],
         });
         return;
       }

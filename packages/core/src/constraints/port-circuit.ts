@@ -1,12 +1,7 @@
-import { blockClockCount, isClockMaker, portBits } from "../netlist/mapped.ts";
-import {
-  bitName,
-  type ClockBlockModes,
-  type ClockSwitchModes,
-  type RtlCell,
-  type RtlNetlist,
-  serialNets,
-} from "../netlist/rtl.ts";
+import type { BlockModes } from "../device/blocks/description.ts";
+import { blockClockCount, isClockMaker } from "../device/blocks/registry.ts";
+import { portBits } from "../netlist/mapped.ts";
+import { bitName, type RtlCell, type RtlNetlist, serialNets } from "../netlist/rtl.ts";
 import type { PinNeed } from "./pins.ts";
 
 /** What rules need to know of a circuit as written: its port bits, and the blocks that make clocks. */
@@ -16,7 +11,7 @@ export interface PortCircuit {
 }
 export interface ClockMaker {
   readonly name: string;
-  readonly modes: ClockBlockModes | ClockSwitchModes;
+  readonly modes: BlockModes;
   /** [clock inputs] Where each comes from: a port bit, an output of another maker, or (null) neither. */
   readonly clocks: readonly (string | readonly [maker: number, output: number] | null)[];
 }

@@ -1,5 +1,4 @@
-import { clockBlockLockEdges, serialWordBits } from "../netlist/rtl.ts";
-import { accumulatorWidth, memoryAddressBits, memoryWidth } from "./blocks.ts";
+import { listBlocks } from "./blocks/registry.ts";
 import { corners, type FamilyDescription, temperatureRange } from "./family.ts";
 import { findPart, listDies } from "./part.ts";
 
@@ -51,27 +50,11 @@ export function writeDataSheet(family: FamilyDescription): string {
     `- **Pins**: each LUT input, bypass, enable and reset is a mux of ${family.pinFromOutputs} outputs of its tile and ${family.pinFromWires.reduce((a, b) => a + b, 0)} wires.`,
     `- **Clocks**: ${family.globalClocks} global clocks from as many clock pads, ${family.regionClocks} in each quarter of the die; a tile can also take its clock from ${family.clockFromWires} ordinary wires, slowly.`,
   );
-  if (family.clockBlocks)
-    lines.push(
-      `- **Clock blocks**: ${family.clockBlocks}, in the corners; each makes two clocks of one between ${family.clockBlockMhz.input.join(" and ")} MHz, by multiplying by 1 to 64, up to ${family.clockBlockMhz.inside} MHz, dividing by 1 to 64 and shifting by eighths of a period. They run from the ${clockBlockLockEdges}th rising edge on, and keep in step with the clock at the pin: the block takes its own delay out by feedback.`,
-    );
-  if (family.clockSwitches)
-    lines.push(
-      `- **Clock switches**: ${family.clockSwitches}; each passes one of two clocks, chosen while the part runs, and never a shortened pulse.`,
-    );
-  const laneDies = dies.filter((die) => die.serialLanes > 0);
-  if (laneDies.length)
-    lines.push(
-      `- **Serial lanes**: ${laneDies.map((die) => `${die.serialLanes} in ${die.name}`).join(", ")}; each sends and receives ${serialWordBits} bits a cycle of its clock, lowest first, at the pins TX0, RX0 and so on. What comes in can be shifted by a bit until words begin where they should.`,
-    );
-  if (family.memory !== "none")
-    lines.push(
-      `- **Memory block**: ${2 ** memoryAddressBits(family) / 1024} Kbit, words of 1 to ${memoryWidth(family)} bits by powers of two, ${family.memory === "dual" ? "two ports that both read and write" : "one port that writes and one that reads"}, byte enables, output registers, start values. The port that writes decides what a read at the same edge sees: the word before, the word after, or (at this port) nothing new.`,
-    );
-  if (family.multiplier !== "none" && dies.some((die) => die.columns.includes("X")))
-    lines.push(
-      `- **Multiplier block**: ${family.multiplier}, each operand signed or not; registers before, between and behind; adds its product to a ${accumulatorWidth}-bit word or to its last result, or takes it away.`,
-    );
+  const shown = listBlocks().flatMap(({ dataSheet }) => {
+    const line = dataSheet.line(family, dies);
+    return line === null ? [] : [{ line, delays: dataSheet.delays(delays) }];
+  });
+  for (const { line } of shown) lines.push(line);
   lines.push(
     `- **Configuration**: ${family.configuration === "flash" ? "kept in flash on the die, erased and programmed over JTAG; the part runs as soon as it has power" : "volatile, over JTAG"}.`,
     "",
@@ -93,34 +76,9 @@ export function writeDataSheet(family: FamilyDescription): string {
       "clock: global / region / tile, and more a tile",
       `${delays.globalClockPs} / ${delays.regionClockPs} / ${delays.tileClockPs}, ${delays.tileClockStepPs}`,
     ],
-    ...(family.clockBlocks
-      ? [
-          [
-            "clock block: left by feedback / clock switch",
-            `${delays.clockBlockPs} / ${delays.clockSwitchPs}`,
-          ] satisfies [string, string],
-        ]
-      : []),
-    ...(laneDies.length
-      ? [
-          ["serial lane: clock to word / setup", `${delays.serialClockPs} / ${delays.serialSetupPs}`] satisfies [
-            string,
-            string,
-          ],
-        ]
-      : []),
     ["input pad / output pad", `${delays.inputPadPs} / ${delays.outputPadPs}`],
   ];
-  if (family.memory !== "none")
-    rows.push([
-      "memory: clock to word / to output register / setup",
-      `${delays.memoryClockPs} / ${delays.memoryRegisteredPs} / ${delays.memorySetupPs}`,
-    ]);
-  if (family.multiplier !== "none")
-    rows.push([
-      "multiplier: product / sum / clock to output / setup",
-      `${delays.multiplierPs} / ${delays.multiplierAddPs} / ${delays.multiplierClockPs} / ${delays.multiplierSetupPs}`,
-    ]);
+  rows.push(...shown.map(({ delays: [what, ps] }): [string, string] => [what, ps]));
   table(["element", "ps"], rows);
   table(
     ["speed grade", "factor"],

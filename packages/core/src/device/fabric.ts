@@ -1,6 +1,6 @@
-import type { BlockType } from "./blocks.ts";
+import { blockOf, columnBlock, columnBlocks } from "./blocks/registry.ts";
 import type { FamilyDescription, PartDescription, TileKind } from "./family.ts";
-import { buildTilePattern, clockBlockCorner, clockSwitchCorner, type TilePattern } from "./tile-pattern.ts";
+import { buildTilePattern, type TilePattern } from "./tile-pattern.ts";
 
 /** Which of a pad's two registers: between the pin and the part's inside, or the other way. */
 export type PadRegisterSide = "input" | "output";
@@ -16,7 +16,8 @@ export interface Pad {
   readonly bank: number;
 }
 
-const kindOfColumn: Readonly<Record<string, TileKind>> = { L: "logic", M: "memory", X: "multiplier", S: "serial" };
+/** Of the order in which the muxes of a kind of tile are dealt. */
+const seeds: Readonly<Record<string, number>> = { logic: 11, io: 14, corner: 15 };
 
 /** The grid of one part: which tile is where, its pads, its clock regions. Tile id = y * width + x. */
 export class Fabric {
@@ -29,8 +30,8 @@ export class Fabric {
   readonly cornerTiles: readonly number[];
   readonly logicTiles: readonly number[];
   private readonly kinds: TileKind[] = [];
-  private readonly sites = new Map<BlockType, readonly number[]>();
-  private readonly patterns: Readonly<Record<TileKind, TilePattern>>;
+  private readonly sites = new Map<string, readonly number[]>();
+  private readonly patterns = new Map<TileKind, TilePattern>();
 
   constructor(
     readonly family: FamilyDescription,
@@ -39,21 +40,15 @@ export class Fabric {
     this.width = part.columns.length + 2;
     this.height = part.rows + 2;
     const { width, height } = this;
+    const kindOfColumn = new Map(columnBlocks().map(({ tile }) => [tile.column, tile.kind]));
+    kindOfColumn.set("L", "logic");
     for (let y = 0; y < height; y++) {
       for (let x = 0; x < width; x++) {
         const edgeX = x === 0 || x === width - 1;
         const edgeY = y === 0 || y === height - 1;
-        this.kinds.push(edgeX && edgeY ? "corner" : edgeX || edgeY ? "io" : kindOfColumn[part.columns[x - 1]]);
+        this.kinds.push(edgeX && edgeY ? "corner" : edgeX || edgeY ? "io" : kindOfColumn.get(part.columns[x - 1])!);
       }
     }
-    this.patterns = {
-      logic: buildTilePattern(family, "logic", 11),
-      memory: buildTilePattern(family, "memory", 12),
-      multiplier: buildTilePattern(family, "multiplier", 13),
-      serial: buildTilePattern(family, "serial", 16),
-      io: buildTilePattern(family, "io", 14),
-      corner: buildTilePattern(family, "corner", 15),
-    };
     this.cornerTiles = [0, width - 1, (height - 1) * width, height * width - 1];
     this.logicTiles = this.kinds.flatMap((kind, tile) => (kind === "logic" ? [tile] : []));
     const pads: Pad[] = [];
@@ -92,32 +87,15 @@ export class Fabric {
     });
   }
 
-  /** Foot tiles of the places for blocks of a kind. */
-  blockSites(kind: BlockType): readonly number[] {
-    let sites = this.sites.get(kind);
+  /** Foot tiles of the places for blocks of a type. */
+  blockSites(type: string): readonly number[] {
+    let sites = this.sites.get(type);
     if (!sites) {
-      sites = this.findSites(kind);
-      this.sites.set(kind, sites);
+      const { family, part, width, height, cornerTiles } = this;
+      const tileKind = (tile: number) => this.kinds[tile];
+      sites = blockOf({ type }).sites({ family, part, width, height, cornerTiles, tileKind });
+      this.sites.set(type, sites);
     }
-    return sites;
-  }
-
-  private findSites(kind: BlockType): number[] {
-    const { clockBlocks, clockSwitches } = this.family;
-    if (kind === "clockBlock")
-      return Array.from({ length: clockBlocks }, (_, i) => this.cornerTiles[clockBlockCorner(i)]);
-    if (kind === "clockSwitch")
-      return Array.from({ length: clockSwitches }, (_, i) => this.cornerTiles[clockSwitchCorner(i)]);
-    if (kind === "serialLane") {
-      // evenly up the columns that have them, the first at the foot
-      const tiles = this.kinds.flatMap((each, tile) => (each === "serial" ? [tile] : []));
-      const lanes = this.part.serialLanes;
-      return Array.from({ length: lanes }, (_, i) => tiles[Math.floor((i * tiles.length) / lanes)]);
-    }
-    const sites: number[] = [];
-    for (let x = 0; x < this.width; x++)
-      for (let y = 1; y + this.family.blockRows < this.height; y += this.family.blockRows)
-        if (this.kinds[y * this.width + x] === kind) sites.push(y * this.width + x);
     return sites;
   }
 
@@ -128,7 +106,15 @@ export class Fabric {
     return this.kinds[tile];
   }
   pattern(tile: number): TilePattern {
-    return this.patterns[this.kinds[tile]];
+    return this.patternOf(this.kinds[tile]);
+  }
+  private patternOf(kind: TileKind): TilePattern {
+    let pattern = this.patterns.get(kind);
+    if (!pattern) {
+      pattern = buildTilePattern(this.family, kind, seeds[kind] ?? columnBlock(kind)!.tile.seed);
+      this.patterns.set(kind, pattern);
+    }
+    return pattern;
   }
   tileX(tile: number): number {
     return tile % this.width;
@@ -151,14 +137,14 @@ export class Fabric {
   }
 
   regionClockNode(tileFirst: Int32Array, region: number, index: number): number {
-    return tileFirst[this.cornerTiles[region]] + this.patterns.corner.byName.get(`RCK${index}`)!;
+    return tileFirst[this.cornerTiles[region]] + this.patternOf("corner").byName.get(`RCK${index}`)!;
   }
   /** The global clock muxes that count are those of the bottom left corner; the others' are left unused. */
   globalClockNode(tileFirst: Int32Array, index: number): number {
-    return tileFirst[this.cornerTiles[0]] + this.patterns.corner.byName.get(`GCK${index}`)!;
+    return tileFirst[this.cornerTiles[0]] + this.patternOf("corner").byName.get(`GCK${index}`)!;
   }
   padInputNode(tileFirst: Int32Array, pad: number): number {
     const { tile, index } = this.pads[pad];
-    return tileFirst[tile] + this.patterns.io.byName.get(`IN${index}`)!;
+    return tileFirst[tile] + this.patternOf("io").byName.get(`IN${index}`)!;
   }
 }

@@ -1,6 +1,7 @@
 /** What a family and its parts are made of, as data. Every stage works from these descriptions alone. */
 
-export type TileKind = "logic" | "memory" | "multiplier" | "io" | "corner" | "serial";
+/** "logic", "io", "corner", or the kind of tile that a block lies in. */
+export type TileKind = string;
 
 interface WireType {
   readonly length: number;
@@ -13,7 +14,7 @@ interface WireType {
   readonly fromWires: readonly number[];
 }
 
-interface DelayTable {
+export interface DelayTable {
   /** All in ps, largest value, slow-hot corner, grade factor 1. Mux and buffer together. */
   readonly lutPs: readonly number[];
   /** Carry link from one element to the next; into a chain from LUT or bypass pin; out of it into a sum. */
@@ -118,7 +119,7 @@ export interface PartDescription {
   readonly name: string;
   readonly family: string;
   readonly idcode: number;
-  /** One letter a column inside the ring: L logic, M memory, X multiplier, S serial lanes. */
+  /** One letter a column inside the ring: L logic, others those of the blocks in it. */
   readonly columns: string;
   readonly rows: number;
   readonly packages: readonly PackageDescription[];

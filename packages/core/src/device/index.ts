@@ -3,7 +3,8 @@
  * In: descriptions (`twill.ts`, `calico.ts`, `felt.ts`). Out: a `Part` that every later stage works from.
  */
 
-export { type BlockType, blockTypes } from "./blocks.ts";
+export type { BlockDescription, BlockModes } from "./blocks/description.ts";
+export { listBlocks, registerBlock } from "./blocks/registry.ts";
 export { writeDataSheet } from "./data-sheet.ts";
 export { Fabric, type Pad } from "./fabric.ts";
 export {
@@ -25,6 +26,7 @@ export {
   type PackagePin,
   type Part,
   partByIdcode,
+  registerDie,
 } from "./part.ts";
 export type { RoutingGraph } from "./rr-graph.ts";
 export {

@@ -1,6 +1,6 @@
 import { type Finding, InvariantError, nearestName } from "../common/finding.ts";
-import type { BlockModes } from "../netlist/rtl.ts";
-import { clockOfPin } from "./blocks.ts";
+import type { BlockModes } from "./blocks/description.ts";
+import { blockOf } from "./blocks/registry.ts";
 import { calico, calicoParts } from "./calico.ts";
 import { Fabric, type Pad } from "./fabric.ts";
 import {
@@ -45,7 +45,7 @@ export interface PackagePin {
 }
 
 const families: readonly FamilyDescription[] = [twill, calico, felt];
-const dies: readonly PartDescription[] = [...twillParts, ...calicoParts, ...feltParts];
+const dies: PartDescription[] = [...twillParts, ...calicoParts, ...feltParts];
 const temperatures: readonly TemperatureGrade[] = ["C", "I"];
 
 /** @throws InvariantError if there is no such family. */
@@ -73,6 +73,17 @@ export function listFamilies(): readonly FamilyDescription[] {
 }
 export function listDies(): readonly PartDescription[] {
   return dies;
+}
+
+/** Makes a die of one of the families known. @returns A function that takes it back. */
+export function registerDie(die: PartDescription): () => void {
+  findFamily(die.family);
+  if (dies.some(({ name }) => name === die.name)) throw new InvariantError(`There is a die ${die.name} already.`);
+  dies.push(die);
+  return () => {
+    dies.splice(dies.indexOf(die), 1);
+    fabrics.delete(die.name);
+  };
 }
 
 /** Every part that can be ordered, by full name. */
@@ -218,51 +229,22 @@ export class Delays {
   get carrySumPs(): number {
     return this.part.family.delays.carrySumPs * this.scale;
   }
-  /** Clock to output of a block with registers. */
+  /** Clock to output of a block that is clocked. */
   blockClockPs(modes: BlockModes, output: string): number {
-    const { delays } = this.part.family;
-    if (modes.type === "memory")
-      return (
-        (modes.ports[clockOfPin(modes, output)].outputRegister ? delays.memoryRegisteredPs : delays.memoryClockPs) *
-        this.scale
-      );
-    if (modes.type === "clockBlock")
-      return (output === "LOCKED" ? delays.clockToOutputPs : delays.clockBlockPs) * this.scale;
-    if (modes.type === "clockSwitch") return delays.clockSwitchPs * this.scale;
-    if (modes.type === "serialLane") return delays.serialClockPs * this.scale;
-    const behind = modes.outputRegister
-      ? 0
-      : delays.multiplierAddPs + (modes.productRegister ? 0 : delays.multiplierPs);
-    return (delays.multiplierClockPs + behind) * this.scale;
+    return blockOf(modes).clockPs(this.part.family.delays, modes, output) * this.scale;
   }
   /** Setup of a block's input pin before its clock. */
   blockSetupPs(modes: BlockModes, input: string): number {
-    const { delays } = this.part.family;
-    if (modes.type === "memory") return delays.memorySetupPs * this.scale;
-    if (modes.type === "serialLane") return delays.serialSetupPs * this.scale;
-    if (modes.type !== "multiplier") return delays.setupPs * this.scale;
-    const isOperand = /^[AB]\d/.test(input);
-    let before = 0;
-    if (isOperand && !modes.inputRegister)
-      before = delays.multiplierPs + (modes.productRegister ? 0 : delays.multiplierAddPs);
-    else if (!isOperand && /^(C|LOAD)/.test(input)) before = delays.multiplierAddPs;
-    return (delays.multiplierSetupPs + before) * this.scale;
+    return blockOf(modes).setupPs(this.part.family.delays, modes, input) * this.scale;
   }
   /** From register to register inside of a block, clock to output and setup included; null if none follows another. */
   blockInsidePs(modes: BlockModes): number | null {
-    if (modes.type !== "multiplier") return null;
-    const { multiplierPs, multiplierAddPs, multiplierClockPs, multiplierSetupPs } = this.part.family.delays;
-    const { inputRegister, productRegister, outputRegister, accumulate } = modes;
-    let most = 0;
-    if (inputRegister && (productRegister || outputRegister))
-      most = multiplierPs + (productRegister ? 0 : multiplierAddPs);
-    if (outputRegister && (productRegister || accumulate)) most = Math.max(most, multiplierAddPs);
-    return most > 0 ? (multiplierClockPs + most + multiplierSetupPs) * this.scale : null;
+    const ps = blockOf(modes).insidePs?.(this.part.family.delays, modes) ?? null;
+    return ps === null ? null : ps * this.scale;
   }
-  /** Pin to output of a multiplier without registers. */
-  blockThroughPs(input: string): number {
-    const { delays } = this.part.family;
-    return (delays.multiplierAddPs + (input.startsWith("ADDEND") ? 0 : delays.multiplierPs)) * this.scale;
+  /** Pin to output of a block where no register lies between. */
+  blockThroughPs(modes: BlockModes, input: string): number {
+    return (blockOf(modes).throughPs?.(this.part.family.delays, input) ?? 0) * this.scale;
   }
   get pinMuxPs(): number {
     return this.part.family.delays.pinMuxPs * this.scale;

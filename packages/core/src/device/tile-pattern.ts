@@ -1,5 +1,6 @@
 import { Random } from "../common/random.ts";
-import { serialWordBits } from "../netlist/rtl.ts";
+import type { BlockDescription } from "./blocks/description.ts";
+import { columnBlock, cornerBlocks } from "./blocks/registry.ts";
 import type { FamilyDescription, TileKind } from "./family.ts";
 
 /** Directions in this order everywhere: east, north, west, south. (0, 0) is the tile at the bottom left. */
@@ -75,14 +76,6 @@ export const carryMode = { off: 0, on: 1, zero: 2, one: 3 } as const;
 /** The mask has a bit for each row of the family's LUT; 64 is the most. */
 const elementFields = { mask: 64, init: 1, resetValue: 1, asyncReset: 1, bypass: 1, carry: 2 } as const;
 
-/** Corner of a clock block and of a clock switch, by their numbers. */
-export function clockBlockCorner(index: number): number {
-  return (index + 1) % 4;
-}
-export function clockSwitchCorner(index: number): number {
-  return 3 * (index % 2);
-}
-
 /** Wires that start in a tile, in the order of their local numbers. */
 function wireList(family: FamilyDescription): { direction: number; type: number; index: number }[] {
   const list: { direction: number; type: number; index: number }[] = [];
@@ -141,8 +134,14 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
     fields.set(name, { at: configBits, bits });
     configBits += bits;
   };
+  const blockFields = (block: BlockDescription) => {
+    field(block.onField, 1);
+    for (const [name, bits] of Object.entries(block.fields(family))) field(name, bits);
+  };
   const outputs: string[] = [];
   const inputs: string[] = [];
+  const corners = cornerBlocks().filter(({ tile }) => tile.count(family) > 0);
+  const own = columnBlock(kind);
   const per = family.elementsPerTile;
   const groups = per / family.elementsPerGroup;
   switch (kind) {
@@ -157,26 +156,13 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
       for (let p = 0; p < family.padsPerTile; p++) outputs.push(`IN${p}`);
       for (let p = 0; p < family.padsPerTile; p++) inputs.push(`OUT${p}`, `OE${p}`);
       break;
-    case "memory":
-      for (let i = 0; i < family.memoryPins.outputs; i++) outputs.push(`MQ${i}`);
-      for (let i = 0; i < family.memoryPins.inputs; i++) inputs.push(`MI${i}`);
-      break;
-    case "multiplier":
-      for (let i = 0; i < family.multiplierPins.outputs; i++) outputs.push(`XQ${i}`);
-      for (let i = 0; i < family.multiplierPins.inputs; i++) inputs.push(`XI${i}`);
-      break;
-    case "serial":
-      for (let i = 0; i < serialWordBits; i++) outputs.push(`R${i}`);
-      for (let i = 0; i < serialWordBits; i++) inputs.push(`T${i}`);
-      inputs.push("SLIP");
-      break;
     case "corner":
-      if (family.clockBlocks) outputs.push("CBA", "CBB", "LOCKED");
-      if (family.clockSwitches) {
-        outputs.push("CSQ");
-        inputs.push("SELECT");
-      }
+      for (const { tile } of corners) outputs.push(...tile.clockOutputs, ...tile.outputs);
+      for (const { tile } of corners) inputs.push(...tile.inputs);
       break;
+    default:
+      outputs.push(...own!.tile.outputs(family));
+      inputs.push(...own!.tile.inputs(family));
   }
   for (const name of outputs)
     nodes.push({ name, kind: nodeKind.output, sources: [], selectAt: 0, selectBits: 0, direction: -1, wireType: -1 });
@@ -277,75 +263,36 @@ export function buildTilePattern(family: FamilyDescription, kind: TileKind, seed
       for (let p = 0; p < family.padsPerTile; p++)
         for (const [name, bits] of Object.entries(padFields)) field(`${name}${p}`, bits);
       break;
-    case "memory":
-      for (const [name, bits] of Object.entries({
-        memoryOn: 1,
-        widthA: 3,
-        widthB: 3,
-        writeModeA: 2,
-        writeModeB: 2,
-        outputRegisterA: 1,
-        outputRegisterB: 1,
-        enableUsedA: 1,
-        enableUsedB: 1,
-      }))
-        field(name, bits);
-      field("contents", family.memoryPins.bits);
-      break;
-    case "multiplier":
-      for (const [name, bits] of Object.entries({
-        multiplierOn: 1,
-        signedLeft: 1,
-        signedRight: 1,
-        inputRegister: 1,
-        productRegister: 1,
-        outputRegister: 1,
-        accumulate: 1,
-        subtract: 1,
-        enableUsed: 1,
-      }))
-        field(name, bits);
-      break;
-    case "serial":
-      field("serialOn", 1);
-      break;
     case "corner": {
       const clockSources: MuxSource[] = [];
       for (let i = 0; i < family.globalClocks; i++) clockSources.push({ from: "clockPad", index: i });
       const padSources = [...clockSources];
-      const madeSources: MuxSource[] = [];
-      for (let i = 0; i < family.clockBlocks; i++)
-        for (const name of ["CBA", "CBB"]) madeSources.push({ from: "corner", corner: clockBlockCorner(i), name });
-      const switched = Array.from(
-        { length: family.clockSwitches },
-        (_, i): MuxSource => ({ from: "corner", corner: clockSwitchCorner(i), name: "CSQ" }),
+      // clocks that the blocks make, by block
+      const made = corners.map(({ tile }): MuxSource[] =>
+        Array.from({ length: tile.count(family) }, (_, i) =>
+          tile.clockOutputs.map((name): MuxSource => ({ from: "corner", corner: tile.corner(i), name })),
+        ).flat(),
       );
-      clockSources.push(...madeSources, ...switched);
+      clockSources.push(...made.flat());
       const someWires = (count: number) => newDealers().taps[1].deal(count, () => true, new Set());
       for (const tap of someWires(4)) clockSources.push(tap.source);
-      // a block's input from pads and switches, a switch's from pads and blocks, either from a few wires
-      const clockPin = (name: string, sources: readonly MuxSource[]) =>
-        mux(name, nodeKind.input, [...padSources, ...sources, ...someWires(2).map(({ source }) => source)]);
-      if (family.clockBlocks) clockPin("CBI", switched);
-      if (family.clockSwitches) for (const name of ["CS0", "CS1"]) clockPin(name, madeSources);
+      // a block's input from pads and from blocks of other types, and from a few wires
+      corners.forEach(({ tile }, c) => {
+        const others = made.filter((_, other) => other !== c).flat();
+        for (const name of tile.clockInputs)
+          mux(name, nodeKind.input, [...padSources, ...others, ...someWires(2).map(({ source }) => source)]);
+      });
       for (let g = 0; g < family.globalClocks; g++) mux(`GCK${g}`, nodeKind.globalClock, clockSources);
       const globals: MuxSource[] = Array.from({ length: family.globalClocks }, (_, index) => ({
         from: "globalClock",
         index,
       }));
       for (let r = 0; r < family.regionClocks; r++) mux(`RCK${r}`, nodeKind.regionClock, globals);
-      if (family.clockBlocks)
-        for (const [name, bits] of Object.entries({
-          clockBlockOn: 1,
-          multiply: 6,
-          divideA: 6,
-          divideB: 6,
-          phaseA: 3,
-          phaseB: 3,
-        }))
-          field(name, bits);
-      if (family.clockSwitches) field("clockSwitchOn", 1);
+      for (const block of corners) blockFields(block);
+      break;
     }
+    default:
+      blockFields(own!);
   }
   configBits = Math.ceil(configBits / 8) * 8;
   return { kind, nodes, byName: new Map(nodes.map((node, i) => [node.name, i])), fields, configBits, firstWire };

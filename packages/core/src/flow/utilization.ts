@@ -1,10 +1,11 @@
-import { type BlockPlural, blockTypes } from "../device/blocks.ts";
+import { listBlocks } from "../device/blocks/registry.ts";
 import type { Part } from "../device/part.ts";
 import type { PackedDesign } from "../layout/layout.ts";
 import { cellKind, clockSlots, type MappedNetlist, portBits, serialPads } from "../netlist/mapped.ts";
 
 export interface ResourceUse {
-  readonly kind: "LUTs" | "registers" | "carry links" | "logic tiles" | "pins" | "clocks" | BlockPlural;
+  /** LUTs, registers, carry links, logic tiles, pins, clocks, or what several blocks of a type are called. */
+  readonly kind: string;
   readonly used: number;
   readonly available: number;
 }
@@ -66,12 +67,12 @@ export function utilization(netlist: MappedNetlist, packed: PackedDesign | null,
       available: part.pins.length,
     },
     { kind: "clocks", used: clocks.size, available: family.globalClocks },
-    ...blockTypes.flatMap(({ type, plural }) => {
+    ...listBlocks().flatMap(({ type, several, isAlwaysCounted }) => {
       const used = netlist.blocks.filter((block) => block.modes.type === type).length;
       const available = fabric.blockSites(type).length;
       // clocks that neither the part makes nor the design wants say nothing
-      const isShown = type === "memory" || type === "multiplier" || used > 0 || available > 0;
-      return isShown ? [{ kind: plural, used, available }] : [];
+      const isShown = isAlwaysCounted || used > 0 || available > 0;
+      return isShown ? [{ kind: several, used, available }] : [];
     }),
   );
   return uses;

@@ -1,4 +1,4 @@
-import { isRegisteredBlock } from "./mapped.ts";
+import { isClockedBlock } from "../device/blocks/registry.ts";
 import { firstNet, type RtlCell, type RtlNetlist } from "./rtl.ts";
 
 /**
@@ -10,7 +10,7 @@ export function combFanin(cell: RtlCell, at: number, visit: (bit: number) => voi
     case "ff":
       return;
     case "block": {
-      if (!isRegisteredBlock(cell.block!.modes)) for (const input of cell.inputs) for (const bit of input) visit(bit);
+      if (!isClockedBlock(cell.block!.modes)) for (const input of cell.inputs) for (const bit of input) visit(bit);
       return;
     }
     case "not":

@@ -1,5 +1,8 @@
+import type { BlockModes } from "../device/blocks/description.ts";
+import { blockClockCount, blockOf } from "../device/blocks/registry.ts";
+import { isSerialLane } from "../device/blocks/serial-lane.ts";
 import type { InferredItem } from "./inferred.ts";
-import type { BlockModes, ClockBlockModes, ClockSwitchModes, PinPull, SerialLaneModes } from "./rtl.ts";
+import type { PinPull } from "./rtl.ts";
 
 /** The circuit as built: LUTs, flip-flops, carry links and pads, as struct of arrays. Shared by all stages from synthesis on. */
 
@@ -173,7 +176,7 @@ export function layoutNetlist(netlist: MappedNetlist): LayoutNetlist {
   const blocks = netlist.blocks.map(
     ({ cell, modes, inputNames, outputNames }): LayoutBlock => ({
       cell,
-      modes: modes.type === "memory" ? { ...modes, contents: null } : modes,
+      modes: blockOf(modes).withoutContents?.(modes) ?? modes,
       inputNames,
       outputNames,
     }),
@@ -270,7 +273,7 @@ export function serialPads(netlist: LayoutNetlist): ReadonlyMap<number, number> 
   const received = new Map<number, number>(); // net at RX -> block
   const sent = new Map<number, number>(); // net of a lane's block -> block
   netlist.blocks.forEach((block, b) => {
-    if (block.modes.type !== "serialLane") return;
+    if (!isSerialLane(block.modes)) return;
     const rx = inputNet[inputStart[block.cell] + block.inputNames.indexOf("RX")];
     if (rx >= 0) received.set(rx, b);
     sent.set(outputNet[block.cell], b);
@@ -288,32 +291,6 @@ export function serialPads(netlist: LayoutNetlist): ReadonlyMap<number, number> 
     }
   }
   return lanes;
-}
-
-/** Clock pins of a block are its last ones. */
-export function blockClockCount(modes: BlockModes): number {
-  return modes.type === "memory" || modes.type === "clockSwitch" ? 2 : 1;
-}
-
-/** True for blocks that the source instantiates by name. */
-export function isFromSource(modes: BlockModes): modes is ClockBlockModes | ClockSwitchModes | SerialLaneModes {
-  return isClockMaker(modes) || modes.type === "serialLane";
-}
-
-/** True if it is the falling edge of a block's clock that counts. A switch changes over while its clocks are low. */
-export function blockClockFalls(modes: BlockModes, clock: number): boolean {
-  if (modes.type === "memory") return modes.ports[clock].clockFalling;
-  return modes.type === "multiplier" ? modes.clockFalling : modes.type === "clockSwitch";
-}
-
-/** True for blocks that make clocks: their outputs follow no clock edge, but are edges. */
-export function isClockMaker(modes: BlockModes): modes is ClockBlockModes | ClockSwitchModes {
-  return modes.type === "clockBlock" || modes.type === "clockSwitch";
-}
-
-/** True if a block has a register or memory between each input and output. */
-export function isRegisteredBlock(modes: BlockModes): boolean {
-  return modes.type !== "multiplier" || modes.inputRegister || modes.productRegister || modes.outputRegister;
 }
 
 /** [input pin slots] 1 for clock pins of flip-flops and blocks. */

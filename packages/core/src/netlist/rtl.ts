@@ -1,4 +1,6 @@
 import type { SourcePosition } from "../common/source.ts";
+import type { BlockModes } from "../device/blocks/description.ts";
+import { isSerialLane } from "../device/blocks/serial-lane.ts";
 import type { NamedAttributes } from "./attributes.ts";
 
 /**
@@ -45,66 +47,6 @@ export type RtlKind =
   | "latch"
   | "mem"
   | "block";
-
-/** Modes of a memory block. Word widths are powers of two, given by their exponent. */
-export interface MemoryModes {
-  readonly type: "memory";
-  readonly ports: readonly MemoryPortModes[];
-  /** All bits of the block in hex, bit 0 last; null: all 0. */
-  readonly contents: string | null;
-}
-export interface MemoryPortModes {
-  readonly width: number;
-  /** What reads of the word that this port writes see at the same edge: the word before, the word after, or (at this port) nothing: the output holds. */
-  readonly writeMode: 0 | 1 | 2;
-  readonly outputRegister: boolean;
-  /** False: the port is always on. */
-  readonly enableUsed: boolean;
-  readonly clockFalling: boolean;
-}
-export const writeMode = { old: 0, new: 1, hold: 2 } as const;
-
-/** Modes of a multiplier block. The addend, or the last result, plus or minus left * right. */
-export interface MultiplierModes {
-  readonly type: "multiplier";
-  readonly signedLeft: boolean;
-  readonly signedRight: boolean;
-  readonly inputRegister: boolean;
-  readonly productRegister: boolean;
-  readonly outputRegister: boolean;
-  /** Adds the last result instead of the addend, unless LOAD is on. */
-  readonly accumulate: boolean;
-  readonly subtract: boolean;
-  readonly enableUsed: boolean;
-  readonly clockFalling: boolean;
-}
-/**
- * Modes of a clock block. Each output runs at the input's frequency times `multiply` over its own `divide`, both 1 to 64,
- * and lags by its `phase`, in eighths of its period.
- */
-export interface ClockBlockModes {
-  readonly type: "clockBlock";
-  readonly multiply: number;
-  /** [outputs] */
-  readonly divide: readonly number[];
-  readonly phase: readonly number[];
-}
-/** A clock switch has none: it passes clock 0 or clock 1, and changes over while both are low. */
-export interface ClockSwitchModes {
-  readonly type: "clockSwitch";
-}
-/**
- * A serial lane has no modes. At each rising edge of its clock it takes ten bits to send, lowest first, and gives the ten that
- * came in during the cycle before; `SLIP` moves the border between two words by a bit.
- */
-export interface SerialLaneModes {
-  readonly type: "serialLane";
-}
-export const serialWordBits = 10;
-export type LogicBlockModes = MemoryModes | MultiplierModes;
-export type BlockModes = LogicBlockModes | ClockBlockModes | ClockSwitchModes | SerialLaneModes;
-/** Rising edges of its input that a clock block needs before its outputs run. */
-export const clockBlockLockEdges = 16;
 
 /** One hard block of the part: a clock's, as the source asks for it, or what synthesis makes of a `mem` or `mul` cell. */
 export interface RtlBlock {
@@ -214,7 +156,7 @@ export function serialNets(
   const nets = new Map<number, { lane: number; side: "transmit" | "receive" }>();
   let lane = 0;
   for (const { kind, block, inputs, output } of netlist.cells) {
-    if (kind !== "block" || block!.modes.type !== "serialLane") continue;
+    if (kind !== "block" || !isSerialLane(block!.modes)) continue;
     // RX comes last before the clock, TX last of all outputs
     const [rx] = inputs[inputs.length - 2];
     if (rx !== undefined) nets.set(rx, { lane, side: "receive" });

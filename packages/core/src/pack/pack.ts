@@ -2,7 +2,7 @@ import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import type { PinSite } from "../constraints/pins.ts";
 import { laneOfPin } from "../constraints/serial-pins.ts";
-import { blockTypes } from "../device/blocks.ts";
+import { listBlocks } from "../device/blocks/registry.ts";
 import type { Part } from "../device/part.ts";
 import type { PackedDesign } from "../layout/layout.ts";
 import {
@@ -33,7 +33,7 @@ export function pack(
   context: StageContext,
 ): StageResult<PackedDesign> {
   const findings: Finding[] = [];
-  for (const { type, plural } of blockTypes) {
+  for (const { type, several } of listBlocks()) {
     const used = netlist.blocks.filter((block) => block.modes.type === type).length;
     const there = part.fabric.blockSites(type).length;
     if (used <= there) continue;
@@ -41,8 +41,8 @@ export function pack(
       code: "fit/too-big",
       severity: "error",
       place: { object: netlist.top },
-      message: `The design does not fit ${part.name}: it needs ${used} of ${there} ${plural}.`,
-      remedy: `Use fewer ${plural}, or choose a larger part.`,
+      message: `The design does not fit ${part.name}: it needs ${used} of ${there} ${several}.`,
+      remedy: `Use fewer ${several}, or choose a larger part.`,
     });
   }
   if (findings.length) return { artifact: null, findings };

@@ -1,11 +1,10 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
-import { type BlockType, blockTypes } from "../device/blocks.ts";
+import { blockOf, listBlocks } from "../device/blocks/registry.ts";
 import { Delays, type Part } from "../device/part.ts";
 import type { PackedDesign, PlacedDesign } from "../layout/layout.ts";
 import { type Lookahead, lookaheadFor } from "../layout/lookahead.ts";
-import { clockSlots, isClockMaker, type LayoutNetlist } from "../netlist/mapped.ts";
-import type { BlockModes } from "../netlist/rtl.ts";
+import { clockSlots, type LayoutNetlist } from "../netlist/mapped.ts";
 import {
   buildTimingGraph,
   criticalities,
@@ -20,11 +19,6 @@ export interface PlaceOptions {
   readonly effort: number;
   /** Share of timing in the cost, 0 to 1. */
   readonly timingWeight: number;
-}
-
-/** True for blocks that stay where they are put first. */
-function isFixed(modes: BlockModes): boolean {
-  return isClockMaker(modes) || modes.type === "serialLane";
 }
 
 const criticalExponentMax = 8;
@@ -65,7 +59,7 @@ class Annealer {
   private readonly blockCount: number;
   /** Clusters and hard blocks: what moves. */
   private readonly movableCount: number;
-  private readonly sites: ReadonlyMap<BlockType, readonly number[]>;
+  private readonly sites: ReadonlyMap<string, readonly number[]>;
   private readonly startPs: Float64Array;
   /** [blocks] Clusters first, then hard blocks, then pads. */
   private readonly x: Int16Array;
@@ -138,7 +132,7 @@ class Annealer {
     // blocks
     const padBlock = new Map<number, number>();
     this.movableCount = packed.clusterCount + netlist.blocks.length;
-    this.sites = new Map(blockTypes.map(({ type }) => [type, fabric.blockSites(type)]));
+    this.sites = new Map(listBlocks().map(({ type }) => [type, fabric.blockSites(type)]));
     this.startPs = startDelays(netlist, this.delays);
     let blocks = this.movableCount;
     for (let cell = 0; cell < netlist.cellCount; cell++) if (packed.cellPad[cell] >= 0) padBlock.set(cell, blocks++);
@@ -313,12 +307,12 @@ class Annealer {
       if (foot === undefined) return false;
       stack.forEach((cluster, i) => this.put(cluster, foot + i * fabric.width));
     }
-    for (const { type } of blockTypes) {
+    for (const { type } of listBlocks()) {
       const sites = this.sites.get(type)!;
       const taken = new Set([...this.packed.blockSite].filter((_, b) => this.netlist.blocks[b].modes.type === type));
       const free = sites.filter((_, i) => !taken.has(i));
       this.netlist.blocks.forEach((block, b) => {
-        if (block.modes.type !== type || !isFixed(block.modes)) return;
+        if (block.modes.type !== type || !blockOf(block.modes).stays) return;
         const own = this.packed.blockSite[b];
         // two kinds share the corners, and stay: their clocks go everywhere alike
         const tile = own >= 0 ? sites[own] : free.shift()!;
@@ -327,7 +321,8 @@ class Annealer {
       });
       shuffle(free);
       this.netlist.blocks.forEach((block, b) => {
-        if (block.modes.type === type && !isFixed(block.modes)) this.put(this.packed.clusterCount + b, free.pop()!);
+        if (block.modes.type === type && !blockOf(block.modes).stays)
+          this.put(this.packed.clusterCount + b, free.pop()!);
       });
     }
     const tiles = shuffle(fabric.logicTiles.filter((tile) => this.clusterAt[tile] < 0));
@@ -465,7 +460,7 @@ class Annealer {
   private planBlockMove(block: number): boolean {
     const { moved, leaves, takes } = this;
     const { modes } = this.netlist.blocks[block - this.packed.clusterCount];
-    if (isFixed(modes)) return false;
+    if (blockOf(modes)) return false;
     const sites = this.sites.get(modes.type)!;
     const from = this.y[block] * this.part.fabric.width + this.x[block];
     const to = sites[this.context.random.below(sites.length)];

@@ -1,5 +1,6 @@
+import { blockClockCount } from "../device/blocks/registry.ts";
 import { ownerOfName } from "../netlist/made-names.ts";
-import { blockClockCount, cellKind, ffMode, ffPin, type MappedNetlist, padPin } from "../netlist/mapped.ts";
+import { cellKind, ffMode, ffPin, type MappedNetlist, padPin } from "../netlist/mapped.ts";
 import { bitName, type RtlNetlist } from "../netlist/rtl.ts";
 import { prepareNetlist, type SynthOptions } from "../synth/synthesize.ts";
 import { enableName, JointGraph, nextValue, type ProofPoint } from "./joint-graph.ts";

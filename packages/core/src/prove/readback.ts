@@ -1,10 +1,10 @@
 import type { StageContext } from "../common/context.ts";
-import { isOutsidePin } from "../device/blocks.ts";
+import { blockClockCount, isOutsidePin } from "../device/blocks/registry.ts";
 import type { LayoutInputs } from "../layout/layout.ts";
 import { padSideOf } from "../layout/pads.ts";
 import type { Aig } from "../logic/aig.ts";
 import { portOfPad } from "../netlist/made-names.ts";
-import { blockClockCount, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
+import { cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
 import { type Circuit, decodeCircuit, padRegisterElement } from "../silicon/decode.ts";
 import { enableName, JointGraph, nextValue, type ProofPoint } from "./joint-graph.ts";
 import { MappedLogic, tableLogic } from "./mapped-logic.ts";
@@ -132,8 +132,7 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
     point(name, "reset", isAsync ? reset : 0, ff.asyncReset && ownReset >= 0 ? ownReset : 0);
   }
   const siteName = (type: string, tile: number) => `${type} ${tile}`;
-  const sites = [...circuit.blocks, ...circuit.clockMakers, ...circuit.serialLanes];
-  const blocks = new Map(sites.map((block) => [siteName(block.modes.type, block.tile), block]));
+  const blocks = new Map(circuit.blocks.map((block) => [siteName(block.modes.type, block.tile), block]));
   netlist.blocks.forEach((block, b) => {
     const found = blocks.get(siteName(block.modes.type, placed.blockTile[b]));
     if (!found) return;
@@ -184,7 +183,7 @@ class DecodedLogic {
     });
     for (const { read, pad } of circuit.inputs) this.literal[read] = leaf.input(pad);
     for (const ff of circuit.flipFlops) this.literal[ff.output] = leaf.flipFlop(ff);
-    for (const { modes, tile, outputs } of [...circuit.blocks, ...circuit.clockMakers, ...circuit.serialLanes])
+    for (const { modes, tile, outputs } of circuit.blocks)
       for (const [pin, signal] of outputs) this.literal[signal] = leaf.block(modes.type, tile, pin);
   }
 

@@ -1,6 +1,6 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
-import { blockPinAt } from "../device/blocks.ts";
+import { blockPinAt } from "../device/blocks/registry.ts";
 import { Delays, nodeName, type Part } from "../device/part.ts";
 import { nodeKind } from "../device/tile-pattern.ts";
 import { BinaryHeap } from "../layout/heap.ts";

@@ -1,4 +1,5 @@
-import { isRegistered } from "./block-code.ts";
+import { blockClockFalls, isClockedBlock } from "../device/blocks/registry.ts";
+import { runOf } from "./blocks/running.ts";
 import type { Circuit, DecodedFlipFlop } from "./decode.ts";
 
 /** Registers and blocks that one edge of one clock takes. */
@@ -17,7 +18,7 @@ export interface ClockGroup {
 }
 
 /** Groups of all clocks; their flip-flops lie one group behind the other. */
-export function groupByClock({ flipFlops, blocks, serialLanes }: Circuit): ClockGroup[] {
+export function groupByClock({ flipFlops, blocks }: Circuit): ClockGroup[] {
   const byKey = new Map<string, DecodedFlipFlop[]>();
   const clocks = new Map<string, { signal: number; falling: boolean }>();
   const keyOf = (signal: number, falling: boolean) => {
@@ -33,9 +34,9 @@ export function groupByClock({ flipFlops, blocks, serialLanes }: Circuit): Clock
   }
   const blocksByKey = new Map<string, { block: number; ports: number[] }[]>();
   blocks.forEach(({ modes, clocks: own }, block) => {
-    if (modes.type === "multiplier" && !isRegistered(modes)) return;
+    if (runOf(modes).how !== "code" || !isClockedBlock(modes)) return;
     own.forEach((signal, port) => {
-      const falling = modes.type === "memory" ? modes.ports[port].clockFalling : modes.clockFalling;
+      const falling = blockClockFalls(modes, port);
       const key = keyOf(signal, falling);
       const list = blocksByKey.get(key) ?? [];
       blocksByKey.set(key, list);
@@ -45,8 +46,9 @@ export function groupByClock({ flipFlops, blocks, serialLanes }: Circuit): Clock
     });
   });
   const lanesByKey = new Map<string, number[]>();
-  serialLanes.forEach((lane, i) => {
-    const key = keyOf(lane.clocks[0], false);
+  const lanes = blocks.filter(({ modes }) => runOf(modes).how === "serial line");
+  lanes.forEach(({ modes, clocks: [clock] }, i) => {
+    const key = keyOf(clock, blockClockFalls(modes, 0));
     lanesByKey.set(key, [...(lanesByKey.get(key) ?? []), i]);
   });
   const groups: ClockGroup[] = [];

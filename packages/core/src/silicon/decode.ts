@@ -1,17 +1,10 @@
-import { onField, readBlockModes } from "../bitstream/block-config.ts";
+import { isBlockOn, readBlockModes } from "../bitstream/block-config.ts";
 import { TileConfig } from "../bitstream/config-map.ts";
-import { type BlockType, blockPinAt, blockPinsOf, isOutsidePin, memoryAddressBits } from "../device/blocks.ts";
+import type { BlockModes } from "../device/blocks/description.ts";
+import { blockPinAt, blockPinsOf, isOutsidePin, listBlocks } from "../device/blocks/registry.ts";
 import type { PadRegisterSide } from "../device/fabric.ts";
 import type { Part } from "../device/part.ts";
 import { carryMode, nodeKind, outputMode } from "../device/tile-pattern.ts";
-import { isClockMaker } from "../netlist/mapped.ts";
-import type {
-  BlockModes,
-  ClockBlockModes,
-  ClockSwitchModes,
-  LogicBlockModes,
-  SerialLaneModes,
-} from "../netlist/rtl.ts";
 
 /**
  * What the configuration bits make of the part: tables, flip-flops and pads, found by following every mux select
@@ -28,10 +21,8 @@ export interface Circuit {
   readonly outputs: readonly { readonly pad: number; readonly signal: number; readonly enable: number }[];
   readonly tables: readonly Table[];
   readonly flipFlops: readonly DecodedFlipFlop[];
-  readonly blocks: readonly DecodedBlock[];
-  readonly clockMakers: readonly DecodedClockMaker[];
-  /** Lanes that are on, whether something reads them or not. */
-  readonly serialLanes: readonly DecodedSerialLane[];
+  /** Hard blocks that something reads, or that run whether something reads them or not. */
+  readonly blocks: readonly DecodedSite[];
   /** LUTs that something reads. A carry link makes more tables of its element's LUT. */
   readonly lutCount: number;
   /** Output pin of the routing graph -> its signal. */
@@ -44,14 +35,10 @@ export interface Table {
   readonly low: number;
   readonly high: number;
 }
-/** A memory or multiplier that something reads. */
-export type DecodedBlock = DecodedSite<LogicBlockModes>;
-export type DecodedClockMaker = DecodedSite<ClockBlockModes | ClockSwitchModes>;
-export interface DecodedSerialLane extends DecodedSite<SerialLaneModes> {
-  readonly lane: number;
-}
-interface DecodedSite<M extends BlockModes = BlockModes> {
-  readonly modes: M;
+export interface DecodedSite {
+  readonly modes: BlockModes;
+  /** Its place among those for blocks of its type. */
+  readonly site: number;
   /** Signals of the input pins, 0 where nothing leads there, in the family's order of pins. */
   readonly inputs: readonly number[];
   /** Signals of the clocks. */
@@ -60,8 +47,6 @@ interface DecodedSite<M extends BlockModes = BlockModes> {
   readonly outputs: ReadonlyMap<number, number>;
   readonly pinNames: ReadonlyMap<string, number>;
   readonly outputNames: readonly string[];
-  /** Of a memory, counted in bits. */
-  readonly addressBits: number;
   /** At its foot. */
   readonly tile: number;
 }
@@ -92,23 +77,34 @@ export function padRegisterElement(index: number, side: PadRegisterSide): number
 }
 
 interface WaitingBlock {
-  readonly type: BlockType;
+  readonly type: string;
   readonly foot: number;
   readonly outputs: ReadonlyMap<number, number>;
 }
 
-/** The block that an output pin of a tile belongs to; null if there is none at this place. */
-function blockSiteOf(part: Part, tile: number, pin: string): { type: BlockType; foot: number } | null {
-  const { fabric, family } = part;
-  const kind = fabric.tileKind(tile);
-  if (kind === "corner") {
-    const type = pin === "CSQ" ? "clockSwitch" : "clockBlock";
-    return fabric.blockSites(type).includes(tile) ? { type, foot: tile } : null;
+interface BlockPinPlace {
+  readonly type: string;
+  readonly foot: number;
+  readonly pin: number;
+}
+const outputPlaces = new WeakMap<Part["fabric"], ReadonlyMap<number, BlockPinPlace>>();
+
+/** Routing node of each output pin of each block's place -> which pin of which block that is. */
+function blockOutputs({ fabric, family, graph }: Part): ReadonlyMap<number, BlockPinPlace> {
+  let places = outputPlaces.get(fabric) as Map<number, BlockPinPlace> | undefined;
+  if (!places) {
+    places = new Map();
+    for (const { type, pins } of listBlocks())
+      for (const foot of fabric.blockSites(type))
+        pins(family).outputs.forEach((output, pin) => {
+          if (isOutsidePin(type, output)) return;
+          const { row, name } = blockPinAt(family, type, "outputs", pin);
+          const tile = foot + row * fabric.width;
+          places!.set(graph.tileFirst[tile] + fabric.pattern(tile).byName.get(name)!, { type, foot, pin });
+        });
+    outputPlaces.set(fabric, places);
   }
-  if (kind === "serial")
-    return fabric.blockSites("serialLane").includes(tile) ? { type: "serialLane", foot: tile } : null;
-  if (kind !== "memory" && kind !== "multiplier") return null;
-  return { type: kind, foot: tile - ((fabric.tileY(tile) - 1) % family.blockRows) * fabric.width };
+  return places;
 }
 
 class Decoder {
@@ -155,8 +151,9 @@ class Decoder {
       this.tables.push({ output: other, inputs: [signal], low: 0x55555555, high: 0x55555555 });
       this.outputs.set(second, { pad: second, signal: other, enable });
     }
-    for (const tile of fabric.blockSites("serialLane"))
-      if (this.config.get(tile, onField.serialLane)) this.outputsOf("serialLane", tile);
+    for (const { type, runsAlone } of listBlocks())
+      if (runsAlone)
+        for (const tile of fabric.blockSites(type)) if (isBlockOn(this.config, type, tile)) this.outputsOf(type, tile);
     for (;;) {
       const next = this.pending.pop();
       if (next) this.build(next.node, next.signal);
@@ -171,15 +168,7 @@ class Decoder {
       outputs: [...this.outputs.values()],
       tables: this.tables,
       flipFlops: this.flipFlops,
-      blocks: this.blocks.filter(
-        (block): block is DecodedBlock => block.modes.type === "memory" || block.modes.type === "multiplier",
-      ),
-      serialLanes: this.blocks.flatMap((block) =>
-        block.modes.type === "serialLane"
-          ? [{ ...block, modes: block.modes, lane: fabric.blockSites("serialLane").indexOf(block.tile) }]
-          : [],
-      ),
-      clockMakers: this.blocks.filter((block): block is DecodedClockMaker => isClockMaker(block.modes)),
+      blocks: this.blocks,
       lutCount: this.usedLuts.size,
       signalOfNode: this.signalOf,
     };
@@ -219,7 +208,7 @@ class Decoder {
     const tile = this.part.graph.nodeTile[node];
     const kind = this.part.fabric.tileKind(tile);
     if (kind !== "logic") {
-      const signal = this.blockSignal(node, tile);
+      const signal = this.blockSignal(node);
       this.signalOf.set(node, signal);
       return signal;
     }
@@ -268,23 +257,16 @@ class Decoder {
   }
 
   /** Signal of a block's output pin; 0 if the block is off. */
-  private blockSignal(node: number, tile: number): number {
-    const { fabric, graph, family } = this.part;
-    const { name } = fabric.pattern(tile).nodes[node - graph.tileFirst[tile]];
-    const site = blockSiteOf(this.part, tile, name);
-    if (!site || this.config.get(site.foot, onField[site.type]) === 0) return 0;
-    const pin = blockPinsOf(family, site).outputs.findIndex((_, i) => {
-      const at = blockPinAt(family, site.type, "outputs", i);
-      return at.name === name && site.foot + at.row * fabric.width === tile;
-    });
-    if (pin < 0) return 0;
+  private blockSignal(node: number): number {
+    const place = blockOutputs(this.part).get(node);
+    if (!place || !isBlockOn(this.config, place.type, place.foot)) return 0;
     const signal = this.signalCount++;
-    this.outputsOf(site.type, site.foot).set(pin, signal);
+    this.outputsOf(place.type, place.foot).set(place.pin, signal);
     return signal;
   }
 
   /** Signals of a block's outputs by pin; the block is built once somebody asks. */
-  private outputsOf(type: BlockType, foot: number): Map<number, number> {
+  private outputsOf(type: string, foot: number): Map<number, number> {
     const key = `${type} ${foot}`;
     let outputs = this.blockOutputs.get(key);
     if (!outputs) {
@@ -305,12 +287,12 @@ class Decoder {
     });
     return {
       modes: readBlockModes(this.config, this.part, type, foot),
+      site: fabric.blockSites(type).indexOf(foot),
       inputs: all.slice(0, pins.inputs.length),
       clocks: all.slice(pins.inputs.length),
       outputs,
       pinNames: new Map(pins.inputs.map((name, i) => [name, i])),
       outputNames: pins.outputs,
-      addressBits: type === "memory" ? memoryAddressBits(family) : 0,
       tile: foot,
     };
   }

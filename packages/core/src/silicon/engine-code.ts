@@ -1,11 +1,4 @@
-import {
-  emitMemoryNext,
-  emitMemoryTake,
-  emitMultiplierNext,
-  emitMultiplierTake,
-  emitMultiplierValue,
-  followsPins,
-} from "./block-code.ts";
+import { codeRunOf, runOf } from "./blocks/running.ts";
 import type { ClockGroup } from "./clock-groups.ts";
 import type { Circuit } from "./decode.ts";
 import { emitNext, emitTable } from "./emit.ts";
@@ -84,8 +77,9 @@ export function generateEngine(
   const valueFunction = (late: boolean) => {
     const code = new CodeWriter();
     circuit.blocks.forEach((block, i) => {
-      if (block.modes.type !== "multiplier" || block.modes.outputRegister || followsPins(block) !== late) return;
-      emitMultiplierValue(code, block, blockAt[i], address);
+      const run = runOf(block.modes);
+      if (run.how !== "code" || !run.value?.isShown(block) || run.value.followsPins(block) !== late) return;
+      run.value.emit(code, block, blockAt[i], address);
     });
     return code.length ? add(code) : -1;
   };
@@ -142,8 +136,7 @@ export function generateEngine(
     const code = nextFunction(group, nextAt, address);
     for (const { block, ports } of group.blocks) {
       const each = circuit.blocks[block];
-      if (each.modes.type === "memory") emitMemoryNext(code, each, ports, blockAt[block], address);
-      else emitMultiplierNext(code, each, blockAt[block], address);
+      codeRunOf(each.modes).next(code, each, ports, blockAt[block], address);
     }
     return add(code, { exportName: `next${g}`, locals: 2 });
   });
@@ -152,8 +145,7 @@ export function generateEngine(
     code.copyMemory(group.first * 4, (nextAt + group.first) * 4, group.flipFlops.length * 4);
     for (const { block, ports } of group.blocks) {
       const each = circuit.blocks[block];
-      if (each.modes.type === "memory") emitMemoryTake(code, each, ports, blockAt[block], address);
-      else emitMultiplierTake(code, each, blockAt[block], address);
+      codeRunOf(each.modes).take(code, each, ports, blockAt[block], address);
     }
     return add(code, { exportName: `take${g}` });
   });

@@ -1,10 +1,11 @@
-import { blockContents, blockStateBytes, followsPins } from "./block-code.ts";
+import "./blocks/register.ts";
+import { ClockBlockSet } from "./blocks/clock-block.ts";
+import { expanded, runOf } from "./blocks/running.ts";
+import { SerialLaneRun } from "./blocks/serial-lane.ts";
 import { type ClockGroup, groupByClock } from "./clock-groups.ts";
-import { ClockBlockSet, withSwitches } from "./clock-maker.ts";
 import type { Circuit } from "./decode.ts";
 import { generateEngine, settleLimit } from "./engine-code.ts";
 import { reduceAndOrder } from "./reduce.ts";
-import { SerialLaneRun } from "./serial-lane.ts";
 
 interface Exports {
   readonly memory: { readonly buffer: ArrayBuffer };
@@ -76,20 +77,25 @@ export class Engine {
   readonly circuit: Circuit;
 
   constructor(decoded: Circuit) {
-    const circuit = withSwitches(decoded);
+    const circuit = expanded(decoded);
     this.circuit = circuit;
     const ordered = reduceAndOrder(circuit);
     const { tables } = ordered;
     // what a block passes through without a register is settled like a loop
-    const through = circuit.blocks.filter((block) => block.modes.type === "multiplier" && followsPins(block));
+    const through = circuit.blocks.filter((block) => {
+      const run = runOf(block.modes);
+      return run.how === "code" && run.value?.followsPins(block);
+    });
     const loopSignals = [...ordered.loopSignals, ...through.flatMap((block) => [...block.outputs.values()])];
     this.lutCount = circuit.lutCount;
     this.flipFlopCount = circuit.flipFlops.length;
     this.groups = groupByClock(circuit);
-    this.lanes = circuit.serialLanes.map((lane) => new SerialLaneRun(lane));
+    this.lanes = circuit.blocks
+      .filter(({ modes }) => runOf(modes).how === "serial line")
+      .map((lane) => new SerialLaneRun(lane));
     const inputSignals = new Set(circuit.inputs.map((input) => input.signal));
-    for (const { outputs } of circuit.clockMakers.filter(({ modes }) => modes.type === "clockBlock"))
-      for (const signal of outputs.values()) inputSignals.add(signal);
+    for (const { modes, outputs } of circuit.blocks)
+      if (runOf(modes).how === "clock edges") for (const signal of outputs.values()) inputSignals.add(signal);
     this.clockBlocks = new ClockBlockSet(circuit);
     for (const signal of this.clockBlocks.inputs)
       if (signal !== 0 && !inputSignals.has(signal)) this.madeInputs.set(signal, 0);
@@ -116,7 +122,8 @@ export class Engine {
     end += end & 1; // blocks hold numbers of 8 bytes
     this.blockAt = circuit.blocks.map((block) => {
       const at = end * 4;
-      end += blockStateBytes(block) / 4;
+      const run = runOf(block.modes);
+      if (run.how === "code") end += run.stateBytes(block) / 4;
       return at;
     });
     const wordCount = end;
@@ -156,7 +163,8 @@ export class Engine {
     for (const ff of this.circuit.flipFlops) this.words[this.slotOf[ff.output]] = ff.init;
     const bytes = new Uint8Array(this.words.buffer);
     this.circuit.blocks.forEach((block, i) => {
-      if (block.modes.type === "memory") bytes.set(blockContents(block), this.blockAt[i]);
+      const run = runOf(block.modes);
+      if (run.how === "code" && run.contents) bytes.set(run.contents(block), this.blockAt[i]);
     });
     this.unstable = false;
     this.clockBlocks.reset();

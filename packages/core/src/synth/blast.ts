@@ -1,8 +1,8 @@
+import { isClockedBlock } from "../device/blocks/registry.ts";
 import { Aig } from "../logic/aig.ts";
 import { Arithmetic, type LazySum } from "../logic/arithmetic.ts";
 import { CarryStore, trimChain } from "../logic/carry.ts";
 import { combFanin } from "../netlist/comb-graph.ts";
-import { isRegisteredBlock } from "../netlist/mapped.ts";
 import { bit1, bitX, portReads, type RtlCell, type RtlNetlist } from "../netlist/rtl.ts";
 import { Wishes } from "./wishes.ts";
 
@@ -350,7 +350,7 @@ function blastOnce(
         cell: c,
         inputs,
         outputs: blockOutputs.get(c)!,
-        isThrough: !isRegisteredBlock(cells[c].block!.modes),
+        isThrough: !isClockedBlock(cells[c].block!.modes),
       });
       continue;
     }

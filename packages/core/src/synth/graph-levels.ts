@@ -1,4 +1,4 @@
-import { accumulatorWidth, multiplierWidth } from "../device/blocks.ts";
+import { accumulatorWidth, multiplierWidth } from "../device/blocks/multiplier.ts";
 import { ChainLevels } from "../logic/carry.ts";
 import { type BitGraph, outsideLiterals } from "./blast.ts";
 import type { InputLevels, LutCover } from "./lut-map.ts";

@@ -1,15 +1,15 @@
-import { type BlockFamily, memoryAddressBits, memoryBlockPins, memoryWidth } from "../device/blocks.ts";
+import type { BlockFamily } from "../device/blocks/description.ts";
+import {
+  type MemoryModes,
+  type MemoryPortModes,
+  memoryAddressBits,
+  memoryBlockPins,
+  memoryWidth,
+  writeMode,
+} from "../device/blocks/memory.ts";
 import type { InferredItem } from "../netlist/inferred.ts";
 import { ownerOfName } from "../netlist/made-names.ts";
-import {
-  type Bits,
-  bit0,
-  bit1,
-  type MemoryPortModes,
-  type RtlCell,
-  type RtlMemory,
-  writeMode,
-} from "../netlist/rtl.ts";
+import { type Bits, bit0, bit1, type RtlCell, type RtlMemory } from "../netlist/rtl.ts";
 import { MemoryReads, type SyncRead, same, type WritePort } from "./memory-reads.ts";
 import type { RtlEditor } from "./rtl-editor.ts";
 
@@ -309,7 +309,7 @@ class MemoryMapper {
           };
         });
         builder.add("block", inputs, output.length, false, null, output, undefined, {
-          modes: { type: "memory", ports: modes, contents: this.contents(slice, bank * perBank, perBank, w) },
+          modes: memoryModes(modes, this.contents(slice, bank * perBank, perBank, w)),
           outputPins,
         });
       }
@@ -481,3 +481,9 @@ function sliceWord(lanes: readonly number[][], w: number): number[][] {
   for (let i = 0; i < units.length; i += size / unit) slices.push(units.slice(i, i + size / unit).flat());
   return slices;
 }
+
+const memoryModes = (ports: MemoryModes["ports"], contents: string | null): MemoryModes => ({
+  type: "memory",
+  ports,
+  contents,
+});

@@ -1,7 +1,12 @@
-import { accumulatorWidth, multiplierBlockPins, multiplierWidth } from "../device/blocks.ts";
+import {
+  accumulatorWidth,
+  type MultiplierModes,
+  multiplierBlockPins,
+  multiplierWidth,
+} from "../device/blocks/multiplier.ts";
 import type { InferredItem } from "../netlist/inferred.ts";
 import { ownerOfName } from "../netlist/made-names.ts";
-import { type Bits, bit0, bit1, bitX, type MultiplierModes, type RtlCell } from "../netlist/rtl.ts";
+import { type Bits, bit0, bit1, bitX, type RtlCell } from "../netlist/rtl.ts";
 import type { RtlEditor } from "./rtl-editor.ts";
 
 /** Products of narrower operands, or of fewer bits altogether, are logic. */

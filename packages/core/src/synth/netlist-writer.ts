@@ -1,4 +1,5 @@
-import { type BlockFamily, blockPinsOf } from "../device/blocks.ts";
+import type { BlockFamily } from "../device/blocks/description.ts";
+import { blockPinsOf, isFromSource } from "../device/blocks/registry.ts";
 import type { Aig } from "../logic/aig.ts";
 import type { CarryChain } from "../logic/carry.ts";
 import { ConeFunction, dependsOn, permuteMask } from "../logic/truth-table.ts";
@@ -8,7 +9,6 @@ import {
   carryStart,
   cellKind,
   ffMode,
-  isFromSource,
   type MappedBlock,
   type MappedChain,
   type MappedMoves,

@@ -1,6 +1,6 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
-import type { BlockFamily } from "../device/blocks.ts";
+import type { BlockFamily } from "../device/blocks/description.ts";
 import { findFamily, type Part } from "../device/part.ts";
 import type { StateCoding } from "../netlist/attributes.ts";
 import type { InferredItem, StateMachine } from "../netlist/inferred.ts";

@@ -1,13 +1,13 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
-import { blockPinsOf, clockOfPin } from "../device/blocks.ts";
+import type { BlockModes } from "../device/blocks/description.ts";
+import { blockClockFalls, blockOf, blockPinsOf } from "../device/blocks/registry.ts";
 import type { CornerName } from "../device/family.ts";
 import type { TimedLayout } from "../layout/layout.ts";
 import { takesBypass } from "../layout/pads.ts";
 import { portOfPad } from "../netlist/made-names.ts";
-import { blockClockFalls, cellKind, ffMode, ffPin, isLogic } from "../netlist/mapped.ts";
-import type { BlockModes } from "../netlist/rtl.ts";
+import { cellKind, ffMode, ffPin, isLogic } from "../netlist/mapped.ts";
 import { type CornerDelays, cornerDelays, timingCorners } from "./corner-delays.ts";
 import { edgeRelation } from "./edge-relation.ts";
 import { MadeClocks } from "./made-clocks.ts";
@@ -177,7 +177,7 @@ class CornerAnalysis {
         return { domain: this.domainIndex(source, falling), ps: source.ps + this.timing.netPs[slot] };
       });
       pins.inputs.forEach((name, pin) => {
-        const { domain, ps } = own[clockOfPin(modes, name)];
+        const { domain, ps } = own[blockOf(modes).clockOfPin(name)];
         this.endDomain[inputStart[cell] + pin] = domain;
         this.endClockPs[inputStart[cell] + pin] = ps;
       });
@@ -186,7 +186,7 @@ class CornerAnalysis {
     for (let cell = 0; cell < netlist.cellCount; cell++) {
       if (netlist.kind[cell] !== cellKind.blockOutput || this.startPs[cell] === -Infinity) continue;
       const { own, pins, modes } = clocks[this.layout.packed.cellBlock[cell]];
-      const { domain, ps } = own[clockOfPin(modes, pins.outputs[netlist.modes[cell]])];
+      const { domain, ps } = own[blockOf(modes).clockOfPin(pins.outputs[netlist.modes[cell]])];
       this.domainOf[cell] = domain;
       this.clockPs[cell] = ps;
     }
@@ -405,7 +405,7 @@ class CornerAnalysis {
         carries: 0,
         steps: [
           step("clock", domain.port, clockPs, clockPs),
-          step("multiplier", name, dataPs, clockPs + dataPs),
+          step("block", name, dataPs, clockPs + dataPs),
           step("setup", name, setupPs, clockPs + insidePs),
         ],
       });
@@ -514,8 +514,7 @@ class CornerAnalysis {
         continue;
       }
       if (!isLogic(netlist.kind[owner])) {
-        if (netlist.kind[owner] === cellKind.block)
-          add("multiplier", cellName[owner], -1, owner, delays.lutPs[slot], true);
+        if (netlist.kind[owner] === cellKind.block) add("block", cellName[owner], -1, owner, delays.lutPs[slot], true);
         continue;
       }
       // the climb through a chain is one step, however many elements it takes

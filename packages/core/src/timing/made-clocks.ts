@@ -1,7 +1,8 @@
-import { clockFrom } from "../constraints/made-clock.ts";
 import type { ClockRule } from "../constraints/sdc.ts";
-import { clockBlockPins } from "../device/blocks.ts";
-import { blockOfCells, cellKind, isClockMaker, type LayoutNetlist } from "../netlist/mapped.ts";
+import { blockOf } from "../device/blocks/registry.ts";
+import { blockOfCells, cellKind, type LayoutNetlist } from "../netlist/mapped.ts";
+
+const anyClock = { name: "", periodPs: 1, risePs: 0, fallPs: 1 };
 
 /**
  * What is known of the clock at a cell's output: the rule of a port's clock, what a clock block makes of it, or both
@@ -18,17 +19,16 @@ export class MadeClocks {
     this.blockOf = blockOfCells(netlist);
   }
 
-  /** True for an output of a clock block or switch that is a clock. */
+  /** True for an output of a maker of clocks that is a clock. */
   isMade(cell: number): boolean {
-    const { kind, blocks, modes } = this.netlist;
-    if (kind[cell] !== cellKind.blockOutput) return false;
-    const own = blocks[this.blockOf[cell]].modes;
-    return isClockMaker(own) && !(own.type === "clockBlock" && clockBlockPins.outputs[modes[cell]] === "LOCKED");
+    if (this.netlist.kind[cell] !== cellKind.blockOutput) return false;
+    const { modes, outputNames } = this.netlist.blocks[this.blockOf[cell]];
+    return blockOf(modes).clockFrom?.(modes, anyClock, outputNames[this.netlist.modes[cell]]) != null;
   }
 
   /** True for a clock that its block keeps in step with the one that comes in. */
   isAligned(cell: number): boolean {
-    return this.isMade(cell) && this.netlist.blocks[this.blockOf[cell]].modes.type === "clockBlock";
+    return this.isMade(cell) && blockOf(this.netlist.blocks[this.blockOf[cell]].modes).isAligned === true;
   }
 
   /** Cells at the clock inputs of the block or switch that a made clock comes from, with the slots they lead to. */
@@ -51,9 +51,12 @@ export class MadeClocks {
     if (kind[cell] === cellKind.inputPad) result = this.rules.filter(({ port }) => port === cellName[cell]);
     else if (this.isMade(cell)) {
       const sources = this.inputsOf(cell).flatMap(({ driver }) => this.at(driver));
-      const own = blocks[this.blockOf[cell]].modes;
-      if (isClockMaker(own))
-        result = sources.map((rule) => ({ ...clockFrom(rule, own, modes[cell]), port: cellName[cell] }));
+      const { modes: own, outputNames } = blocks[this.blockOf[cell]];
+      const output = outputNames[modes[cell]];
+      result = sources.flatMap((rule) => {
+        const made = blockOf(own).clockFrom!(own, rule, output);
+        return made ? [{ ...made, port: cellName[cell] }] : [];
+      });
     }
     this.known.set(cell, result);
     return result;

@@ -34,7 +34,7 @@ export interface PathStep {
     | "net"
     | "LUT"
     | "carry"
-    | "multiplier"
+    | "block"
     | "setup"
     | "hold"
     | "output pad";

@@ -1,18 +1,8 @@
-import { blockPinsOf, isOutsidePin } from "../device/blocks.ts";
+import { blockClockCount, blockPinsOf, isClockedBlock, isOutsidePin, isThroughPin } from "../device/blocks/registry.ts";
 import type { Delays } from "../device/part.ts";
 import type { PackedDesign } from "../layout/layout.ts";
 import { padSideOf } from "../layout/pads.ts";
-import {
-  blockClockCount,
-  blockOfCells,
-  carryPin,
-  cellKind,
-  ffPin,
-  isLogic,
-  isRegisteredBlock,
-  type LayoutNetlist,
-  serialPads,
-} from "../netlist/mapped.ts";
+import { blockOfCells, carryPin, cellKind, ffPin, isLogic, type LayoutNetlist, serialPads } from "../netlist/mapped.ts";
 
 /**
  * Order of evaluation for timing: every LUT and carry cell after those that feed it. On a loop (a latch feeds itself) one arc is
@@ -24,6 +14,10 @@ export interface TimingGraph {
   readonly lutOrder: Int32Array;
   /** Input pin slots (indexes into `inputNet`) whose arc is left out. */
   readonly brokenPins: ReadonlySet<number>;
+  /** Input pins of blocks that end a path although others of the same block pass on. */
+  readonly closedPins: ReadonlySet<number>;
+  /** Both: arcs that are none. */
+  readonly withoutArc: ReadonlySet<number>;
   /** Data pin slots where paths end: flip-flop D, enable and synchronous reset, pins of blocks with registers, pads. */
   readonly endPins: Int32Array;
   /** [cells] 1 where a change at an input passes on to the output without a clock. */
@@ -34,10 +28,17 @@ export function buildTimingGraph(netlist: LayoutNetlist): TimingGraph {
   const { cellCount, kind, inputStart, inputNet, netDriver } = netlist;
   const passes = new Uint8Array(cellCount);
   const blockOf = blockOfCells(netlist);
+  const closedPins = new Set<number>();
+  const isThrough = netlist.blocks.map(({ cell, modes, inputNames }) => {
+    const through = inputNames.map((name) => isThroughPin(modes, name));
+    const passes = through.includes(true);
+    if (passes)
+      for (let pin = 0; pin < inputStart[cell + 1] - inputStart[cell]; pin++)
+        if (!through[pin]) closedPins.add(inputStart[cell] + pin);
+    return passes;
+  });
   for (let cell = 0; cell < cellCount; cell++)
-    passes[cell] = Number(
-      isLogic(kind[cell]) || (blockOf[cell] >= 0 && !isRegisteredBlock(netlist.blocks[blockOf[cell]].modes)),
-    );
+    passes[cell] = Number(isLogic(kind[cell]) || (blockOf[cell] >= 0 && isThrough[blockOf[cell]]));
   const state = new Uint8Array(cellCount); // 1: on the way, 2: done
   const order: number[] = [];
   const brokenPins = new Set<number>();
@@ -55,7 +56,7 @@ export function buildTimingGraph(netlist: LayoutNetlist): TimingGraph {
         continue;
       }
       const slot = top.next++;
-      if (inputNet[slot] < 0) continue;
+      if (inputNet[slot] < 0 || closedPins.has(slot)) continue;
       const driver = netDriver[inputNet[slot]];
       if (!passes[driver]) continue;
       if (state[driver] === 1) brokenPins.add(slot);
@@ -71,17 +72,31 @@ export function buildTimingGraph(netlist: LayoutNetlist): TimingGraph {
     if (kind[cell] === cellKind.outputPad && !serial.has(cell))
       for (let slot = inputStart[cell]; slot < inputStart[cell + 1]; slot++)
         if (inputNet[slot] >= 0) endPins.push(slot);
-    if (kind[cell] === cellKind.block && !passes[cell]) {
+    if (kind[cell] === cellKind.block) {
       const last = inputStart[cell + 1] - blockClockCount(netlist.blocks[blockOf[cell]].modes);
       const { modes, inputNames } = netlist.blocks[blockOf[cell]];
       for (let slot = inputStart[cell]; slot < last; slot++)
-        if (inputNet[slot] >= 0 && !isOutsidePin(modes.type, inputNames[slot - inputStart[cell]])) endPins.push(slot);
+        if (
+          inputNet[slot] >= 0 &&
+          (!passes[cell] || closedPins.has(slot)) &&
+          !isOutsidePin(modes.type, inputNames[slot - inputStart[cell]])
+        )
+          endPins.push(slot);
     }
     if (kind[cell] !== cellKind.flipFlop) continue;
     for (const pin of [ffPin.d, ffPin.enable, ffPin.reset])
       if (inputNet[inputStart[cell] + pin] >= 0) endPins.push(inputStart[cell] + pin);
   }
-  return { netlist, lutOrder: Int32Array.from(order), brokenPins, endPins: Int32Array.from(endPins), passes };
+  const withoutArc = new Set([...brokenPins, ...closedPins]);
+  return {
+    netlist,
+    lutOrder: Int32Array.from(order),
+    brokenPins,
+    closedPins,
+    withoutArc,
+    endPins: Int32Array.from(endPins),
+    passes,
+  };
 }
 
 interface ArcDelays {
@@ -103,16 +118,17 @@ export function propagate(
   latest: boolean,
   worst?: Int32Array,
 ): void {
-  const { lutOrder, netlist, brokenPins } = graph;
+  const { lutOrder, netlist, withoutArc } = graph;
   const { inputStart, inputNet, netDriver } = netlist;
   const { netPs, lutPs } = delays;
   const never = latest ? -Infinity : Infinity;
   for (let i = 0; i < lutOrder.length; i++) {
     const cell = lutOrder[i];
-    let best = never;
+    // an output may also change by a clock of its own
+    let best = arrival[cell];
     let from = -1;
     for (let slot = inputStart[cell]; slot < inputStart[cell + 1]; slot++) {
-      if (inputNet[slot] < 0 || (brokenPins.size && brokenPins.has(slot))) continue;
+      if (inputNet[slot] < 0 || (withoutArc.size && withoutArc.has(slot))) continue;
       const at = arrival[netDriver[inputNet[slot]]];
       if (at === never) continue;
       const here = at + netPs[slot] + lutPs[slot];
@@ -138,7 +154,7 @@ export function criticalities(
   goalPs: Float64Array,
   out: Float32Array,
 ): { worstPs: number } {
-  const { netlist, lutOrder, endPins, brokenPins, passes } = graph;
+  const { netlist, lutOrder, endPins, withoutArc, closedPins, passes } = graph;
   const { cellCount, inputStart, inputNet, netDriver } = netlist;
   const { netPs, lutPs } = delays;
   const arrival = startPs.slice();
@@ -160,7 +176,7 @@ export function criticalities(
     const cell = lutOrder[i];
     if (required[cell] === Infinity) continue;
     for (let slot = inputStart[cell]; slot < inputStart[cell + 1]; slot++) {
-      if (inputNet[slot] < 0 || (brokenPins.size && brokenPins.has(slot))) continue;
+      if (inputNet[slot] < 0 || (withoutArc.size && withoutArc.has(slot))) continue;
       const driver = netDriver[inputNet[slot]];
       required[driver] = Math.min(required[driver], required[cell] - netPs[slot] - lutPs[slot]);
     }
@@ -170,7 +186,7 @@ export function criticalities(
     const cell = endOwner[slot];
     const at = arrival[netDriver[inputNet[slot]]];
     if (at === -Infinity) return Infinity;
-    if (passes[cell]) return required[cell] - lutPs[slot] - netPs[slot] - at;
+    if (passes[cell] && !closedPins.has(slot)) return required[cell] - lutPs[slot] - netPs[slot] - at;
     return Math.min(worst, goalPs[cell]) - netPs[slot] - at;
   };
   for (let slot = 0; slot < inputNet.length; slot++) {
@@ -197,7 +213,7 @@ export function startDelays(netlist: LayoutNetlist, delays: Delays): Float64Arra
     else if (kind[cell] === cellKind.inputPad) start[cell] = 0;
     else if (kind[cell] === cellKind.blockOutput) {
       const { modes } = netlist.blocks[blockOf[cell]];
-      if (isRegisteredBlock(modes))
+      if (isClockedBlock(modes))
         start[cell] = delays.blockClockPs(modes, blockPinsOf(delays.family, modes).outputs[netlist.modes[cell]]);
     }
   }
@@ -215,10 +231,8 @@ export function setFixedArcs(netlist: LayoutNetlist, delays: Delays, lutPs: Floa
     lutPs[inputStart[cell] + carryPin.carryIn] = delays.carryPs;
   }
   for (const { cell, modes } of netlist.blocks) {
-    if (isRegisteredBlock(modes)) continue;
-    const names = blockPinsOf(delays.family, modes).inputs;
-    names.forEach((name, pin) => {
-      lutPs[inputStart[cell] + pin] = delays.blockThroughPs(name);
+    blockPinsOf(delays.family, modes).inputs.forEach((name, pin) => {
+      if (isThroughPin(modes, name)) lutPs[inputStart[cell] + pin] = delays.blockThroughPs(modes, name);
     });
   }
 }

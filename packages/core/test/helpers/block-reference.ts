@@ -1,10 +1,12 @@
-import type { LogicBlockModes, MappedBlock, MemoryModes, MultiplierModes } from "../../src/netlist/index.ts";
+import { isMemory, type MemoryModes } from "../../src/device/blocks/memory.ts";
+import type { MultiplierModes } from "../../src/device/blocks/multiplier.ts";
+import type { MappedBlock } from "../../src/netlist/index.ts";
 
 /** Slow and obvious hard blocks: whole numbers and an array of bits. `read` gives the value of an input pin. */
 export class BlockReference {
   readonly cell: number;
   readonly inputCount: number;
-  private readonly modes: LogicBlockModes;
+  private readonly modes: MemoryModes | MultiplierModes;
   private readonly pins: Map<string, number>;
   private readonly bits: number[] = [];
   private readonly word = [0n, 0n];
@@ -17,11 +19,11 @@ export class BlockReference {
   constructor(private readonly block: MappedBlock) {
     if (block.modes.type !== "memory" && block.modes.type !== "multiplier")
       throw new Error(`There is no reference for a block of type ${block.modes.type}.`);
-    this.modes = block.modes;
+    this.modes = block.modes as MemoryModes | MultiplierModes;
     this.cell = block.cell;
     this.inputCount = block.inputNames.length;
     this.pins = new Map(block.inputNames.map((name, i) => [name, i]));
-    if (block.modes.type === "memory") {
+    if (isMemory(block.modes)) {
       const size = 2 ** block.inputNames.filter((name) => /^AA\d+$/.test(name)).length;
       const contents = BigInt(`0x${block.modes.contents ?? "0"}`)
         .toString(2)

@@ -2,6 +2,7 @@ import {
   directionX,
   directionY,
   type Fabric,
+  listBlocks,
   type MappedNetlist,
   nodeKind,
   type PackedDesign,
@@ -31,6 +32,8 @@ export interface DieView {
 }
 
 const inset = 0.08;
+/** Kind of tile -> what it is told by. */
+const marks = new Map(listBlocks().flatMap(({ tile }) => ("mark" in tile ? [[tile.kind, tile.mark] as const] : [])));
 
 function elementPlace(fabric: Fabric, tile: number, slot: number): { x: number; y: number } {
   // two columns of four, from the bottom up
@@ -207,31 +210,15 @@ export function drawDieMap(
     const kind = fabric.tileKind(tile);
     ctx.fillStyle = kind === "logic" ? colours.panel : colours.raised;
     ctx.fillRect(sx(x) + gap, sy(y + 1) + gap, scale - 2 * gap, scale - 2 * gap);
-    if (kind === "memory" || kind === "multiplier" || kind === "serial") {
-      // told apart by pattern: memories ruled across, multipliers crossed, serial lanes a pulse
+    const mark = marks.get(kind);
+    if (mark) {
+      // blocks are told apart by pattern
       ctx.strokeStyle = colours.line;
       ctx.lineWidth = 1;
       ctx.beginPath();
-      if (kind === "memory")
-        for (let k = 1; k < 4; k++) {
-          ctx.moveTo(sx(x) + 3 * gap, sy(y + k / 4));
-          ctx.lineTo(sx(x + 1) - 3 * gap, sy(y + k / 4));
-        }
-      else if (kind === "serial") {
-        ctx.moveTo(sx(x) + 3 * gap, sy(y + 0.35));
-        for (const [along, up] of [
-          [0.35, 0.35],
-          [0.35, 0.65],
-          [0.65, 0.65],
-          [0.65, 0.35],
-        ])
-          ctx.lineTo(sx(x + along), sy(y + up));
-        ctx.lineTo(sx(x + 1) - 3 * gap, sy(y + 0.35));
-      } else {
-        ctx.moveTo(sx(x) + 3 * gap, sy(y) - 3 * gap);
-        ctx.lineTo(sx(x + 1) - 3 * gap, sy(y + 1) + 3 * gap);
-        ctx.moveTo(sx(x) + 3 * gap, sy(y + 1) + 3 * gap);
-        ctx.lineTo(sx(x + 1) - 3 * gap, sy(y) - 3 * gap);
+      for (const [[fromX, fromY], ...rest] of mark) {
+        ctx.moveTo(sx(x + fromX), sy(y + fromY));
+        for (const [toX, toY] of rest) ctx.lineTo(sx(x + toX), sy(y + toY));
       }
       ctx.stroke();
     }

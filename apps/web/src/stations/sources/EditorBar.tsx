@@ -32,7 +32,7 @@ export function EditorBar({ path, modules, isVhdl, told, onFormat, onInstance, o
     .map(({ form, title }) => ({
       form,
       title,
-      names: form === "wrapper" ? modules.filter((name) => !libraryModules.includes(name)) : modules,
+      names: form === "wrapper" ? modules.filter((name) => !libraryModules().includes(name)) : modules,
     }))
     .filter(({ names }) => names.length > 0);
   return (

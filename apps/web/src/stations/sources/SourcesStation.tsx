@@ -194,7 +194,7 @@ export function SourcesStation() {
               <Panel minSize="120px" className="flex flex-col">
                 <EditorBar
                   path={open.path}
-                  modules={[...new Set([...(check?.modules ?? []), ...libraryModules])].filter(
+                  modules={[...new Set([...(check?.modules ?? []), ...libraryModules()])].filter(
                     (name) => !owned.has(name),
                   )}
                   isVhdl={openIsVhdl}

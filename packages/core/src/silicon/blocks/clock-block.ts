@@ -1,5 +1,6 @@
-import { type ClockBlockModes, clockBlockLockEdges } from "../netlist/rtl.ts";
-import type { Circuit, DecodedClockMaker, DecodedFlipFlop, Table } from "./decode.ts";
+import { type ClockBlockModes, clockBlockLockEdges } from "../../device/blocks/clock-block.ts";
+import type { Circuit } from "../decode.ts";
+import { runOf } from "./running.ts";
 
 /** A change of a clock. Times are in half periods of the input that all of it goes back to, from its edge on. */
 interface ClockChange {
@@ -99,10 +100,10 @@ export class ClockBlockSet {
   private waiting: ClockChange[] = [];
 
   constructor(circuit: Circuit) {
-    for (const { modes, clocks, outputs } of circuit.clockMakers) {
-      if (modes.type !== "clockBlock") continue;
+    for (const { modes, clocks, outputs } of circuit.blocks) {
+      if (runOf(modes).how !== "clock edges") continue;
       const pins = [0, 1, 2].map((pin) => outputs.get(pin) ?? -1);
-      const run = new ClockBlockRun(modes, clocks[0], pins);
+      const run = new ClockBlockRun(modes as ClockBlockModes, clocks[0], pins);
       this.byInput.set(run.input, [...(this.byInput.get(run.input) ?? []), run]);
     }
   }
@@ -154,42 +155,4 @@ export class ClockBlockSet {
   edge(signal: number, level: number, at: number, span: number): void {
     for (const run of this.byInput.get(signal) ?? []) this.waiting.push(...run.edge(level === 1, at, span));
   }
-}
-
-/**
- * Clock switches as what they are made of: a flip-flop for each clock that lets it pass, taken at its falling edge and
- * only while the other one is off, so that no pulse is cut short.
- */
-export function withSwitches(circuit: Circuit): Circuit {
-  const switches = circuit.clockMakers.filter(({ modes }) => modes.type === "clockSwitch");
-  if (!switches.length) return circuit;
-  const tables: Table[] = [...circuit.tables];
-  const flipFlops: DecodedFlipFlop[] = [...circuit.flipFlops];
-  let { signalCount } = circuit;
-  for (const { inputs, clocks, outputs, tile } of switches as DecodedClockMaker[]) {
-    const [d0, d1, on0, on1] = [0, 1, 2, 3].map(() => signalCount++);
-    const table = (output: number, ins: readonly number[], mask: number) =>
-      tables.push({ output, inputs: ins, low: mask, high: mask });
-    const [select] = inputs;
-    table(d0, [select, on1], 0x11111111); // neither
-    table(d1, [select, on0], 0x22222222); // the first without the second
-    [
-      { output: on0, d: d0, clock: clocks[0], init: 1 },
-      { output: on1, d: d1, clock: clocks[1], init: 0 },
-    ].forEach((each, i) => {
-      flipFlops.push({
-        ...each,
-        falling: true,
-        enable: -1,
-        reset: -1,
-        asyncReset: false,
-        resetValue: 0,
-        tile,
-        element: i,
-      });
-    });
-    // either clock, where it may pass
-    table(outputs.get(0)!, [clocks[0], on0, clocks[1], on1], 0xf888f888);
-  }
-  return { ...circuit, tables, flipFlops, signalCount };
 }

@@ -1,5 +1,5 @@
-import { serialWordBits } from "../netlist/rtl.ts";
-import type { DecodedSerialLane } from "./decode.ts";
+import { serialWordBits } from "../../device/blocks/serial-lane.ts";
+import type { DecodedSite } from "../decode.ts";
 
 const wordMask = (1 << serialWordBits) - 1;
 
@@ -13,10 +13,10 @@ export class SerialLaneRun {
   private received = 0;
   private slips = false;
 
-  constructor(private readonly decoded: DecodedSerialLane) {}
+  constructor(private readonly decoded: DecodedSite) {}
 
   get lane(): number {
-    return this.decoded.lane;
+    return this.decoded.site;
   }
   /** What is on the line in this cycle; null before it starts. */
   get sent(): number | null {
