@@ -84,7 +84,7 @@ describe("the first day", () => {
 
   it("builds the change, says that the results are current, and runs it on the board", async () => {
     await clickTestId(driver, "build");
-    await waitForText("build-strip", /Trial 2 is done/, 90_000);
+    await waitForText("build-strip", /Trial 2\s+is done/, 90_000);
     expect(await textOf("station-timing")).toMatch(/\+\d+\.\d{3} ns/);
     await programBoard();
     // lamp 3 is now the inverse of switch 3
@@ -172,7 +172,7 @@ describe("the first day", () => {
     await driver.findElement(By.xpath("//button[. = 'Create']")).click();
     await waitForText("verdict", /No errors or warnings/);
     await clickTestId(driver, "build");
-    await waitForText("build-strip", /Trial 1 is done/, 90_000);
+    await waitForText("build-strip", /Trial 1\s+is done/, 90_000);
     await programBoard();
     await clickTestId(driver, "switch-5");
     await waitForAttribute("lamp-5", "data-brightness", (value) => value === "1.00");

@@ -1,5 +1,5 @@
 import type { Design, DesignCard, Target } from "@gate-clock/contract";
-import { By, until, type WebDriver } from "selenium-webdriver";
+import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
 import { serveForTests } from "./app.ts";
 import { byTestId, clickTestId, waitForText } from "./browser.js";
@@ -32,15 +32,62 @@ describe("targets", () => {
     await waitForText(driver, "settings", /CA-1-P84-2C/);
     await clickTestId(driver, "station-pins");
     await waitForText(driver, "station-pins", /11 placed/);
-    const design = (await get<DesignCard[]>("/api/designs")).find(({ name }) => name === "lamp-test")!;
-    expect(design).toMatchObject({ targetName: "bobbin", board: "bobbin", targetCount: 3 });
-    const { files } = await get<Design>(`/api/designs/${design.id}`);
+    // the choice is this page's: the address has it, and who opens the design elsewhere sees their own
+    expect(new URL(await driver.getCurrentUrl()).searchParams.get("target")).toBe("bobbin");
+    const { id } = (await get<DesignCard[]>("/api/designs")).find(({ name }) => name === "lamp-test")!;
+    expect(await get<Design>(`/api/designs/${id}`)).toMatchObject({ targetName: "shuttle", targetCount: 3 });
+    const { files } = await get<Design>(`/api/designs/${id}?target=bobbin`);
     expect(files.filter(({ kind }) => kind !== "source").map(({ path }) => path)).toEqual([
       "bobbin.pins",
       "bobbin.sdc",
     ]);
+    await driver.navigate().refresh();
+    await waitForText(driver, "settings", /CA-1-P84-2C/);
     await (await byTestId(driver, "target-choice")).sendKeys("shuttle");
     await waitForText(driver, "settings", /TW-2-P144-2C/);
+  });
+
+  it("have trials side by side: an earlier one is looked at, and its figures stand against another's", async () => {
+    await clickTestId(driver, "settings");
+    const recipe = await driver.wait(until.elementLocated(By.xpath("//label[contains(., 'Recipe')]//select")), 30_000);
+    await recipe.sendKeys("tight");
+    await driver.findElement(By.xpath("//button[. = 'Apply']")).click();
+    await waitForText(driver, "out-of-date", /recipe \(tight\).*synthesize to image run again/);
+    await clickTestId(driver, "build");
+    await waitForText(driver, "build-strip", /Trial 4\s+is done/, 90_000);
+    await clickTestId(driver, "trial-choice");
+    await waitForText(driver, "trial-menu", /even seed 1/);
+    await clickTestId(driver, "against-1");
+    await waitForText(driver, "differences", /against trial 1:/);
+    await clickTestId(driver, "trial-1");
+    await waitForText(driver, "build-strip", /Trial 1\s+is done/);
+    const { searchParams } = new URL(await driver.getCurrentUrl());
+    expect([searchParams.get("trial"), searchParams.get("against")]).toEqual(["1", "1"]);
+    await clickTestId(driver, "station-timing");
+    await waitForText(driver, "out-of-date", /recipe \(tight\)/);
+    // a link to a trial that is not there leads to the last one, and says so
+    const address = (await driver.getCurrentUrl()).replace("trial=1", "trial=77");
+    await driver.get(address);
+    await driver.wait(until.elementLocated(By.xpath("//*[@role='alert'][contains(., 'no trial 77')]")), 30_000);
+    await waitForText(driver, "build-strip", /Trial 4/);
+  });
+
+  it("are reached by keys: a command by its name, a station by two letters, all of them in one list", async () => {
+    const body = await driver.findElement(By.css("body"));
+    await body.sendKeys(Key.chord(Key.CONTROL, "k"));
+    const input = await byTestId(driver, "palette-input");
+    await input.sendKeys("gtlay", Key.ENTER);
+    await driver.wait(until.urlContains("/layout"), 30_000);
+    expect(new URL(await driver.getCurrentUrl()).searchParams.get("trial")).not.toBeNull();
+    await body.sendKeys("gp");
+    await driver.wait(until.urlContains("/pins"), 30_000);
+    await body.sendKeys("?");
+    await waitForText(driver, "shortcuts", /Go to Timing\s+G\s*T[\s\S]*In waves/);
+    await driver.actions().sendKeys(Key.ESCAPE).perform();
+    await driver.wait(
+      async () => (await driver.findElements(By.css('[data-testid="shortcuts"]'))).length === 0,
+      30_000,
+    );
   });
 
   it("are added with copies of the rules, and removed after a question", async () => {

@@ -67,7 +67,7 @@ describe("the lamp test, in VHDL", () => {
 
   it("is built and lights a lamp on the board", async () => {
     await clickTestId(driver, "build");
-    await waitForText(driver, "build-strip", /Trial \d is done/, 90_000);
+    await waitForText(driver, "build-strip", /Trial \d\s+is done/, 90_000);
     await clickTestId(driver, "station-bench");
     await clickTestId(driver, "power");
     await waitForText(driver, "board", /power on/);

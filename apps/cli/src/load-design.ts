@@ -1,5 +1,14 @@
 import { posix } from "node:path";
-import { type DesignInput, findBoard, type SourceFile } from "@gate-clock/core";
+import {
+  type DesignInput,
+  type FolderSettings,
+  type FolderTarget,
+  findBoard,
+  kindOfPath,
+  readFolderSettings,
+  type SourceFile,
+  settingsName,
+} from "@gate-clock/core";
 import { FileProblem } from "@gate-clock/sealed/inside";
 import type { Session } from "./session.ts";
 
@@ -102,19 +111,14 @@ function withData(sources: readonly SourceFile[], folder: string, io: Session): 
   return all;
 }
 
-/** The settings with what the target says in the place of the design's own part and rules. */
-function forTarget(settings: Record<string, unknown>, name: string, path: string): Record<string, unknown> {
-  const listed = settings["targets"] ?? [];
-  if (!Array.isArray(listed) || listed.some((each) => typeof each?.name !== "string"))
-    throw new UsageError(`${path}: 'targets' must be a list of targets, each with a name.`);
-  const all = listed as Record<string, unknown>[];
-  const target = all.find((each) => each["name"] === name);
-  if (!target) {
-    const names = all.map((each) => String(each["name"])).join(", ");
-    throw new UsageError(`${path} has no target '${name}'; ${names ? `it has ${names}` : "it lists none"}.`);
-  }
-  const { board: _board, part: _part, pins: _pins, timing: _timing, ...shared } = settings;
-  return { ...shared, ...target, name: settings["name"] };
+/** One of a folder's targets, by name; the first one without. */
+function targetOf({ first, further }: FolderSettings, name: string | undefined, path: string): FolderTarget {
+  if (name === undefined) return first;
+  const all = [...(first.name === null ? [] : [first]), ...further];
+  const target = all.find((each) => each.name === name);
+  if (target) return target;
+  const names = all.map((each) => each.name).join(", ");
+  throw new UsageError(`${path} has no target '${name}'; ${names ? `it has ${names}` : "it lists none"}.`);
 }
 
 /** `gateclock.json` of a folder, or HDL, pin and timing files given by name. */
@@ -123,58 +127,36 @@ export function loadDesign(paths: readonly string[], options: LoadOptions, io: S
   const first = io.kind(paths[0]);
   if (!first) throw new UsageError(`There is no file or folder ${paths[0]}.`);
   const overrides = { seed: options.seed === undefined ? undefined : wholeNumber(options.seed) };
-  if (paths.length === 1 && (first === "folder" || basename(paths[0]) === "gateclock.json")) {
+  if (paths.length === 1 && (first === "folder" || basename(paths[0]) === settingsName)) {
     const folder = first === "folder" ? paths[0] : dirname(paths[0]);
-    const path = joinPath(folder, "gateclock.json");
-    const read = readJson(path, io);
-    if (typeof read !== "object" || read === null || Array.isArray(read))
-      throw new UsageError(`${path} must hold one object with the design's settings.`);
-    let settings = read as Record<string, unknown>;
-    if (options.target !== undefined) settings = forTarget(settings, options.target, path);
-    const list = (key: string): string[] => {
-      const value = settings[key] ?? [];
-      if (!Array.isArray(value) || value.some((entry) => typeof entry !== "string"))
-        throw new UsageError(`${path}: '${key}' must be a list of file names.`);
-      return value as string[];
-    };
-    const text = (key: string): string | undefined => {
-      const value = settings[key];
-      if (value !== undefined && value !== null && typeof value !== "string")
-        throw new UsageError(`${path}: '${key}' must be a text.`);
-      return value ?? undefined;
-    };
-    const readAll = (names: string[]) => names.map((name) => readText(joinPath(folder, name), io, name));
-    const board = text("board") ? findBoard(text("board")!).board : null;
+    const path = joinPath(folder, settingsName);
+    const { settings, faults } = readFolderSettings(readJson(path, io));
+    if (faults.length) throw new UsageError(`${path}: ${faults[0]}`);
+    const target = targetOf(settings, options.target, path);
+    const readAll = (names: readonly string[]) => names.map((name) => readText(joinPath(folder, name), io, name));
+    const board = target.board === null ? null : findBoard(target.board).board;
     return {
-      name: fileName(text("name") ?? basename(folder), path),
-      top: options.top ?? text("top") ?? null,
-      part: options.part ?? text("part") ?? board?.part ?? defaultPart,
-      sources: withData(withIncluded(readAll(list("sources")), folder, io), folder, io),
-      pinFiles: readAll(list("pins")),
-      timingFiles: readAll(list("timing")),
-      recipe: options.recipe ?? text("recipe") ?? "even",
-      seed: overrides.seed ?? wholeNumber(settings["seed"] ?? 1),
+      name: fileName(settings.name ?? basename(folder), path),
+      top: options.top ?? settings.top,
+      part: options.part ?? target.part ?? board?.part ?? defaultPart,
+      sources: withData(withIncluded(readAll(settings.sources), folder, io), folder, io),
+      pinFiles: readAll(target.pins),
+      timingFiles: readAll(target.timing),
+      recipe: options.recipe ?? target.recipe ?? settings.first.recipe ?? "even",
+      seed: overrides.seed ?? target.seed ?? settings.first.seed ?? 1,
     };
   }
   if (options.target !== undefined)
     throw new UsageError("--target needs a design folder, whose gateclock.json lists it.");
   const files = paths.map((path) => readText(path, io));
-  const ending = (end: string) => files.filter((file) => file.name.endsWith(end));
+  const ofKind = (kind: string) => files.filter((file) => kindOfPath(file.name) === kind);
   return {
     name: fileName(options.top ?? basename(paths[0]).replace(/\.[^.]*$/, ""), "--top"),
     top: options.top ?? null,
     part: options.part ?? defaultPart,
-    sources: withData(
-      withIncluded(
-        files.filter((file) => !file.name.endsWith(".pins") && !file.name.endsWith(".sdc")),
-        "",
-        io,
-      ),
-      "",
-      io,
-    ),
-    pinFiles: ending(".pins"),
-    timingFiles: ending(".sdc"),
+    sources: withData(withIncluded(ofKind("source"), "", io), "", io),
+    pinFiles: ofKind("pins"),
+    timingFiles: ofKind("timing"),
     recipe: options.recipe ?? "even",
     seed: overrides.seed ?? 1,
   };

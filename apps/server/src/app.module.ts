@@ -11,6 +11,7 @@ import { configToken, type ServerConfig } from "./common/config.ts";
 import { DesignFileModel, DesignModel, FileVersionModel } from "./designs/design.models.ts";
 import { DesignsController } from "./designs/designs.controller.ts";
 import { DesignsService } from "./designs/designs.service.ts";
+import { DiskUseService } from "./designs/disk-use.service.ts";
 import { TextsService } from "./designs/texts.service.ts";
 import { EventsController } from "./events/events.controller.ts";
 import { EventHub } from "./events/hub.service.ts";
@@ -77,6 +78,7 @@ export class AppModule {
         TextsService,
         ArtifactsService,
         DesignsService,
+        DiskUseService,
         TargetsService,
         TrialsService,
         JobQueue,

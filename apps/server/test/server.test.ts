@@ -1,5 +1,14 @@
 import { randomUUID } from "node:crypto";
-import type { Design, DesignCard, DesignFile, Problem, Target, TargetRules, Trial } from "@gate-clock/contract";
+import type {
+  Design,
+  DesignCard,
+  DesignFile,
+  DiskUse,
+  Problem,
+  Target,
+  TargetRules,
+  Trial,
+} from "@gate-clock/contract";
 import { decodeArtifact, type StoredStage } from "@gate-clock/core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "./helpers/test-server.ts";
@@ -201,15 +210,28 @@ describe("targets", () => {
       ["Small", "CA-1-P84-2C", ["clocks.sdc"]],
     ]);
     const targetId = list[1].id;
-    const { body: chosen } = await call<Design>(`/api/designs/${design.id}`, "PATCH", { targetId });
+    const { body: chosen } = await call<Design>(`/api/designs/${design.id}?target=${targetId}`);
+    expect((await call<Design>(`/api/designs/${design.id}?target=Small`)).body).toEqual(chosen);
+    expect((await call<Problem>(`/api/designs/${design.id}?target=Large`)).status).toBe(404);
     expect(chosen).toMatchObject({ part: "CA-1-P84-2C", board: "bobbin", targetName: "Small", targetCount: 2 });
     expect(chosen.files.map(({ path }) => path)).toEqual(["m.v", "clocks.sdc"]);
-    // what is changed now is the chosen target's
+    // who looks at one target changes that one, and nobody else is led away from theirs
     const rule = chosen.files.find(({ kind }) => kind === "timing")!;
     const slower = rule.text.replace("10.000", "40.000");
     await call(`/api/designs/${design.id}/files/${rule.id}`, "PUT", { text: slower, baseVersion: rule.version });
-    await call(`/api/designs/${design.id}`, "PATCH", { part: "CA-1-P84-1C", seed: 7 });
-    const { body: back } = await call<Design>(`/api/designs/${design.id}`, "PATCH", { targetId: list[0].id });
+    await call(`/api/designs/${design.id}/targets/${targetId}`, "PATCH", { part: "CA-1-P84-1C", seed: 7 });
+    const own = { path: "own.sdc", kind: "timing", text: "" };
+    expect((await call(`/api/designs/${design.id}/files?target=Small`, "POST", own)).status).toBe(201);
+    expect((await call(`/api/designs/${design.id}/files?target=Large`, "POST", own)).status).toBe(404);
+    const { body: back } = await call<Design>(`/api/designs/${design.id}`);
+    expect(back.files.map(({ path }) => path)).toEqual(["m.v", "clocks.sdc"]);
+    const { body: named } = await call<Target[]>(`/api/designs/${design.id}/targets`, "POST", {
+      name: "Like it",
+      part: "CA-1-P84-2C",
+      like: targetId,
+      copyRules: true,
+    });
+    expect(named[2]).toMatchObject({ seed: 7, ruleFiles: ["clocks.sdc", "own.sdc"] });
     expect(back).toMatchObject({ part: "TW-2-P144-2C", seed: 1 });
     expect(back.files.find(({ kind }) => kind === "timing")!.text).toContain("10.000");
     const { body: after } = await targetsOf(design.id);
@@ -253,12 +275,15 @@ describe("targets", () => {
     expect((await call<Problem>(`${at}/${list[1].id}`, "PATCH", { name: list[0].name })).status).toBe(409);
     expect((await call<Problem>(at, "POST", { name: "Odd", part: "no such" })).status).toBe(400);
     expect((await call<Problem>(at, "POST", { name: "", part: "TW-9-P208-2C" })).status).toBe(400);
-    expect((await call<Problem>(`/api/designs/${design.id}`, "PATCH", { targetId: randomUUID() })).status).toBe(404);
-    expect((await call<Problem>(`${at}/${design.targetId}`, "DELETE")).body.detail).toMatch(/choose another target/);
+    expect((await call<Problem>(`/api/designs/${design.id}?target=${randomUUID()}`)).status).toBe(404);
+    expect((await call<Problem>(at, "POST", { name: "Odd", part: "CA-1-P84-2C", like: randomUUID() })).status).toBe(
+      404,
+    );
     const { body: trial } = await call<Trial>(`${at}/${list[1].id}/trials`, "POST");
     await settled(design.id, trial.id);
     const { body: left } = await call<Target[]>(`${at}/${list[1].id}`, "DELETE");
     expect(left.map(({ name }) => name)).toEqual([list[0].name]);
+    expect((await call<Problem>(`${at}/${design.targetId}`, "DELETE")).body.detail).toMatch(/only target/);
     const { body: orphan } = await call<Trial>(`/api/designs/${design.id}/trials/${trial.id}`);
     expect(orphan).toMatchObject({ status: "done", targetId: null, staleness: { isCurrent: false, again: [] } });
     // a rule file and a source share one list, so they share no name
@@ -312,6 +337,16 @@ describe("trials", () => {
     });
     expect(second.figures.imageKey).toBe(first.figures.imageKey);
     expect(second.staleness).toMatchObject({ isCurrent: true, again: [] });
+    const use = async () =>
+      (await call<DiskUse[]>("/api/designs/disk")).body.find(({ designId }) => designId === design.id)!;
+    const { files, history, results, runs } = await use();
+    expect(Math.min(files, history, results)).toBeGreaterThan(50);
+    expect(runs).toBe(0);
+    const stored = await server.query(
+      "SELECT sum(length(bytes)) AS size FROM artifacts WHERE split_part(key, '/', 1) = ANY($1)",
+      [[first, second].flatMap(({ stages }) => stages.map(({ key }) => key))],
+    );
+    expect(Math.abs(results / Number((stored[0] as { size: string }).size) - 1)).toBeLessThan(0.2);
     // text that cannot be read is told as that
     await call(`/api/designs/${design.id}/files/${file.id}`, "PUT", { text: "modul m;", baseVersion: 2 });
     const wrong = await waitFor(told, (answer) => answer !== null, 30_000);

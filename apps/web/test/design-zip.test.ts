@@ -1,14 +1,14 @@
 import type { Design, DesignFile, Target, TargetRules } from "@gate-clock/contract";
-import { Random } from "@gate-clock/core";
+import { kindOfPath, Random } from "@gate-clock/core";
 import { strToU8, zipSync } from "fflate";
 import { describe, expect, it } from "vitest";
 import { anyJson, damagedBytes, fuzzRuns, fuzzSeed } from "../../../packages/core/test/helpers/damage.ts";
-import { kindOf, packDesign, unpackZip } from "../src/design/design-zip.ts";
+import { packDesign, unpackZip } from "../src/start/design-zip.ts";
 
 const file = (path: string, text: string): DesignFile => ({
   id: path,
   path,
-  kind: kindOf(path),
+  kind: kindOfPath(path),
   text,
   version: 1,
   updatedAt: "",
@@ -55,7 +55,7 @@ describe("a design as a zip", () => {
       target("t3", "small - loom", "FE-64-P44-2C", 9),
       target("t4", "bare", "FE-256-P44-2C", 1),
     ];
-    const rule = (path: string, text: string) => ({ path, kind: kindOf(path), text });
+    const rule = (path: string, text: string) => ({ path, kind: kindOfPath(path), text });
     const rules: TargetRules[] = [
       { targetId: "t1", files: [rule("shuttle.pins", "clk at W1\n"), rule("t.sdc", "")] },
       { targetId: "t2", files: [rule("shuttle.pins", "clk at W2\n"), rule("t.sdc", "")] },

@@ -1,10 +1,25 @@
 import type { Finding, TextEdit } from "@gate-clock/core";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { formatFocus, parseFocus } from "../src/design/focus.ts";
-import { stationHeads } from "../src/design/stations.ts";
-import { applyEdit } from "../src/design/text-edit.ts";
+import { formatFocus, parseFocus } from "../src/focus/focus.ts";
+import { stations } from "../src/stations/heads.ts";
 import { formatBytes, formatDuration, formatNs } from "../src/ui/format.ts";
+import type { HeadView } from "../src/workbench/station.ts";
+import { applyEdit } from "../src/workbench/text-edit.ts";
+
+const headsOf = (view: Partial<HeadView>) =>
+  stations.map((station) => ({
+    path: station.path,
+    ...station.head({
+      trial: null,
+      check: null,
+      checkKind: "current",
+      told: null,
+      accepted: new Set(),
+      benches: { figure: "not run", tone: "open", isOld: false },
+      ...view,
+    }),
+  }));
 
 describe("applyEdit", () => {
   const text = "module m(input a, output y);\n  assign y = b\nendmodule\n";
@@ -75,7 +90,7 @@ describe("figures", () => {
       clockPorts: [],
     };
     const benches = { figure: "not run", tone: "open" as const, isOld: false };
-    const heads = stationHeads(null, check, "current", null, benches);
+    const heads = headsOf({ check: check as never, benches });
     expect(heads.find((head) => head.path === "sources")).toMatchObject({ figure: "1 error", tone: "bad" });
     for (const path of ["fit", "layout", "timing", "image", "bench"])
       expect(heads.find((head) => head.path === path)).toMatchObject({ figure: "not built", tone: "open" });
@@ -95,7 +110,7 @@ describe("figures", () => {
     };
     const benches = { figure: "not run", tone: "open" as const, isOld: false };
     const sources = (kind: "current" | "checking" | "unfinished") =>
-      stationHeads(null, sound, kind, null, benches).find((head) => head.path === "sources");
+      headsOf({ check: sound as never, checkKind: kind, benches }).find((head) => head.path === "sources");
     expect(sources("current")).toMatchObject({ figure: "1 module", tone: "good", isOld: false });
     expect(sources("checking")).toMatchObject({ isOld: true });
     expect(sources("unfinished")).toMatchObject({ figure: "not finished", tone: "warn" });

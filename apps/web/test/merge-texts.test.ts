@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { conflictMarks, mergeTexts } from "../src/design/merge-texts.ts";
+import { conflictMarks, mergeTexts } from "../src/workbench/merge-texts.ts";
 
 const base = "module m;\n  wire a;\n  wire b;\n  wire c;\nendmodule\n";
 

@@ -1,6 +1,5 @@
 import type { WaveTrack } from "@gate-clock/core";
 import { describe, expect, it } from "vitest";
-import { curveOf, rangeOf } from "../src/stations/simulate/draw-curve.ts";
 import {
   addRows,
   dissolveGroup,
@@ -12,8 +11,9 @@ import {
   parseLayout,
   removeRows,
   renameGroup,
-} from "../src/stations/simulate/wave-layout.ts";
-import { layRows, rowAt, rowTops, traceOf, trackKey } from "../src/stations/simulate/wave-rows.ts";
+} from "../src/sessions/wave-layout.ts";
+import { layRows, rowAt, rowTops, traceOf, trackKey } from "../src/sessions/wave-rows.ts";
+import { curveOf, rangeOf } from "../src/stations/simulate/draw-curve.ts";
 
 const plain = (text: string): LayoutRow[] =>
   text.split(" ").map((each) => {

@@ -8,14 +8,13 @@ import {
   IsInt,
   IsOptional,
   IsString,
-  IsUUID,
   Length,
   Matches,
   MaxLength,
   Min,
   ValidateNested,
 } from "class-validator";
-import { BuildSettings, ChosenPart, NamedPart } from "./build-settings.dto.ts";
+import { ChosenPart, NamedPart } from "./build-settings.dto.ts";
 import { IfGiven } from "./if-given.ts";
 
 /** Longest text of one file, in UTF-16 units. */
@@ -63,7 +62,7 @@ export class RenameFileDto {
   path!: string;
 }
 
-/** A target that a new design has beside the chosen one, with its pin and timing files. */
+/** A target that a new design has beside the first one, with its pin and timing files. */
 export class FurtherTargetDto extends NamedPart {
   @ApiProperty({ type: [NewFileDto] })
   @IsArray()
@@ -99,7 +98,7 @@ export class CreateDesignDto extends ChosenPart {
   @Type(() => NewFileDto)
   files?: NewFileDto[];
 
-  /** Name of the chosen target; its board or part if left out. */
+  /** Name of the first target; its board or part if left out. */
   @ApiPropertyOptional()
   @IfGiven()
   @IsString()
@@ -115,25 +114,12 @@ export class CreateDesignDto extends ChosenPart {
   targets?: FurtherTargetDto[];
 }
 
-/** Part, recipe and seed are those of the chosen target. */
-export class UpdateDesignDto extends BuildSettings {
-  /** Chooses what the design is built for. */
-  @ApiPropertyOptional()
-  @IfGiven()
-  @IsUUID()
-  targetId?: string;
-
+export class UpdateDesignDto {
   @ApiPropertyOptional()
   @IfGiven()
   @IsString()
   @Length(1, 120)
   name?: string;
-
-  @ApiPropertyOptional()
-  @IfGiven()
-  @IsString()
-  @Length(1, 40)
-  part?: string;
 
   @ApiPropertyOptional({ nullable: true })
   @IsOptional()
@@ -202,7 +188,7 @@ export class DesignCard {
   @ApiProperty() id!: string;
   @ApiProperty() name!: string;
   @ApiProperty() description!: string;
-  /** The chosen target: part, board, recipe and seed are its own. */
+  /** The target that is looked at: part, board, recipe, seed and last trial are its own. */
   @ApiProperty() targetId!: string;
   @ApiProperty() targetName!: string;
   @ApiProperty() targetCount!: number;
@@ -215,7 +201,7 @@ export class DesignCard {
   @ApiProperty({ nullable: true, type: Trial }) lastTrial!: Trial | null;
 }
 
-/** Files are the sources, and the rules of the chosen target. */
+/** Files are the sources, and the rules of the target that is looked at. */
 export class Design extends DesignCard {
   @ApiProperty({ type: [DesignFile] }) files!: DesignFile[];
 }

@@ -3,5 +3,6 @@
 export * from "./bench-run.dto.ts";
 export * from "./build-settings.dto.ts";
 export * from "./design.dto.ts";
+export * from "./disk-use.dto.ts";
 export * from "./events.dto.ts";
 export * from "./target.dto.ts";

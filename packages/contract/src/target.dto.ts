@@ -1,12 +1,18 @@
 import { ApiProperty, ApiPropertyOptional } from "@nestjs/swagger";
-import { IsBoolean, IsString, Length } from "class-validator";
+import { IsBoolean, IsString, IsUUID, Length } from "class-validator";
 import { BuildSettings, NamedPart } from "./build-settings.dto.ts";
 import { NewFileDto, Trial } from "./design.dto.ts";
 import { IfGiven } from "./if-given.ts";
 
-/** Recipe and seed are those of the chosen target where they are left out. */
+/** Recipe and seed are those of the target that it is like where they are left out. */
 export class NewTargetDto extends NamedPart {
-  /** Begin with copies of the chosen target's pin and timing files, instead of with none. */
+  /** Id of another target of the design; the first one if left out. */
+  @ApiPropertyOptional()
+  @IfGiven()
+  @IsUUID()
+  like?: string;
+
+  /** Begin with copies of that one's pin and timing files, instead of with none. */
   @ApiPropertyOptional()
   @IfGiven()
   @IsBoolean()

@@ -77,6 +77,9 @@ const coreRooms = [
   "index.ts",
 ];
 
+/** Folders of the page, likewise. */
+const webRooms = ["engine", "ui", "app", "workers", "focus", "sessions", "start", "workbench", "stations", "main.tsx"];
+
 /** Rooms that lie within rooms. The two languages know nothing of each other but where designs mix them. */
 const innerRooms = ["hdl/verilog", "hdl/vhdl", "elaborate/verilog", "elaborate/vhdl", "simulate/vhdl"];
 
@@ -127,6 +130,17 @@ describe("server and page", () => {
       for (const [, used] of text.matchAll(/\bfrom\s+"@gate-clock\/(\w+)/g))
         expect(order.indexOf(used), `${path} uses ${used}`).toBeLessThan(order.indexOf(own));
     }
+  });
+  it("use no folder of the page against the flow", () => {
+    const edges = edgesIn("apps/web/src/", (path) => path.split("/")[0]);
+    const found = new Set(edges.flatMap(({ from, to }) => [from, to]));
+    expect([...found].sort()).toEqual([...webRooms].sort());
+    const against = edges.filter(({ from, to }) => webRooms.indexOf(to) > webRooms.indexOf(from));
+    expect(against.map(({ files }) => files)).toEqual([]);
+    // stations know each other by name alone
+    const stations = edgesIn("apps/web/src/stations/", (path) => path.split("/")[0]);
+    const across = stations.filter(({ from }) => !/^(?:heads|registry)\.ts$/.test(from));
+    expect(across.map(({ files }) => files)).toEqual([]);
   });
   it.each(["apps/server/src/", "apps/web/src/", "apps/cli/src/"])("%s has no ring of files", (folder) => {
     expect(

@@ -29,7 +29,7 @@ export class BenchRunsController {
     @Inject(DesignsService) private readonly designs: DesignsService,
   ) {}
 
-  /** Layouts of waves and last verdicts. */
+  /** Layouts of waves, last verdicts, and findings that were accepted. */
   @Get("kept")
   @ApiOkResponse({ type: [Kept] })
   kept(@Param("designId", ParseUUIDPipe) designId: string): Promise<Kept[]> {
@@ -45,7 +45,7 @@ export class BenchRunsController {
   ): Promise<void> {
     if (!keptNamePattern.test(name))
       throw new BadRequestException(
-        "What is kept is named 'waves:' or 'verdict:' and the test bench, or 'proof:' and the target.",
+        "What is kept is named 'waves:' or 'verdict:' and the test bench, 'proof:' and the target, or 'accepted:' and the finding.",
       );
     await this.keptService.put(designId, name, dto.value);
   }
@@ -62,7 +62,7 @@ export class BenchRunsController {
     @Param("designId", ParseUUIDPipe) designId: string,
     @Body() dto: StartBenchRunDto,
   ): Promise<BenchRunInfo> {
-    return this.runs.start(designId, async () => (await this.designs.inputOf(designId)).sources, dto);
+    return this.runs.start(designId, () => this.designs.sourcesOf(designId), dto);
   }
 
   @Get("runs/:runId")

@@ -5,6 +5,7 @@ import * as benchRuns from "./migrations/0002-bench-runs.ts";
 import * as targets from "./migrations/0003-targets.ts";
 import * as safeGround from "./migrations/0004-jobs-and-texts.ts";
 import * as readings from "./migrations/0005-readings.ts";
+import * as viewedTarget from "./migrations/0006-target-of-the-viewer.ts";
 
 const migrations = [
   { name: "0001-first-tables", ...firstTables },
@@ -12,6 +13,7 @@ const migrations = [
   { name: "0003-targets", ...targets },
   { name: "0004-jobs-and-texts", ...safeGround },
   { name: "0005-readings", ...readings },
+  { name: "0006-target-of-the-viewer", ...viewedTarget },
 ];
 
 /**

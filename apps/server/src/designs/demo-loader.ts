@@ -1,30 +1,11 @@
 import { readdir, readFile } from "node:fs/promises";
 import { join } from "node:path";
-import type { FileKind, NewFileDto } from "@gate-clock/contract";
+import type { NewFileDto } from "@gate-clock/contract";
+import { type FolderTarget, kindOfPath, readFolderSettings, settingsName } from "@gate-clock/core";
 import type { INestApplicationContext } from "@nestjs/common";
 import { Sequelize } from "sequelize-typescript";
 import { TargetsService } from "../targets/targets.service.ts";
 import { DesignsService } from "./designs.service.ts";
-
-interface DemoSettings {
-  readonly name: string;
-  readonly description?: string;
-  readonly board?: string;
-  readonly part: string;
-  readonly top?: string;
-  readonly sources: readonly string[];
-  readonly pins: readonly string[];
-  readonly timing: readonly string[];
-  /** Further ones beside the first, which the settings themselves are. */
-  readonly targets?: readonly DemoTarget[];
-}
-interface DemoTarget {
-  readonly name: string;
-  readonly board?: string;
-  readonly part: string;
-  readonly pins: readonly string[];
-  readonly timing: readonly string[];
-}
 
 /** Loads the demo, and builds it if asked to, if there is no design yet. Two servers that start at once take turns. */
 export async function loadDemosOnce(folder: string, builds: boolean, app: INestApplicationContext): Promise<void> {
@@ -43,32 +24,39 @@ export async function loadDemosOnce(folder: string, builds: boolean, app: INestA
 async function loadDemos(folder: string, designs: DesignsService): Promise<string[]> {
   const ids: string[] = [];
   for (const entry of (await readdir(folder, { withFileTypes: true })).filter((each) => each.isDirectory())) {
-    const settings = JSON.parse(await readFile(join(folder, entry.name, "gateclock.json"), "utf8")) as DemoSettings;
-    const read = (kind: FileKind, names: readonly string[]) =>
+    const written = await readFile(join(folder, entry.name, settingsName), "utf8");
+    const { settings, faults } = readFolderSettings(JSON.parse(written));
+    if (faults.length) throw new Error(`${entry.name}: ${faults.join(" ")}`);
+    const read = (paths: readonly string[]) =>
       Promise.all(
-        names.map(
+        paths.map(
           async (path): Promise<NewFileDto> => ({
             path,
-            kind,
+            kind: kindOfPath(path),
             text: await readFile(join(folder, entry.name, path), "utf8"),
           }),
         ),
       );
-    const rules = async ({ pins, timing }: { pins: readonly string[]; timing: readonly string[] }) => [
-      ...(await read("pins", pins)),
-      ...(await read("timing", timing)),
-    ];
-    const { name, description, board, part, top } = settings;
-    const files = [...(await read("source", settings.sources)), ...(await rules(settings))];
+    const rules = ({ pins, timing }: FolderTarget) => read([...pins, ...timing]);
+    const { name, description, top, sources, first, further } = settings;
+    const files = [...(await read(sources)), ...(await rules(first))];
     const targets = await Promise.all(
-      (settings.targets ?? []).map(async (target) => ({
-        name: target.name,
-        part: target.part,
-        board: target.board,
+      further.map(async (target) => ({
+        name: target.name!,
+        part: target.part!,
+        board: target.board ?? undefined,
         files: await rules(target),
       })),
     );
-    const { id } = await designs.create({ name, description, board, part, top, files, targets });
+    const { id } = await designs.create({
+      name: name ?? entry.name,
+      description: description ?? undefined,
+      board: first.board ?? undefined,
+      part: first.part!,
+      top: top ?? undefined,
+      files,
+      targets,
+    });
     ids.push(id);
   }
   return ids;

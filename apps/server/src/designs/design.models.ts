@@ -7,8 +7,6 @@ export class DesignModel extends Model {
   @Column({ type: DataType.TEXT, allowNull: false }) declare name: string;
   @Column({ type: DataType.TEXT, allowNull: false, defaultValue: "" }) declare description: string;
   @Column({ type: DataType.TEXT, allowNull: true }) declare top: string | null;
-  /** What it is built for: one of its own targets. */
-  @Column({ type: DataType.UUID, allowNull: false }) declare targetId: string;
   declare createdAt: Date;
   declare updatedAt: Date;
 }

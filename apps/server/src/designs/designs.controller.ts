@@ -3,6 +3,7 @@ import {
   Design,
   DesignCard,
   DesignFile,
+  DiskUse,
   FileVersion,
   NewFileDto,
   RenameFileDto,
@@ -21,19 +22,35 @@ import {
   Patch,
   Post,
   Put,
+  Query,
 } from "@nestjs/common";
-import { ApiOkResponse, ApiTags } from "@nestjs/swagger";
+import { ApiOkResponse, ApiQuery, ApiTags } from "@nestjs/swagger";
 import { DesignsService } from "./designs.service.ts";
+import { DiskUseService } from "./disk-use.service.ts";
+
+const forTarget = { name: "target", required: false, description: "Id or name of a target; the first one by default." };
+
+/** A query may come as a list, or empty. */
+const asked = (target: unknown): string | null => (typeof target === "string" && target !== "" ? target : null);
 
 @ApiTags("designs")
 @Controller("api/designs")
 export class DesignsController {
-  constructor(@Inject(DesignsService) private readonly designs: DesignsService) {}
+  constructor(
+    @Inject(DesignsService) private readonly designs: DesignsService,
+    @Inject(DiskUseService) private readonly disk: DiskUseService,
+  ) {}
 
   @Get()
   @ApiOkResponse({ type: [DesignCard] })
   list(): Promise<DesignCard[]> {
     return this.designs.list();
+  }
+
+  @Get("disk")
+  @ApiOkResponse({ type: [DiskUse] })
+  diskUse(): Promise<DiskUse[]> {
+    return this.disk.list();
   }
 
   @Post()
@@ -43,13 +60,14 @@ export class DesignsController {
 
   @Get(":id")
   @ApiOkResponse({ type: Design })
-  findOne(@Param("id", ParseUUIDPipe) id: string): Promise<Design> {
-    return this.designs.findOne(id);
+  @ApiQuery(forTarget)
+  findOne(@Param("id", ParseUUIDPipe) id: string, @Query("target") target?: string): Promise<Design> {
+    return this.designs.findOne(id, asked(target));
   }
 
   @Patch(":id")
-  @ApiOkResponse({ type: Design })
-  update(@Param("id", ParseUUIDPipe) id: string, @Body() dto: UpdateDesignDto): Promise<Design> {
+  @ApiOkResponse({ type: DesignCard })
+  update(@Param("id", ParseUUIDPipe) id: string, @Body() dto: UpdateDesignDto): Promise<DesignCard> {
     return this.designs.update(id, dto);
   }
 
@@ -60,8 +78,13 @@ export class DesignsController {
   }
 
   @Post(":id/files")
-  addFile(@Param("id", ParseUUIDPipe) id: string, @Body() dto: NewFileDto): Promise<DesignFile> {
-    return this.designs.addFile(id, dto);
+  @ApiQuery(forTarget)
+  addFile(
+    @Param("id", ParseUUIDPipe) id: string,
+    @Body() dto: NewFileDto,
+    @Query("target") target?: string,
+  ): Promise<DesignFile> {
+    return this.designs.addFile(id, dto, asked(target));
   }
 
   @Put(":id/files/:fileId")

@@ -20,7 +20,7 @@ import { TargetModel } from "../targets/target.model.ts";
 import { checkPart, checkRecipe, inputFor, narrowFile } from "../targets/targets.service.ts";
 import { TrialsService } from "../trials/trials.service.ts";
 import { DesignFileModel, DesignModel, FileVersionModel } from "./design.models.ts";
-import { type HashedInput, hashOf } from "./texts.service.ts";
+import { hashOf, type NamedHash } from "./texts.service.ts";
 
 @Injectable()
 export class DesignsService {
@@ -34,7 +34,7 @@ export class DesignsService {
     @Inject(Notices) private readonly notices: Notices,
   ) {}
 
-  /** All designs, the last changed first, each with the last trial of its chosen target. Six queries, whatever their number. */
+  /** All designs, the last changed first, each with the last trial of its first target. Six queries, whatever their number. */
   list(): Promise<DesignCard[]> {
     return this.lists.ask();
   }
@@ -42,30 +42,37 @@ export class DesignsService {
 
   private async readList(): Promise<DesignCard[]> {
     const rows = await this.designs.findAll({ order: [["updatedAt", "DESC"]] });
-    return this.cards(rows, await this.narrowFilesOf(rows.map((row) => row.id)), true);
+    return this.cards(rows, await this.narrowFilesOf(rows.map((row) => row.id)), true, null);
   }
 
-  /** @throws NotFoundException if there is no such design. */
-  async findOne(id: string): Promise<Design> {
+  /**
+   * The design as it is for one of its targets. @param target Id or name; the first one if left out.
+   * @throws NotFoundException if there is no such design, or it has no such target.
+   */
+  async findOne(id: string, target: string | null = null): Promise<Design> {
     const row = await this.row(id);
     const files = await this.filesOf([id]);
     // whoever has it open reads it as it is typed
-    const [card] = await this.cards([row], files, false);
-    if (!card) throw new NotFoundException(`There is no design ${id}.`);
-    const inEffect = files.filter(({ targetId }) => targetId === null || targetId === row.targetId);
+    const [card] = await this.cards([row], files, false, target);
+    if (!card) throw new NotFoundException(target === null ? `There is no design ${id}.` : noTarget(id, target));
+    const inEffect = files.filter(({ targetId }) => targetId === null || targetId === card.targetId);
     return { ...card, files: inEffect.map(toFile) };
   }
 
-  /** What a trial for the chosen target would run on. */
-  async inputOf(id: string): Promise<HashedInput> {
-    const row = await this.row(id);
-    const target = await this.targets.findByPk(row.targetId);
-    if (!target) throw new NotFoundException(`There is no design ${id}.`);
-    return inputFor(row, target, await this.narrowFilesOf([id]));
+  /** Source files by hash. */
+  async sourcesOf(id: string): Promise<NamedHash[]> {
+    await this.row(id);
+    const files = await this.narrowFilesOf([id]);
+    return files.flatMap(({ kind, path, hash }) => (kind === "source" ? [{ name: path, hash }] : []));
   }
 
-  async targetOf(id: string): Promise<string> {
-    return (await this.row(id)).targetId;
+  /** Its first target, or one by id or name. @throws NotFoundException if there is none. */
+  async targetOf(id: string, target: string | null = null): Promise<string> {
+    await this.row(id);
+    const own = await this.targets.findAll({ where: { designId: id }, order: inOrder });
+    const found = target === null ? own[0] : named(own, target);
+    if (!found) throw new NotFoundException(noTarget(id, target ?? ""));
+    return found.id;
   }
 
   /** @throws BadRequestException for an unknown part or recipe; ConflictException for a name that is there twice. */
@@ -76,12 +83,11 @@ export class DesignsService {
     const twice = names.find((each, i) => names.indexOf(each) !== i);
     if (twice !== undefined) throw new ConflictException(`Two targets are called '${twice}'.`);
     const id = await this.sequelize.transaction(async () => {
-      const first = randomUUID();
-      const row = await this.designs.create({ name, description, top, targetId: first });
+      const row = await this.designs.create({ name, description, top });
       for (const [position, target] of [chosen, ...targets].entries()) {
         const { recipe = "even", seed = 1, board = null } = target;
         checkRecipe(recipe);
-        const targetId = position === 0 ? first : randomUUID();
+        const targetId = randomUUID();
         const fields = {
           id: targetId,
           designId: row.id,
@@ -107,23 +113,15 @@ export class DesignsService {
     return this.findOne(id);
   }
 
-  /** Part, recipe and seed are changed in the target that is chosen then. */
-  async update(id: string, dto: UpdateDesignDto): Promise<Design> {
-    const { name, top, targetId, part, recipe, seed } = dto;
-    const ofTarget = { part: part === undefined ? undefined : checkPart(part), recipe, seed };
-    if (recipe !== undefined) checkRecipe(recipe);
+  async update(id: string, dto: UpdateDesignDto): Promise<DesignCard> {
     await this.sequelize.transaction(async () => {
-      // who deletes that target meanwhile waits, and is then told that it is the chosen one
       const row = await this.row(id, true);
-      if (targetId && !(await this.targets.findOne({ where: { id: targetId, designId: id } })))
-        throw new NotFoundException(`Design ${id} has no target ${targetId}.`);
       row.changed("updatedAt", true);
-      await row.update(given({ name, top, targetId }));
-      const changes = given(ofTarget);
-      if (Object.keys(changes).length) await this.targets.update(changes, { where: { id: row.targetId } });
+      await row.update(given({ name: dto.name, top: dto.top }));
       await this.notices.tell({ kind: "design", designId: id });
     });
-    return this.findOne(id);
+    const [card] = await this.cards([await this.row(id)], await this.narrowFilesOf([id]), false, null);
+    return card;
   }
 
   /** Its jobs go with it: who runs one finds it gone and ends it. */
@@ -135,11 +133,13 @@ export class DesignsService {
     });
   }
 
-  async addFile(id: string, dto: NewFileDto): Promise<DesignFile> {
+  /** @param target Whose rules it belongs to, if it is a rule file: see `findOne`. */
+  async addFile(id: string, dto: NewFileDto, target: string | null = null): Promise<DesignFile> {
     return this.sequelize.transaction(async () => {
       const row = await this.row(id, true);
+      const targetId = await this.targetOf(id, target);
       const position = Number((await this.files.max("position", { where: { designId: id } })) ?? -1) + 1;
-      const file = await this.insertFile(id, row.targetId, dto, position);
+      const file = await this.insertFile(id, targetId, dto, position);
       row.changed("updatedAt", true);
       await row.save();
       await this.notices.tell({ kind: "design", designId: id });
@@ -212,7 +212,7 @@ export class DesignsService {
     return this.designs.count();
   }
 
-  /** Rules are the chosen target's own; sources are for all. */
+  /** Rules are a target's own; sources are for all. */
   private async insertFile(
     designId: string,
     ofRules: string | null,
@@ -245,16 +245,17 @@ export class DesignsService {
     rows: readonly DesignModel[],
     files: readonly DesignFileModel[],
     mayAsk: boolean,
+    target: string | null,
   ): Promise<DesignCard[]> {
-    const all = await this.targets.findAll({ where: { designId: rows.map((row) => row.id) } });
-    const byId = new Map(all.map((target) => [target.id, target]));
-    const counts = new Map<string, number>();
-    for (const { designId } of all) counts.set(designId, (counts.get(designId) ?? 0) + 1);
+    const all = await this.targets.findAll({ where: { designId: rows.map((row) => row.id) }, order: inOrder });
+    const own = new Map<string, TargetModel[]>(rows.map((row) => [row.id, []]));
+    for (const each of all) own.get(each.designId)?.push(each);
+    const shown = (row: DesignModel) => (target === null ? own.get(row.id)![0] : named(own.get(row.id)!, target));
     const filesOf = new Map<string, DesignFileModel[]>(rows.map((row) => [row.id, []]));
     for (const file of files) filesOf.get(file.designId)?.push(file);
     // one that was deleted while this was read has no target any more
-    const whole = rows.filter((row) => byId.has(row.targetId));
-    const chosen = whole.map((row) => byId.get(row.targetId)!);
+    const whole = rows.filter((row) => shown(row));
+    const chosen = whole.map((row) => shown(row)!);
     const last = await this.trials.lastOfEach(
       new Map(whole.map((row, i) => [chosen[i].id, inputFor(row, chosen[i], filesOf.get(row.id)!)])),
       mayAsk,
@@ -267,7 +268,7 @@ export class DesignsService {
         description,
         targetId,
         targetName,
-        targetCount: counts.get(id)!,
+        targetCount: own.get(id)!.length,
         part,
         board,
         top,
@@ -304,6 +305,15 @@ export class DesignsService {
     return this.files.findAll({ where: { designId: [...designIds] }, order: [["position", "ASC"]] });
   }
 }
+
+/** The first one is shown where none is asked for. */
+const inOrder: [string, string][] = [
+  ["position", "ASC"],
+  ["createdAt", "ASC"],
+];
+const named = (targets: readonly TargetModel[], wanted: string): TargetModel | undefined =>
+  targets.find(({ id }) => id === wanted) ?? targets.find(({ name }) => name === wanted);
+const noTarget = (designId: string, target: string): string => `Design ${designId} has no target ${target}.`;
 
 /** Without what is undefined: it is to stay as it is. */
 function given<T extends object>(changes: T): Partial<T> {

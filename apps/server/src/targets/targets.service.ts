@@ -80,9 +80,11 @@ export class TargetsService {
     const part = checkPart(dto.part);
     if (dto.recipe !== undefined) checkRecipe(dto.recipe);
     await this.sequelize.transaction(async () => {
-      const design = await this.design(designId, true);
+      await this.design(designId, true);
       const position = Number((await this.targets.max("position", { where: { designId } })) ?? -1) + 1;
-      const from = await this.targets.findByPk(design.targetId);
+      const from = dto.like
+        ? await this.row(designId, dto.like)
+        : await this.targets.findOne({ where: { designId }, order: [["position", "ASC"]] });
       const row = await this.named(dto.name, () =>
         this.targets.create({
           designId,
@@ -94,7 +96,7 @@ export class TargetsService {
           seed: dto.seed ?? from?.seed ?? 1,
         }),
       );
-      if (dto.copyRules) await this.copyRules(designId, design.targetId, row.id);
+      if (dto.copyRules && from) await this.copyRules(designId, from.id, row.id);
       await this.notices.tell({ kind: "design", designId });
     });
     return this.list(designId);
@@ -112,14 +114,14 @@ export class TargetsService {
     return this.list(designId);
   }
 
-  /** Its rule files go with it; its trials stay. @throws ConflictException for the one that is chosen. */
+  /** Its rule files go with it; its trials stay. @throws ConflictException for the only one. */
   async remove(designId: string, targetId: string): Promise<Target[]> {
     await this.sequelize.transaction(async () => {
-      // who chooses this target meanwhile waits, and finds it gone
-      const design = await this.design(designId, true);
+      // whoever removes another one meanwhile waits, so that one is left
+      await this.design(designId, true);
       const row = await this.row(designId, targetId);
-      if (design.targetId === targetId)
-        throw new ConflictException(`The design is being built for ${row.name}: choose another target first.`);
+      if ((await this.targets.count({ where: { designId } })) < 2)
+        throw new ConflictException(`${row.name} is the design's only target.`);
       await this.trials.cancelAll(designId, targetId);
       await row.destroy();
       await this.notices.tell({ kind: "design", designId });

@@ -12,13 +12,15 @@ import {
   type MessageEvent,
   NotFoundException,
   Param,
+  ParseIntPipe,
   ParseUUIDPipe,
   Post,
+  Query,
   Req,
   Res,
   Sse,
 } from "@nestjs/common";
-import { ApiOkResponse, ApiTags } from "@nestjs/swagger";
+import { ApiOkResponse, ApiQuery, ApiTags } from "@nestjs/swagger";
 import type { Request, Response } from "express";
 import { concat, from, map, type Observable, takeWhile } from "rxjs";
 import { sendPacked } from "../common/packed.ts";
@@ -42,8 +44,12 @@ export class TrialsController {
 
   @Get()
   @ApiOkResponse({ type: [Trial] })
-  async list(@Param("designId", ParseUUIDPipe) designId: string): Promise<Trial[]> {
-    return this.trials.list(designId, await this.targets.inputs(designId));
+  @ApiQuery({ name: "number", required: false, description: "Only the trial of this number." })
+  async list(
+    @Param("designId", ParseUUIDPipe) designId: string,
+    @Query("number", new ParseIntPipe({ optional: true })) number?: number,
+  ): Promise<Trial[]> {
+    return this.trials.list(designId, await this.targets.inputs(designId), number);
   }
 
   @Post()

@@ -64,9 +64,10 @@ export class TrialsService {
     return toTrial(row, sameInputs(row.stages));
   }
 
-  /** @param current Inputs as they are now, by target. */
-  async list(designId: string, current: ReadonlyMap<string, HashedInput>): Promise<Trial[]> {
-    const rows = await this.trials.findAll({ where: { designId }, order: [["number", "DESC"]], limit: listLimit });
+  /** The newest ones. @param current Inputs as they are now, by target. @param number Only the one of this number. */
+  async list(designId: string, current: ReadonlyMap<string, HashedInput>, number?: number): Promise<Trial[]> {
+    const where = { designId, ...(number === undefined ? {} : { number: Math.min(number, 2 ** 31 - 1) }) };
+    const rows = await this.trials.findAll({ where, order: [["number", "DESC"]], limit: listLimit });
     return this.shown(rows, current, true);
   }
 

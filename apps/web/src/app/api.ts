@@ -4,6 +4,7 @@ import type {
   Design,
   DesignCard,
   DesignFile,
+  DiskUse,
   FileVersion,
   Kept,
   NewFileDto,
@@ -71,13 +72,19 @@ async function json<T>(path: string, method = "GET", body?: unknown, signal?: Ab
   return (response.status === 204 ? undefined : await response.json()) as T;
 }
 
+const forTarget = (target: string | null) => (target === null ? "" : `?target=${encodeURIComponent(target)}`);
+
 export const api = {
   designs: (signal?: AbortSignal) => json<DesignCard[]>("/api/designs", "GET", undefined, signal),
-  design: (id: string, signal?: AbortSignal) => json<Design>(`/api/designs/${id}`, "GET", undefined, signal),
+  /** @param target Id or name; the first one if null. */
+  design: (id: string, target: string | null, signal?: AbortSignal) =>
+    json<Design>(`/api/designs/${id}${forTarget(target)}`, "GET", undefined, signal),
+  diskUse: (signal?: AbortSignal) => json<DiskUse[]>("/api/designs/disk", "GET", undefined, signal),
   createDesign: (dto: CreateDesignDto) => json<Design>("/api/designs", "POST", dto),
-  updateDesign: (id: string, dto: UpdateDesignDto) => json<Design>(`/api/designs/${id}`, "PATCH", dto),
+  updateDesign: (id: string, dto: UpdateDesignDto) => json<DesignCard>(`/api/designs/${id}`, "PATCH", dto),
   removeDesign: (id: string) => json<void>(`/api/designs/${id}`, "DELETE"),
-  addFile: (id: string, dto: NewFileDto) => json<DesignFile>(`/api/designs/${id}/files`, "POST", dto),
+  addFile: (id: string, target: string | null, dto: NewFileDto) =>
+    json<DesignFile>(`/api/designs/${id}/files${forTarget(target)}`, "POST", dto),
   saveFile: (id: string, fileId: string, text: string, baseVersion: number) =>
     json<DesignFile>(`/api/designs/${id}/files/${fileId}`, "PUT", { text, baseVersion }),
   renameFile: (id: string, fileId: string, path: string) =>
@@ -85,6 +92,9 @@ export const api = {
   fileHistory: (id: string, fileId: string) => json<FileVersion[]>(`/api/designs/${id}/files/${fileId}/versions`),
   removeFile: (id: string, fileId: string) => json<void>(`/api/designs/${id}/files/${fileId}`, "DELETE"),
   trials: (id: string, signal?: AbortSignal) => json<Trial[]>(`/api/designs/${id}/trials`, "GET", undefined, signal),
+  /** The trial of a number, if there is one. */
+  trial: async (id: string, number: number, signal?: AbortSignal): Promise<Trial | undefined> =>
+    (await json<Trial[]>(`/api/designs/${id}/trials?number=${number}`, "GET", undefined, signal))[0],
   targets: (id: string, signal?: AbortSignal) => json<Target[]>(`/api/designs/${id}/targets`, "GET", undefined, signal),
   targetRules: (id: string) => json<TargetRules[]>(`/api/designs/${id}/targets/rules`),
   createTarget: (id: string, dto: NewTargetDto) => json<Target[]>(`/api/designs/${id}/targets`, "POST", dto),

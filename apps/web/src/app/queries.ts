@@ -5,24 +5,49 @@ import { api } from "./api.ts";
 
 /** All server state, one definition each. */
 export const designsQuery = queryOptions({ queryKey: ["designs"], queryFn: ({ signal }) => api.designs(signal) });
-export const designQuery = (id: string) =>
-  queryOptions({ queryKey: ["designs", id], queryFn: ({ signal }) => api.design(id, signal) });
+/** What each design takes on disk. */
+export const diskUseQuery = queryOptions({
+  queryKey: ["disk-use"],
+  queryFn: ({ signal }) => api.diskUse(signal),
+  staleTime: 30_000,
+});
+
+/** A design as it is for one of its targets. @param target Name, as in the address; the first one if null. */
+export const designQuery = (id: string, target: string | null) =>
+  queryOptions({
+    queryKey: ["designs", id, target ?? ""],
+    queryFn: ({ signal }): Promise<Design> => api.design(id, target, signal),
+  });
+/** What is known of a design, for whichever of its targets. */
+export const designKey = (id: string) => ["designs", id];
 
 /**
- * Puts what the server has just answered into what is known of a design. A read that was under way when the answer came
+ * Puts what the server has just answered into all that is known of a design. A read that was under way when the answer came
  * may be older than it: it is dropped and asked again, or it would undo the change on the page.
  */
 export function updateDesign(queries: QueryClient, id: string, change: (old: Design) => Design): void {
-  const { queryKey } = designQuery(id);
-  const isReading = queries.isFetching({ queryKey, exact: true }) > 0;
-  if (isReading) void queries.cancelQueries({ queryKey, exact: true });
-  queries.setQueryData(queryKey, (old) => old && change(old));
-  if (isReading) void queries.invalidateQueries({ queryKey, exact: true });
+  const queryKey = designKey(id);
+  const isReading = queries.isFetching({ queryKey }) > 0;
+  if (isReading) void queries.cancelQueries({ queryKey });
+  queries.setQueriesData<Design>({ queryKey }, (old) => old && change(old));
+  if (isReading) void queries.invalidateQueries({ queryKey });
+}
+
+/** Takes in a trial that has begun or gone on, wherever it is the last one of its target. */
+export function withTrial(old: Design, trial: Trial): Design {
+  return old.targetId === trial.targetId ? { ...old, lastTrial: trial } : old;
 }
 
 /** All trials of a design, newest first. */
 export const trialsQuery = (id: string) =>
   queryOptions({ queryKey: ["trials", id], queryFn: ({ signal }) => api.trials(id, signal) });
+
+/** One trial by its number; null if there is none. */
+export const trialQuery = (id: string, number: number) =>
+  queryOptions({
+    queryKey: ["trials", id, number],
+    queryFn: async ({ signal }): Promise<Trial | null> => (await api.trial(id, number, signal)) ?? null,
+  });
 
 /** What a design is built for. */
 export const targetsQuery = (id: string) =>

@@ -1,15 +1,7 @@
 import type { Design, LiveTrial, ServerEvent, Target, Trial } from "@gate-clock/contract";
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import {
-  benchRunsQuery,
-  designQuery,
-  designsQuery,
-  isLive,
-  targetsQuery,
-  trialsQuery,
-  updateDesign,
-} from "./queries.ts";
+import { benchRunsQuery, designKey, designsQuery, isLive, targetsQuery, trialsQuery, updateDesign } from "./queries.ts";
 
 /** Keeps everything that the page shows of the server fresh, by the one stream that all tabs share. */
 export function useServerEvents(): void {
@@ -61,10 +53,12 @@ function takeIn(queries: QueryClient, event: ServerEvent): void {
       return;
     case "design": {
       const { designId, file } = event;
-      const { queryKey } = designQuery(designId);
-      const known = queries.getQueryData(queryKey)?.files.find((each) => each.id === file?.id);
+      const queryKey = designKey(designId);
+      const views = queries.getQueriesData<Design>({ queryKey });
+      const known = views.flatMap(([, design]) => design?.files.find((each) => each.id === file?.id) ?? []);
       // our own save, whose answer has been taken in
-      if (!file || !known || known.version < file.version) void queries.invalidateQueries({ queryKey, exact: true });
+      if (!file || known.length === 0 || known.some(({ version }) => version < file.version))
+        void queries.invalidateQueries({ queryKey });
       void queries.invalidateQueries({ queryKey: designsQuery.queryKey, exact: true });
       if (!file) void queries.invalidateQueries({ queryKey: targetsQuery(designId).queryKey });
       return;
@@ -99,13 +93,16 @@ function takeInTrial(queries: QueryClient, live: LiveTrial): void {
   queries.setQueryData(targetsQuery(designId).queryKey, (old: Target[] | undefined) =>
     old?.map((target) => ({ ...target, lastTrial: merged(target.lastTrial) })),
   );
+  queries.setQueriesData<Trial[] | Trial | null>({ queryKey: trialsQuery(designId).queryKey }, (old) =>
+    Array.isArray(old) ? old.map((each) => merged(each)!) : old && merged(old),
+  );
   queries.setQueryData(designsQuery.queryKey, (old) =>
     old?.map((card) => (card.id === designId ? { ...card, lastTrial: merged(card.lastTrial) } : card)),
   );
   // begun elsewhere, or at its end: findings come with the whole
   if (isKnown && isLive(live)) return;
-  for (const { queryKey } of [designQuery(designId), designsQuery])
-    void queries.invalidateQueries({ queryKey, exact: true });
+  void queries.invalidateQueries({ queryKey: designKey(designId) });
+  void queries.invalidateQueries({ queryKey: designsQuery.queryKey, exact: true });
   void queries.invalidateQueries({ queryKey: targetsQuery(designId).queryKey });
   void queries.invalidateQueries({ queryKey: trialsQuery(designId).queryKey });
 }

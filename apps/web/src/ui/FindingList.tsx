@@ -1,5 +1,6 @@
 import type { Finding, Place } from "@gate-clock/core";
 import { CircleX, Info, TriangleAlert } from "lucide-react";
+import type { ReactNode } from "react";
 import { Button } from "./Button.tsx";
 
 const severityLook = {
@@ -9,50 +10,69 @@ const severityLook = {
 } as const;
 const rank = { error: 0, warning: 1, note: 2 };
 
-interface Props {
-  readonly findings: readonly Finding[];
+interface Actions {
   readonly onPlace?: (place: Place) => void;
   readonly onRepair?: (finding: Finding) => void;
 }
+interface Props extends Actions {
+  readonly findings: readonly Finding[];
+}
+
+/** Worst first, else in their order. */
+export const byRank = (a: Finding, b: Finding): number => rank[a.severity] - rank[b.severity];
 
 /** Findings, worst first: what is wrong, where, what to do, and the repair where there is one. */
 export function FindingList({ findings, onPlace, onRepair }: Props) {
-  const sorted = [...findings].sort((a, b) => rank[a.severity] - rank[b.severity]);
   return (
     <ul className="divide-y divide-line" data-testid="findings">
-      {sorted.map((finding, index) => {
-        const { icon: Icon, colour, word } = severityLook[finding.severity];
-        const { place } = finding;
-        const where = place.file ? `${place.file}:${place.line ?? 1}` : (place.object ?? "");
-        return (
-          // biome-ignore lint/suspicious/noArrayIndexKey: findings have no identity beyond their order
-          <li key={index} className="flex gap-2.5 px-4 py-2" data-testid={`finding-${finding.severity}`}>
-            <Icon className={`mt-0.5 size-4 shrink-0 ${colour}`} aria-label={word} />
-            <div className="min-w-0 flex-1">
-              <p className="break-words">
-                {where && place.file && onPlace ? (
-                  <button
-                    type="button"
-                    className="mr-2 font-mono text-xs text-indigo underline"
-                    onClick={() => onPlace(place)}
-                  >
-                    {where}
-                  </button>
-                ) : (
-                  where && <span className="mr-2 font-mono text-xs text-soft">{where}</span>
-                )}
-                {finding.message}
-              </p>
-              {finding.remedy && <p className="text-[13px] text-soft">{finding.remedy}</p>}
-            </div>
-            {finding.edit && onRepair && (
-              <Button look="plain" className="h-7 self-center" onClick={() => onRepair(finding)}>
-                {finding.edit.label}
-              </Button>
-            )}
-          </li>
-        );
-      })}
+      {[...findings].sort(byRank).map((finding, index) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: this list keeps nothing of its rows
+        <FindingRow key={index} finding={finding} onPlace={onPlace} onRepair={onRepair} />
+      ))}
     </ul>
+  );
+}
+
+/** @param chip Before its words. @param aside What else can be done with it. @param below More about it. */
+export function FindingRow({
+  finding,
+  onPlace,
+  onRepair,
+  chip,
+  aside,
+  below,
+}: Actions & { finding: Finding; chip?: ReactNode; aside?: ReactNode; below?: ReactNode }) {
+  const { icon: Icon, colour, word } = severityLook[finding.severity];
+  const { place } = finding;
+  const where = place.file ? `${place.file}:${place.line ?? 1}` : (place.object ?? "");
+  return (
+    <li className="group flex gap-2.5 px-4 py-2" data-testid={`finding-${finding.severity}`}>
+      <Icon className={`mt-0.5 size-4 shrink-0 ${colour}`} aria-label={word} />
+      <div className="min-w-0 flex-1">
+        <p className="break-words">
+          {chip}
+          {where && place.file && onPlace ? (
+            <button
+              type="button"
+              className="mr-2 font-mono text-xs text-indigo underline"
+              onClick={() => onPlace(place)}
+            >
+              {where}
+            </button>
+          ) : (
+            where && <span className="mr-2 font-mono text-xs text-soft">{where}</span>
+          )}
+          {finding.message}
+        </p>
+        {finding.remedy && <p className="text-[13px] text-soft">{finding.remedy}</p>}
+        {below}
+      </div>
+      {finding.edit && onRepair && (
+        <Button look="plain" className="h-7 self-center" onClick={() => onRepair(finding)}>
+          {finding.edit.label}
+        </Button>
+      )}
+      {aside}
+    </li>
   );
 }

@@ -28,14 +28,14 @@ export function Verdict({
   const Icon = icons[tone];
   return (
     <header
-      className="flex min-h-16 shrink-0 items-center gap-4 border-b border-line bg-panel px-5 py-2.5"
+      className="flex min-h-12 shrink-0 items-center gap-3.5 border-b border-line bg-panel px-5 py-1.5"
       data-testid="verdict"
       data-tone={tone}
     >
       <Icon className={`size-6 shrink-0 ${colours[tone]}`} aria-hidden />
       {figure && (
         <div
-          className={`tabular text-3xl leading-none font-semibold tracking-tight whitespace-nowrap ${colours[tone]}`}
+          className={`tabular text-[26px] leading-none font-semibold tracking-tight whitespace-nowrap ${colours[tone]}`}
           data-testid="verdict-figure"
         >
           {figure}

@@ -14,7 +14,7 @@ import {
   type WrittenView,
 } from "@gate-clock/core";
 import { exposeByPort } from "../engine/sealed-worker.ts";
-import { type LaidSchematic, layoutSchematic } from "../stations/circuit/layout-graph.ts";
+import { type LaidSchematic, layoutSchematic } from "./layout-graph.ts";
 
 /** What is to be seen of a view: all of it (if it is small), a neighbourhood, a cone, or what lies between two nodes. */
 export interface Part {

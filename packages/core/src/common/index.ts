@@ -13,6 +13,7 @@ export {
   type StageResult,
   type TextEdit,
 } from "./finding.ts";
+export { findingIdentities } from "./finding-identity.ts";
 export { compileGenerated, quoted, sealGlobals, useCompiler } from "./generated-code.ts";
 export { Random } from "./random.ts";
 export { type Loc, type SourceFile, type SourcePosition, SourceSet } from "./source.ts";

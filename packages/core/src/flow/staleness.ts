@@ -118,7 +118,13 @@ export function staleness(records: readonly StageRecord[], reading: DesignReadin
       result.push({ stage: name, state: record?.key && !settings ? "old" : "missing" });
       continue;
     }
-    const { inputs: before = {} } = record;
+    if (!record.inputs) {
+      // nothing is known of what it ran on
+      result.push({ stage: name, state: "old" });
+      changes.push(otherVersion);
+      continue;
+    }
+    const { inputs: before } = record;
     const inputs = stageInputs(
       name,
       (setting) => settings[setting],
@@ -164,7 +170,7 @@ export function staleness(records: readonly StageRecord[], reading: DesignReadin
 }
 
 /** Results that another version of the product made count no more. */
-const otherVersion: InputChange = { what: "this version of Gate Clock", files: [] };
+const otherVersion: InputChange = { what: "the version of Gate Clock", files: [] };
 const unread = { elaborate: "sources with errors", rules: "rules with errors" } as const;
 
 function ownFacets(name: StageName, facets: Readonly<Record<string, string>>): Record<string, string> | null {

@@ -1,5 +1,13 @@
-/** Open file formats in and out: structural Verilog (IEEE 1364-2005), BSDL (IEEE 1149.1), SDF (IEEE 1497-2001). */
+/** Open file formats in and out: structural Verilog (IEEE 1364-2005), BSDL (IEEE 1149.1), a design as a folder, SDF (IEEE 1497-2001). */
 
 export { writeBsdl } from "./bsdl.ts";
+export {
+  type FolderSettings,
+  type FolderTarget,
+  kindOfPath,
+  readFolderSettings,
+  settingsName,
+  writeFolderSettings,
+} from "./design-folder.ts";
 export { writeSdf } from "./sdf.ts";
 export { primitivesFor, writeStructuralVerilog } from "./structural-verilog.ts";

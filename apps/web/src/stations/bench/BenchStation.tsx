@@ -3,13 +3,13 @@ import { useQuery } from "@tanstack/react-query";
 import { Cable, FileUp, Power, Zap } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useSyncExternalStore } from "react";
 import { artifactQuery } from "../../app/queries.ts";
-import { useDesign } from "../../design/context.ts";
+import type { Programmed } from "../../sessions/bench-session.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatBytes, formatCount, formatDuration, formatMhz, formatPercent } from "../../ui/format.ts";
 import { type Tone, Verdict } from "../../ui/Verdict.tsx";
+import { useDesign } from "../../workbench/context.ts";
 import type { BenchFrame, ChainEntry } from "../../workers/bench.worker.ts";
 import { BoardView } from "./BoardView.tsx";
-import type { Programmed } from "./bench-session.ts";
 
 export function BenchStation() {
   const { trial, design, bench } = useDesign();

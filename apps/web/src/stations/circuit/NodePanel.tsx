@@ -1,7 +1,7 @@
 import type { SchematicChange, SchematicNode, SourcePosition } from "@gate-clock/core";
 import { Button } from "../../ui/Button.tsx";
 import type { Shown } from "../../workers/circuit.worker.ts";
-import type { LaidNode } from "./layout-graph.ts";
+import type { LaidNode } from "../../workers/layout-graph.ts";
 
 /** All that is known of the selected symbol, and ways to go on from it. */
 export function NodePanel({

@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
-import type { LaidEdge, LaidNode, LaidSchematic } from "./layout-graph.ts";
+import type { LaidEdge, LaidNode, LaidSchematic } from "../../workers/layout-graph.ts";
 import { kindColour, NodeSymbol } from "./symbols.tsx";
 
 interface View {

@@ -1,6 +1,6 @@
 import type { SchematicNode } from "@gate-clock/core";
-import type { LaidNode } from "./layout-graph.ts";
-import { textOf } from "./layout-graph.ts";
+import type { LaidNode } from "../../workers/layout-graph.ts";
+import { textOf } from "../../workers/layout-graph.ts";
 
 const font = { fontFamily: "Spline Sans Mono Variable, monospace" };
 

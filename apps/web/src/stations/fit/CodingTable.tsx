@@ -1,7 +1,7 @@
 import { type CodingFigures, isVhdl, type RtlNetlist, type StateMachine } from "@gate-clock/core";
-import { useDesign } from "../../design/context.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatMhz } from "../../ui/format.ts";
+import { useDesign } from "../../workbench/context.ts";
 import { useFitter } from "./use-fitter.ts";
 
 /** What the whole design takes with each code for one state machine, and how to ask for it in the source. */

@@ -4,12 +4,12 @@ import { lazy, Suspense, useMemo } from "react";
 import { type SetURLSearchParams, useSearchParams } from "react-router";
 import { artifactQuery } from "../../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
-import { useDesign } from "../../design/context.ts";
-import { NotBuilt } from "../../design/NotBuilt.tsx";
 import { Button } from "../../ui/Button.tsx";
-import { FindingList } from "../../ui/FindingList.tsx";
 import { formatCount, formatPercent } from "../../ui/format.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
+import { useDesign } from "../../workbench/context.ts";
+import { Findings } from "../../workbench/Findings.tsx";
+import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 import { GrowthView } from "./GrowthView.tsx";
 import { MadeOfView } from "./MadeOfView.tsx";
 import { moduleRows } from "./module-rows.ts";
@@ -85,7 +85,7 @@ const showView = (setParams: SetURLSearchParams, id: View) =>
   });
 
 function BuiltFit() {
-  const { trial, design, showPlace, repair } = useDesign();
+  const { trial, design } = useDesign();
   const netlist = useQuery(artifactQuery(trial, "synth"));
   const packed = useQuery(artifactQuery(trial, "pack"));
   const elaborated = useQuery(artifactQuery(trial, "elaborate"));
@@ -162,7 +162,7 @@ function BuiltFit() {
           {view === "findings" && (
             <div className="h-full overflow-auto bg-panel">
               {findings.length ? (
-                <FindingList findings={findings} onPlace={showPlace} onRepair={repair} />
+                <Findings findings={findings} />
               ) : (
                 <p className="p-6 text-soft">The last build found nothing to tell.</p>
               )}

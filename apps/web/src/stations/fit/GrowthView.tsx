@@ -4,9 +4,9 @@ import type { ColumnDef } from "@tanstack/react-table";
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { artifactQuery, trialsQuery } from "../../app/queries.ts";
-import { useDesign } from "../../design/context.ts";
 import { DataTable } from "../../ui/DataTable.tsx";
 import { formatWhen } from "../../ui/format.ts";
+import { useDesign } from "../../workbench/context.ts";
 import { moduleRows } from "./module-rows.ts";
 import type { ModuleRow } from "./UseView.tsx";
 

@@ -2,8 +2,8 @@ import type { InferredItem, StageArtifacts } from "@gate-clock/core";
 import type { ColumnDef } from "@tanstack/react-table";
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
-import { useDesign } from "../../design/context.ts";
 import { DataTable } from "../../ui/DataTable.tsx";
+import { useDesign } from "../../workbench/context.ts";
 import { CodingTable } from "./CodingTable.tsx";
 import { StateDiagram } from "./StateDiagram.tsx";
 

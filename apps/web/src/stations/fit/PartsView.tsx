@@ -3,11 +3,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api } from "../../app/api.ts";
-import { artifactQuery, targetsQuery, updateDesign } from "../../app/queries.ts";
-import { useDesign } from "../../design/context.ts";
+import { artifactQuery, targetsQuery } from "../../app/queries.ts";
 import { Button } from "../../ui/Button.tsx";
 import { FindingList } from "../../ui/FindingList.tsx";
 import { formatCount, formatMhz, formatPercent } from "../../ui/format.ts";
+import { onlyView } from "../../workbench/address.ts";
+import { useDesign } from "../../workbench/context.ts";
+import { useUpdateTarget } from "../../workbench/use-target.ts";
 import { useFitter } from "./use-fitter.ts";
 
 const alwaysShown = ["LUTs", "registers", "logic tiles", "memories", "multipliers", "pins"];
@@ -178,22 +180,19 @@ function Retarget({ wanted, onDone }: { wanted: PartFit; onDone: () => void }) {
     };
     return carryOver(input, netlist.data, wanted.part);
   }, [netlist.data, design, drafts, wanted.part]);
-  const save = useMutation({
-    mutationFn: () => api.updateDesign(design.id, { part: wanted.part }),
-    onSuccess: (saved) => {
-      updateDesign(queries, design.id, () => saved);
-      void queries.invalidateQueries({ queryKey: ["designs"] });
-      void queries.invalidateQueries({ queryKey: ["targets", design.id] });
-      onDone();
-    },
-  });
+  const save = useUpdateTarget(onDone);
   const add = useMutation({
     mutationFn: () =>
-      api.createTarget(design.id, { name: `${wanted.die} ${wanted.package}`, part: wanted.part, copyRules: true }),
+      api.createTarget(design.id, {
+        name: `${wanted.die} ${wanted.package}`,
+        part: wanted.part,
+        like: design.targetId,
+        copyRules: true,
+      }),
     onSuccess: (list) => {
       queries.setQueryData(targetsQuery(design.id).queryKey, list);
       void queries.invalidateQueries({ queryKey: ["designs"] });
-      setParams({ view: "targets" });
+      setParams(onlyView({ view: "targets" }));
     },
   });
   const [, setParams] = useSearchParams();
@@ -213,7 +212,12 @@ function Retarget({ wanted, onDone }: { wanted: PartFit; onDone: () => void }) {
         <Button disabled={add.isPending} onClick={() => add.mutate()} data-testid="retarget-add">
           Keep both as targets
         </Button>
-        <Button look="main" disabled={save.isPending} onClick={() => save.mutate()} data-testid="retarget-take">
+        <Button
+          look="main"
+          disabled={save.isPending}
+          onClick={() => save.mutate({ part: wanted.part })}
+          data-testid="retarget-take"
+        >
           Take {wanted.die} {wanted.package}
         </Button>
       </div>

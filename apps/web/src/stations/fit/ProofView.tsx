@@ -13,10 +13,11 @@ import { useMemo } from "react";
 import { useNavigate } from "react-router";
 import { api } from "../../app/api.ts";
 import { artifactQuery, keptQuery } from "../../app/queries.ts";
-import { useDesign } from "../../design/context.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatDuration } from "../../ui/format.ts";
 import { saveBlob } from "../../ui/save-blob.ts";
+import { stationAddress } from "../../workbench/address.ts";
+import { useDesign } from "../../workbench/context.ts";
 import { useFitter } from "./use-fitter.ts";
 
 /** Text, circuit as written, circuit as built, bits: each link shown in a worker, kept under its key. */
@@ -66,7 +67,7 @@ export function ProofView() {
     });
   const showWaves = async () => {
     const isThere = await simulation.openDump(dump());
-    if (isThere) void navigate(`/designs/${design.id}/simulate?${new URLSearchParams({ dump: dumpName })}`);
+    if (isThere) void navigate(stationAddress(design.id, "simulate", { dump: dumpName }));
   };
   const tone = proof?.verdict === "equal" ? "text-good" : proof?.verdict === "different" ? "text-bad" : "text-warn";
   return (

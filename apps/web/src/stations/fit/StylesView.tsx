@@ -1,8 +1,8 @@
 import type { StyleFigures } from "@gate-clock/core";
 import { useEffect, useMemo } from "react";
 import { useSearchParams } from "react-router";
-import { useDesign } from "../../design/context.ts";
 import { formatMhz } from "../../ui/format.ts";
+import { useDesign } from "../../workbench/context.ts";
 import { useFitter } from "./use-fitter.ts";
 
 const rows: [string, (figures: StyleFigures) => number | null, boolean][] = [

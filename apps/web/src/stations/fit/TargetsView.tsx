@@ -6,12 +6,12 @@ import { type FormEvent, useId, useState } from "react";
 import { api } from "../../app/api.ts";
 import { boardsQuery, isLive, partsQuery, targetsQuery } from "../../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
-import { useDesign } from "../../design/context.ts";
-import { useChooseTarget } from "../../design/use-target.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatMhz, formatNs, formatPercent, formatWhen } from "../../ui/format.ts";
 import { InlineName } from "../../ui/InlineName.tsx";
 import { type Tone, Verdict } from "../../ui/Verdict.tsx";
+import { useDesign } from "../../workbench/context.ts";
+import { useChooseTarget } from "../../workbench/use-target.ts";
 
 /** Every target with the figures of its last trial, beside those of the one that is worked on. */
 export function TargetsView() {
@@ -175,7 +175,7 @@ export function TargetsView() {
                             <Button
                               className="h-7 px-2 text-xs"
                               disabled={choose.isPending}
-                              onClick={() => choose.mutate(id)}
+                              onClick={() => choose.mutate(name)}
                               data-testid={`work-on-${name}`}
                             >
                               Work on it

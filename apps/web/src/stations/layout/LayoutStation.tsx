@@ -14,12 +14,12 @@ import { useCallback, useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { artifactQuery } from "../../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
-import { useDesign } from "../../design/context.ts";
-import { useFocus } from "../../design/focus.ts";
-import { NotBuilt } from "../../design/NotBuilt.tsx";
+import { useFocus } from "../../focus/focus.ts";
 import { DataTable } from "../../ui/DataTable.tsx";
 import { formatCount, formatNs } from "../../ui/format.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
+import { useDesign } from "../../workbench/context.ts";
+import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 import { DieMapCanvas } from "./DieMapCanvas.tsx";
 import { buildDieMap, type DieView } from "./die-map.ts";
 

@@ -1,6 +1,6 @@
 import { X } from "lucide-react";
 import { useSyncExternalStore } from "react";
-import { useDesign } from "../../design/context.ts";
+import { useDesign } from "../../workbench/context.ts";
 
 interface Props {
   readonly benches: readonly string[];

@@ -3,8 +3,8 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
-import { useDesign } from "../../design/context.ts";
 import { Button } from "../../ui/Button.tsx";
+import { useDesign } from "../../workbench/context.ts";
 import { chosenSignals, isBelowChosen, toggleScope } from "./record-choice.ts";
 
 interface Props {

@@ -2,8 +2,8 @@ import type { WaveRadix, WaveTrack } from "@gate-clock/core";
 import { Menu, MenuButton, MenuItem, MenuItems, MenuSection, MenuSeparator } from "@headlessui/react";
 import { Check, EllipsisVertical } from "lucide-react";
 import type { ReactNode } from "react";
-import type { Drawing } from "./wave-layout.ts";
-import type { SignalRow } from "./wave-rows.ts";
+import type { Drawing } from "../../sessions/wave-layout.ts";
+import type { SignalRow } from "../../sessions/wave-rows.ts";
 
 const radixNames: Readonly<Record<WaveRadix, string>> = {
   hex: "Hexadecimal",

@@ -1,8 +1,8 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import { ChevronDown, FolderOpen, Play, Square } from "lucide-react";
 import { useRef, useSyncExternalStore } from "react";
-import { useDesign } from "../../design/context.ts";
 import { Button } from "../../ui/Button.tsx";
+import { useDesign } from "../../workbench/context.ts";
 import { RecordChooser } from "./RecordChooser.tsx";
 import { ServerRuns } from "./ServerRuns.tsx";
 

@@ -2,11 +2,11 @@ import type { BenchRecord, Place, WaveTrack } from "@gate-clock/core";
 import { useMemo } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { EmptyPanel } from "../../app/StatePages.tsx";
-import { useDesign } from "../../design/context.ts";
+import type { WaveLayout } from "../../sessions/wave-layout.ts";
 import { FindingList } from "../../ui/FindingList.tsx";
+import { useDesign } from "../../workbench/context.ts";
 import { PrintedText } from "./PrintedText.tsx";
 import { WavePanel } from "./WavePanel.tsx";
-import type { WaveLayout } from "./wave-layout.ts";
 
 interface Props {
   readonly run: BenchRecord;

@@ -4,9 +4,9 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { ChevronDown } from "lucide-react";
 import { api } from "../../app/api.ts";
 import { benchRunsQuery, isLive } from "../../app/queries.ts";
-import { useDesign } from "../../design/context.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatBytes, formatDuration, formatWhen } from "../../ui/format.ts";
+import { useDesign } from "../../workbench/context.ts";
 
 interface Props {
   readonly onOpened: (bench: string) => void;

@@ -1,7 +1,7 @@
 import type { Waves, WaveTrack } from "@gate-clock/core";
 import { Search } from "lucide-react";
 import { useMemo, useState } from "react";
-import { trackKey } from "./wave-rows.ts";
+import { trackKey } from "../../sessions/wave-rows.ts";
 
 const maxListed = 500;
 

@@ -1,13 +1,15 @@
 import { parseTime, showTime } from "@gate-clock/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState, useSyncExternalStore } from "react";
+import { useCallback, useState, useSyncExternalStore } from "react";
 import { useSearchParams } from "react-router";
 import { api } from "../../app/api.ts";
 import { benchRunsQuery } from "../../app/queries.ts";
 import { EmptyPanel } from "../../app/StatePages.tsx";
-import { useDesign } from "../../design/context.ts";
 import { giveOutEvent } from "../../ui/give-out.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
+import { onlyView } from "../../workbench/address.ts";
+import { useDesign } from "../../workbench/context.ts";
+import { useStationCommands } from "../../workbench/use-commands.ts";
 import { BenchTabs } from "./BenchTabs.tsx";
 import { RunControls } from "./RunControls.tsx";
 import { RunResult } from "./RunResult.tsx";
@@ -37,17 +39,16 @@ export function SimulateStation() {
   const start = useCallback(() => {
     if (bench && !untilWrong) void simulation.run(bench.name, sources, seed, seconds);
   }, [bench, simulation, sources, seed, seconds, untilWrong]);
-  const startRef = useRef(start);
-  startRef.current = start;
-  useEffect(() => {
-    const onKey = (event: globalThis.KeyboardEvent) => {
-      if (event.key !== "Enter" || !(event.ctrlKey || event.metaKey)) return;
-      event.preventDefault();
-      startRef.current();
-    };
-    addEventListener("keydown", onKey);
-    return () => removeEventListener("keydown", onKey);
-  }, []);
+  useStationCommands([
+    {
+      id: "run-bench",
+      title: bench ? `Run ${bench.name}` : "Run the test bench",
+      group: "Simulate",
+      keys: "Ctrl+Enter",
+      isReady: bench !== undefined && !untilWrong,
+      run: start,
+    },
+  ]);
   const startOnServer = useMutation({
     mutationFn: async (name: string) => {
       // the server runs what is saved
@@ -67,7 +68,7 @@ export function SimulateStation() {
   });
 
   const openDump = async (file: File | undefined) => {
-    if (file && (await simulation.openDump(file))) setParams({ dump: file.name });
+    if (file && (await simulation.openDump(file))) setParams(onlyView({ dump: file.name }));
   };
   if (check && benches.length === 0 && Object.keys(dumps).length === 0 && opening === null && !problem)
     return (
@@ -112,11 +113,11 @@ export function SimulateStation() {
           shown={bench?.name ?? null}
           dumps={Object.keys(dumps)}
           shownDump={dumpWaves ? dump : null}
-          onBench={(name) => setParams({ run: name })}
-          onDump={(name) => setParams({ dump: name })}
+          onBench={(name) => setParams(onlyView({ run: name }))}
+          onDump={(name) => setParams(onlyView({ dump: name }))}
           onCloseDump={(name) => {
             simulation.closeDump(name);
-            if (name === dump) setParams({});
+            if (name === dump) setParams(onlyView());
           }}
         />
         <span className="flex-1" />
@@ -131,7 +132,7 @@ export function SimulateStation() {
           onStart={start}
           onStartOnServer={() => bench && startOnServer.mutate(bench.name)}
           onOpenDump={(file) => void openDump(file)}
-          onOpened={(name) => setParams({ run: name })}
+          onOpened={(name) => setParams(onlyView({ run: name }))}
         />
       </div>
       {problem && (

@@ -1,8 +1,8 @@
 import { changeAt } from "@gate-clock/core";
 import { type PointerEvent as ReactPointerEvent, useEffect, useRef, useState } from "react";
+import type { Marker } from "../../sessions/wave-layout.ts";
+import { rowAt, rulerHeight, traceOf, type WaveRow } from "../../sessions/wave-rows.ts";
 import { drawWaves, waveColours } from "./draw-waves.ts";
-import type { Marker } from "./wave-layout.ts";
-import { rowAt, rulerHeight, traceOf, type WaveRow } from "./wave-rows.ts";
 
 interface Props {
   readonly rows: readonly WaveRow[];

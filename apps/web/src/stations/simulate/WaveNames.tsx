@@ -1,10 +1,10 @@
 import { changeAt, type Place, valueText, type WaveRadix, type WaveTrack } from "@gate-clock/core";
 import { ChevronDown, ChevronRight, GripVertical, Ungroup } from "lucide-react";
 import { type DragEvent, type ReactNode, useState } from "react";
+import type { Drawing, DropPlace } from "../../sessions/wave-layout.ts";
+import { type GroupRow, rowAt, type SignalRow, traceOf, type WaveRow } from "../../sessions/wave-rows.ts";
 import { InlineName } from "../../ui/InlineName.tsx";
 import { RowMenu } from "./RowMenu.tsx";
-import type { Drawing, DropPlace } from "./wave-layout.ts";
-import { type GroupRow, rowAt, type SignalRow, traceOf, type WaveRow } from "./wave-rows.ts";
 
 interface NamesProps {
   readonly rows: readonly WaveRow[];

@@ -1,10 +1,5 @@
 import { changeAt, type Place, showTime, type Waves, type WaveTrack, writeVcd } from "@gate-clock/core";
 import { type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { saveBlob } from "../../ui/save-blob.ts";
-import { SignalPicker } from "./SignalPicker.tsx";
-import { WaveCanvas } from "./WaveCanvas.tsx";
-import { WaveNames } from "./WaveNames.tsx";
-import { WaveToolbar } from "./WaveToolbar.tsx";
 import {
   addRows,
   dissolveGroup,
@@ -16,8 +11,21 @@ import {
   removeRows,
   renameGroup,
   type WaveLayout,
-} from "./wave-layout.ts";
-import { firstRows, layRows, rowTops, rulerHeight, type SignalRow, traceOf, trackKey } from "./wave-rows.ts";
+} from "../../sessions/wave-layout.ts";
+import {
+  firstRows,
+  layRows,
+  rowTops,
+  rulerHeight,
+  type SignalRow,
+  traceOf,
+  trackKey,
+} from "../../sessions/wave-rows.ts";
+import { saveBlob } from "../../ui/save-blob.ts";
+import { SignalPicker } from "./SignalPicker.tsx";
+import { WaveCanvas } from "./WaveCanvas.tsx";
+import { WaveNames } from "./WaveNames.tsx";
+import { WaveToolbar } from "./WaveToolbar.tsx";
 
 const leastSpan = 10;
 

@@ -14,9 +14,9 @@ import {
   ZoomOut,
 } from "lucide-react";
 import { type ComponentType, useState } from "react";
+import type { Marker } from "../../sessions/wave-layout.ts";
 import { Button } from "../../ui/Button.tsx";
 import { InlineName } from "../../ui/InlineName.tsx";
-import type { Marker } from "./wave-layout.ts";
 
 interface Props {
   readonly waves: Waves;

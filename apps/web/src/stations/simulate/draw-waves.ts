@@ -1,6 +1,6 @@
 import { changeAt, valueText } from "@gate-clock/core";
+import { rowAt, rowHeight, rulerHeight, type SignalRow, traceOf, type WaveRow } from "../../sessions/wave-rows.ts";
 import { drawCurve } from "./draw-curve.ts";
-import { rowAt, rowHeight, rulerHeight, type SignalRow, traceOf, type WaveRow } from "./wave-rows.ts";
 
 /** Drawing of waves on a canvas, without React: a row a signal, time from left to right. */
 

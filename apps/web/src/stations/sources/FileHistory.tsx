@@ -7,9 +7,9 @@ import { RotateCcw, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { api } from "../../app/api.ts";
 import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
-import { useDesign } from "../../design/context.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatWhen } from "../../ui/format.ts";
+import { useDesign } from "../../workbench/context.ts";
 
 interface Props {
   readonly file: DesignFile;

@@ -1,14 +1,14 @@
 import type { DesignFile } from "@gate-clock/contract";
-import type { Finding } from "@gate-clock/core";
+import { type Finding, kindOfPath } from "@gate-clock/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { Download, FilePlus2, FileText, FlaskConical, History, Pencil, Trash2, Upload } from "lucide-react";
 import { useRef, useState } from "react";
 import { api } from "../../app/api.ts";
-import { designQuery } from "../../app/queries.ts";
-import { useDesign } from "../../design/context.ts";
-import { kindOf, packDesign, unpackZip } from "../../design/design-zip.ts";
+import { designKey } from "../../app/queries.ts";
+import { packDesign, unpackZip } from "../../start/design-zip.ts";
 import { Button } from "../../ui/Button.tsx";
 import { saveBlob } from "../../ui/save-blob.ts";
+import { useDesign } from "../../workbench/context.ts";
 
 /** The source files by folder: added, renamed, moved, removed with undo, taken home as a zip. */
 export function FileList({
@@ -33,7 +33,7 @@ export function FileList({
   const [removed, setRemoved] = useState<{ file: DesignFile; text: string } | null>(null);
   const [over, setOver] = useState(false);
   const [problem, setProblem] = useState<string | null>(null);
-  const refresh = () => queries.invalidateQueries({ queryKey: designQuery(design.id).queryKey });
+  const refresh = () => queries.invalidateQueries({ queryKey: designKey(design.id) });
   /** Says what went wrong in words, and always shows the files as they then are. */
   const attempt = async (work: () => Promise<string | null>) => {
     try {
@@ -45,7 +45,7 @@ export function FileList({
   };
   const add = (path: string, text: string) =>
     attempt(async () => {
-      await api.addFile(design.id, { path, kind: kindOf(path), text });
+      await api.addFile(design.id, design.targetId, { path, kind: kindOfPath(path), text });
       setName(null);
       onChoose(path);
       return null;
@@ -56,10 +56,10 @@ export function FileList({
       for (const file of list) {
         const found = /\.zip$/i.test(file.name)
           ? await unpackZip(file)
-          : { files: [{ path: file.name, kind: kindOf(file.name), text: await file.text() }], skipped: [] };
+          : { files: [{ path: file.name, kind: kindOfPath(file.name), text: await file.text() }], skipped: [] };
         told.push(...found.skipped);
         for (const each of found.files)
-          await api.addFile(design.id, each).catch((error: Error) => told.push(error.message));
+          await api.addFile(design.id, design.targetId, each).catch((error: Error) => told.push(error.message));
       }
       return told.length ? told.slice(0, 4).join(" ") + (told.length > 4 ? ` And ${told.length - 4} more.` : "") : null;
     });
@@ -73,7 +73,11 @@ export function FileList({
   const restore = () =>
     attempt(async () => {
       if (removed)
-        await api.addFile(design.id, { path: removed.file.path, kind: removed.file.kind, text: removed.text });
+        await api.addFile(design.id, design.targetId, {
+          path: removed.file.path,
+          kind: removed.file.kind,
+          text: removed.text,
+        });
       setRemoved(null);
       return null;
     });

@@ -4,7 +4,7 @@ import { ArrowUpToLine, Box } from "lucide-react";
 import { useMemo } from "react";
 import { api } from "../../app/api.ts";
 import { updateDesign } from "../../app/queries.ts";
-import { useDesign } from "../../design/context.ts";
+import { useDesign } from "../../workbench/context.ts";
 
 const mostRows = 400;
 const moduleOf = (node: HierarchyNode) => node.module.replace(/ #.*/, "");
@@ -16,7 +16,7 @@ export function HierarchyTree({ root }: { root: HierarchyNode | null }) {
   const setTop = useMutation({
     mutationFn: (top: string | null) => api.updateDesign(design.id, { top }),
     onSuccess: (saved) => {
-      updateDesign(queries, design.id, () => saved);
+      updateDesign(queries, design.id, (old) => ({ ...old, top: saved.top }));
       void queries.invalidateQueries({ queryKey: ["designs"] });
     },
   });

@@ -1,23 +1,36 @@
 import type { DesignFile } from "@gate-clock/contract";
-import { formatVerilog, formatVhdl, isVhdl, libraryModules, type PortTexts, type Spot } from "@gate-clock/core";
+import {
+  type Finding,
+  formatVerilog,
+  formatVhdl,
+  isVhdl,
+  libraryModules,
+  type PortTexts,
+  type Spot,
+} from "@gate-clock/core";
 import { Search } from "lucide-react";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { useNavigate, useSearchParams } from "react-router";
 import { EmptyPanel } from "../../app/StatePages.tsx";
-import { CheckVerdict } from "../../design/CheckVerdict.tsx";
-import { useDesign } from "../../design/context.ts";
-import { useFocus } from "../../design/focus.ts";
+import { useFocus } from "../../focus/focus.ts";
 import { CodeEditor, type EditorHandle } from "../../ui/CodeEditor.tsx";
-import { FindingList } from "../../ui/FindingList.tsx";
 import { giveOutEvent } from "../../ui/give-out.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
+import { onlyView, stationAddress } from "../../workbench/address.ts";
+import { CheckVerdict } from "../../workbench/CheckVerdict.tsx";
+import { useDesign } from "../../workbench/context.ts";
+import { Findings } from "../../workbench/Findings.tsx";
+import { useStationCommands } from "../../workbench/use-commands.ts";
+import { useFindings } from "../../workbench/use-findings.ts";
 import { EditorBar } from "./EditorBar.tsx";
 import { FileHistory } from "./FileHistory.tsx";
 import { FileList } from "./FileList.tsx";
 import { HierarchyTree } from "./HierarchyTree.tsx";
 import { PlaceListPanel } from "./PlaceListPanel.tsx";
 import { useNames } from "./use-names.ts";
+
+const none: readonly Finding[] = [];
 
 export function SourcesStation() {
   const { design, drafts, check, simulation, sources, showPlace, repair } = useDesign();
@@ -30,9 +43,10 @@ export function SourcesStation() {
     files.find((file) => file.path === wanted) ??
     files.find((file) => file.path.replace(/\.\w+$/, "") === design.top) ??
     files.at(-1);
-  const findings = check?.sourceFindings ?? [];
+  const findings = check?.sourceFindings ?? none;
+  const { open: unaccepted } = useFindings(findings);
   const errors = findings.filter((finding) => finding.severity === "error");
-  const choose = (path: string) => setParams({ file: path });
+  const choose = (path: string) => setParams(onlyView({ file: path }));
   const onSpot = useCallback(
     (spot: Spot) => showPlace({ file: spot.file, line: spot.line, column: spot.column }),
     [showPlace],
@@ -63,21 +77,18 @@ export function SourcesStation() {
     }
     const bench = simulation.reveal(entry.spot);
     if (bench === null) setTold(`No run in this page has recorded ${entry.name}: run a test bench first.`);
-    else void navigate(`/designs/${design.id}/simulate?${new URLSearchParams({ run: bench })}`);
+    else void navigate(stationAddress(design.id, "simulate", { run: bench }));
   };
-  const commands = useRef({ format, showInWaves });
-  commands.current = { format, showInWaves };
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (!event.ctrlKey || !event.altKey) return;
-      const act = event.key === "y" ? commands.current.format : event.key === "w" ? commands.current.showInWaves : null;
-      if (!act) return;
-      event.preventDefault();
-      void act();
-    };
-    addEventListener("keydown", onKey);
-    return () => removeEventListener("keydown", onKey);
-  }, []);
+  useStationCommands([
+    { id: "format", title: "Format the file", group: "Sources", keys: "Ctrl+Alt+Y", run: () => void format() },
+    {
+      id: "in-waves",
+      title: "Show the signal in the waves",
+      group: "Sources",
+      keys: "Ctrl+Alt+W",
+      run: () => void showInWaves(),
+    },
+  ]);
   const rename = (name: string) => {
     dispatchEvent(new Event(giveOutEvent));
     const old = list?.renaming?.name ?? "";
@@ -130,11 +141,13 @@ export function SourcesStation() {
                 {errors[0].place.file}:{errors[0].place.line}
               </button>
             </Verdict>
-          ) : findings.some((finding) => finding.severity === "warning") ? (
+          ) : unaccepted.some((finding) => finding.severity === "warning") ? (
             <Verdict
               tone="warn"
-              figure={String(findings.filter((finding) => finding.severity === "warning").length)}
-              unit={findings.filter((finding) => finding.severity === "warning").length === 1 ? "warning" : "warnings"}
+              figure={String(unaccepted.filter((finding) => finding.severity === "warning").length)}
+              unit={
+                unaccepted.filter((finding) => finding.severity === "warning").length === 1 ? "warning" : "warnings"
+              }
             >
               No errors: the design can be built.
             </Verdict>
@@ -235,7 +248,7 @@ export function SourcesStation() {
                 <>
                   <Separator className="h-1 border-t border-line bg-transparent hover:bg-indigo" />
                   <Panel defaultSize="28%" minSize="60px" className="overflow-auto bg-panel">
-                    <FindingList findings={findings} onPlace={showPlace} onRepair={repair} />
+                    <Findings findings={findings} />
                   </Panel>
                 </>
               )}

@@ -1,8 +1,8 @@
 import type { DesignFile } from "@gate-clock/contract";
 import type { Finding } from "@gate-clock/core";
-import { useDesign } from "../design/context.ts";
-import { useFocus } from "../design/focus.ts";
-import { CodeEditor, type CodeLanguage } from "./CodeEditor.tsx";
+import { useFocus } from "../focus/focus.ts";
+import { CodeEditor, type CodeLanguage } from "../ui/CodeEditor.tsx";
+import { useDesign } from "./context.ts";
 
 interface Props {
   readonly file: DesignFile | undefined;

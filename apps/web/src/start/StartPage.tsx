@@ -5,13 +5,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ArrowRight, FolderOpen, Moon, Plus, Sun, Trash2 } from "lucide-react";
 import { type FormEvent, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { unpackZip } from "../design/design-zip.ts";
+import { api } from "../app/api.ts";
+import { boardsQuery, designsQuery, diskUseQuery, partsQuery } from "../app/queries.ts";
+import { LoadingPanel, ProblemPanel } from "../app/StatePages.tsx";
+import { toggleTheme } from "../app/theme.ts";
 import { Button } from "../ui/Button.tsx";
-import { formatMhz, formatPercent, formatWhen } from "../ui/format.ts";
-import { api } from "./api.ts";
-import { boardsQuery, designsQuery, partsQuery } from "./queries.ts";
-import { LoadingPanel, ProblemPanel } from "./StatePages.tsx";
-import { toggleTheme } from "./theme.ts";
+import { formatBytes, formatMhz, formatPercent, formatWhen } from "../ui/format.ts";
+import { unpackZip } from "./design-zip.ts";
 
 export function StartPage() {
   const { data: designs, error, refetch } = useQuery(designsQuery);
@@ -122,6 +122,34 @@ function OpenZip() {
   );
 }
 
+/** What the design takes on disk; of what, on pointing. */
+function DiskUseOf({ designId }: { designId: string }) {
+  const { data } = useQuery(diskUseQuery);
+  const use = data?.find((each) => each.designId === designId);
+  if (!use) return null;
+  const { files, history, trials, results, runs } = use;
+  const rows = [
+    ["files", files],
+    ["earlier versions", history],
+    ["trials", trials],
+    ["results of stages", results],
+    ["runs of test benches", runs],
+  ] as const;
+  const total = rows.reduce((sum, [, bytes]) => sum + bytes, 0);
+  return (
+    <>
+      <span className="mx-2">·</span>
+      <span
+        className="tabular relative z-10"
+        title={rows.map(([what, bytes]) => `${what}: ${formatBytes(bytes)}`).join("\n")}
+        data-testid="disk-use"
+      >
+        {formatBytes(total)} on disk
+      </span>
+    </>
+  );
+}
+
 function CardOf({ design, onRemove }: { design: DesignCard; onRemove: () => void }) {
   const trial = design.lastTrial;
   const slack = trial?.figures.setupSlackPs;
@@ -167,6 +195,7 @@ function CardOf({ design, onRemove }: { design: DesignCard; onRemove: () => void
         <span className="font-mono">{design.part}</span>
         <span className="mx-2">·</span>
         <span>changed {formatWhen(design.updatedAt)}</span>
+        <DiskUseOf designId={design.id} />
         <button
           type="button"
           className="relative z-10 ml-auto rounded p-1 hover:bg-bad-wash hover:text-bad"

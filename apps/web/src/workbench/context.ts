@@ -1,16 +1,18 @@
 import type { BenchRunInfo, Design, Trial } from "@gate-clock/contract";
 import type { DesignCheck, Finding, Place, SourceFile } from "@gate-clock/core";
 import { createContext, useContext } from "react";
-import type { BenchSession } from "../stations/bench/bench-session.ts";
-import type { SimulateSession } from "../stations/simulate/simulate-session.ts";
+import type { BenchSession } from "../sessions/bench-session.ts";
+import type { SimulateSession } from "../sessions/simulate-session.ts";
 import type { Drafts } from "./drafts.ts";
 import type { CheckState } from "./use-check.ts";
 
 /** What every station of a design shares. */
 export interface DesignContextValue {
   readonly design: Design;
-  /** The last trial, live while it runs. */
+  /** The trial that is looked at, live while it runs: the last one, unless the address names another. */
   readonly trial: Trial | null;
+  /** What its figures are compared with. */
+  readonly against: Trial | null;
   readonly drafts: Drafts;
   readonly check: DesignCheck | null;
   /** Whether that is of the texts as they are now. */

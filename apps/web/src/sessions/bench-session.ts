@@ -1,7 +1,7 @@
 import type { ImageArtifact } from "@gate-clock/core";
 import { proxy, type Remote } from "comlink";
-import { connect } from "../../engine/connect.ts";
-import type { Bench, BenchFrame, ChainEntry, ProgramResult } from "../../workers/bench.worker.ts";
+import { connect } from "../engine/connect.ts";
+import type { Bench, BenchFrame, ChainEntry, ProgramResult } from "../workers/bench.worker.ts";
 
 export interface Programmed {
   readonly what: string;
@@ -47,7 +47,7 @@ export class BenchSession {
     if (this.worker && this.board === board) return;
     this.close();
     this.board = board;
-    this.worker = new Worker(new URL("../../workers/bench.worker.ts", import.meta.url), { type: "module" });
+    this.worker = new Worker(new URL("../workers/bench.worker.ts", import.meta.url), { type: "module" });
     this.remote = connect<Bench>(this.worker);
     void this.remote.open(
       board,

@@ -1,4 +1,3 @@
-import type { UpdateDesignDto } from "@gate-clock/contract";
 import { recipes } from "@gate-clock/core";
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
@@ -8,7 +7,7 @@ import { api } from "../app/api.ts";
 import { partsQuery, targetsQuery, updateDesign } from "../app/queries.ts";
 import { Button } from "../ui/Button.tsx";
 import { useDesign } from "./context.ts";
-import { useChooseTarget } from "./use-target.ts";
+import { useChooseTarget, useUpdateTarget } from "./use-target.ts";
 
 const field = "h-8 w-full rounded-md border border-line bg-cloth px-2 text-sm text-ink";
 
@@ -33,13 +32,13 @@ function TargetChoice() {
       for
       <select
         className={`h-7 max-w-40 rounded-md border bg-cloth px-1 text-ink ${choose.error ? "border-bad" : "border-line"}`}
-        value={design.targetId}
+        value={design.targetName}
         disabled={choose.isPending}
         onChange={(event) => choose.mutate(event.target.value)}
         data-testid="target-choice"
       >
         {(targets ?? [{ id: design.targetId, name: design.targetName }]).map(({ id, name }) => (
-          <option key={id} value={id}>
+          <option key={id} value={name}>
             {name}
           </option>
         ))}
@@ -81,18 +80,19 @@ function SettingsForm({ onDone }: { onDone: () => void }) {
   const [seed, setSeed] = useState(String(design.seed));
   const id = useId();
   const isSeed = /^\d+$/.test(seed) && Number(seed) < 2 ** 31;
+  const build = useUpdateTarget(onDone);
   const save = useMutation({
-    mutationFn: (dto: UpdateDesignDto) => api.updateDesign(design.id, dto),
-    onSuccess: (saved) => {
-      updateDesign(queries, design.id, () => saved);
-      void queries.invalidateQueries({ queryKey: ["designs"] });
-      void queries.invalidateQueries({ queryKey: ["targets", design.id] });
-      onDone();
+    mutationFn: async () => {
+      if ((top || null) !== design.top) {
+        const saved = await api.updateDesign(design.id, { top: top || null });
+        updateDesign(queries, design.id, (old) => ({ ...old, top: saved.top }));
+      }
+      await build.mutateAsync({ part, recipe, seed: Number(seed) });
     },
   });
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    if (isSeed) save.mutate({ part, top: top || null, recipe, seed: Number(seed) });
+    if (isSeed) save.mutate();
   };
   const what = recipes.find((each) => each.name === recipe)?.what;
   const modules = [...new Set([...(design.top ? [design.top] : []), ...(check?.modules ?? [])])];

@@ -3,14 +3,15 @@ import { useQuery } from "@tanstack/react-query";
 import type { ColumnDef } from "@tanstack/react-table";
 import { MapPin } from "lucide-react";
 import { useNavigate, useSearchParams } from "react-router";
-import { artifactQuery } from "../app/queries.ts";
-import { LoadingPanel, ProblemPanel } from "../app/StatePages.tsx";
-import { useDesign } from "../design/context.ts";
-import { formatFocus } from "../design/focus.ts";
-import { NotBuilt } from "../design/NotBuilt.tsx";
-import { DataTable } from "../ui/DataTable.tsx";
-import { formatMhz, formatNs, formatPercent } from "../ui/format.ts";
-import { Verdict } from "../ui/Verdict.tsx";
+import { artifactQuery } from "../../app/queries.ts";
+import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
+import { formatFocus } from "../../focus/focus.ts";
+import { DataTable } from "../../ui/DataTable.tsx";
+import { formatMhz, formatNs, formatPercent } from "../../ui/format.ts";
+import { Verdict } from "../../ui/Verdict.tsx";
+import { stationAddress } from "../../workbench/address.ts";
+import { useDesign } from "../../workbench/context.ts";
+import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 import { SlackHistogram } from "./SlackHistogram.tsx";
 
 const groups = { setup: "Setup", hold: "Hold", pads: "Pads" } as const;
@@ -173,7 +174,7 @@ export function TimingStation() {
             elaborated={elaborated}
             onDie={(step) =>
               void navigate(
-                `/designs/${design.id}/layout?${new URLSearchParams({ focus: formatFocus({ kind: "net", name: step.name }) })}`,
+                stationAddress(design.id, "layout", { focus: formatFocus({ kind: "net", name: step.name }) }),
               )
             }
           />

@@ -3,14 +3,14 @@ import { findPart, formatPin } from "@gate-clock/core";
 import type { ColumnDef } from "@tanstack/react-table";
 import { useMemo, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
-import { CheckVerdict } from "../design/CheckVerdict.tsx";
-import { useDesign } from "../design/context.ts";
-import { useFocus } from "../design/focus.ts";
-import { Button } from "../ui/Button.tsx";
-import { DataTable } from "../ui/DataTable.tsx";
-import { FindingList } from "../ui/FindingList.tsx";
-import { RuleFileEditor } from "../ui/RuleFileEditor.tsx";
-import { Verdict } from "../ui/Verdict.tsx";
+import { useFocus } from "../../focus/focus.ts";
+import { Button } from "../../ui/Button.tsx";
+import { DataTable } from "../../ui/DataTable.tsx";
+import { Verdict } from "../../ui/Verdict.tsx";
+import { CheckVerdict } from "../../workbench/CheckVerdict.tsx";
+import { useDesign } from "../../workbench/context.ts";
+import { Findings } from "../../workbench/Findings.tsx";
+import { RuleFileEditor } from "../../workbench/RuleFileEditor.tsx";
 
 interface Row {
   readonly port: string;
@@ -33,7 +33,7 @@ const columns: ColumnDef<Row>[] = [
 ];
 
 export function PinsStation() {
-  const { design, check, drafts, showPlace, repair } = useDesign();
+  const { design, check, drafts } = useDesign();
   const [focus, setFocus] = useFocus();
   const [showsFree, setShowsFree] = useState(false);
   const part = useMemo(() => findPart(design.part).part, [design.part]);
@@ -128,7 +128,7 @@ export function PinsStation() {
           />
           {findings.length > 0 && (
             <div className="max-h-48 shrink-0 overflow-auto border-t border-line bg-panel">
-              <FindingList findings={findings} onPlace={showPlace} onRepair={repair} />
+              <Findings findings={findings} />
             </div>
           )}
         </Panel>

@@ -4,7 +4,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { api } from "../app/api.ts";
 import { benchRunsQuery, isLive, keptQuery } from "../app/queries.ts";
-import { SimulateSession } from "../stations/simulate/simulate-session.ts";
+import { SimulateSession } from "../sessions/simulate-session.ts";
 
 const noRuns: readonly BenchRunInfo[] = [];
 

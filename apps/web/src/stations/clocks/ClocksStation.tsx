@@ -1,15 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
-import { artifactQuery } from "../app/queries.ts";
-import { CheckVerdict } from "../design/CheckVerdict.tsx";
-import { useDesign } from "../design/context.ts";
-import { Button } from "../ui/Button.tsx";
-import { FindingList } from "../ui/FindingList.tsx";
-import { formatCount, formatMhz, formatNs } from "../ui/format.ts";
-import { RuleFileEditor } from "../ui/RuleFileEditor.tsx";
-import { Verdict } from "../ui/Verdict.tsx";
+import { artifactQuery } from "../../app/queries.ts";
+import { Button } from "../../ui/Button.tsx";
+import { formatCount, formatMhz, formatNs } from "../../ui/format.ts";
+import { Verdict } from "../../ui/Verdict.tsx";
+import { CheckVerdict } from "../../workbench/CheckVerdict.tsx";
+import { useDesign } from "../../workbench/context.ts";
+import { Findings } from "../../workbench/Findings.tsx";
+import { RuleFileEditor } from "../../workbench/RuleFileEditor.tsx";
 
 export function ClocksStation() {
-  const { design, check, trial, showPlace, repair } = useDesign();
+  const { design, check, trial, repair } = useDesign();
   const file = design.files.find((each) => each.kind === "timing");
   const findings = check?.timingFindings ?? [];
   const errors = findings.filter((finding) => finding.severity === "error");
@@ -92,7 +92,7 @@ export function ClocksStation() {
           {trial && <Reached trial={trial} />}
           {findings.length > 0 && (
             <div className="-mx-5 mt-4 border-t border-line">
-              <FindingList findings={findings} onPlace={showPlace} onRepair={repair} />
+              <Findings findings={findings} />
             </div>
           )}
         </section>

@@ -3,14 +3,15 @@ import { useQuery } from "@tanstack/react-query";
 import { Download, RadioTower } from "lucide-react";
 import { useMemo } from "react";
 import { Link } from "react-router";
-import { artifactQuery } from "../app/queries.ts";
-import { LoadingPanel, ProblemPanel } from "../app/StatePages.tsx";
-import { useDesign } from "../design/context.ts";
-import { NotBuilt } from "../design/NotBuilt.tsx";
-import { Button } from "../ui/Button.tsx";
-import { formatBytes, formatCount, formatPercent, formatWhen } from "../ui/format.ts";
-import { saveBlob } from "../ui/save-blob.ts";
-import { Verdict } from "../ui/Verdict.tsx";
+import { artifactQuery } from "../../app/queries.ts";
+import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
+import { Button } from "../../ui/Button.tsx";
+import { formatBytes, formatCount, formatPercent, formatWhen } from "../../ui/format.ts";
+import { saveBlob } from "../../ui/save-blob.ts";
+import { Verdict } from "../../ui/Verdict.tsx";
+import { stationAddress } from "../../workbench/address.ts";
+import { useDesign } from "../../workbench/context.ts";
+import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 
 export function ImageStation() {
   const { trial, design } = useDesign();
@@ -69,7 +70,7 @@ function ImagePanel({
         aside={
           <div className="flex gap-2">
             <Link
-              to={`/designs/${designId}/bench`}
+              to={stationAddress(designId, "bench")}
               className="inline-flex h-8 items-center gap-1.5 rounded-md border border-line bg-panel px-3 text-sm hover:bg-raised"
             >
               <RadioTower className="size-4" /> Try it on the bench

@@ -11,8 +11,8 @@ import {
   type Waves,
 } from "@gate-clock/core";
 import { proxy, type Remote } from "comlink";
-import { connect } from "../../engine/connect.ts";
-import type { Simulator } from "../../workers/simulate.worker.ts";
+import { connect } from "../engine/connect.ts";
+import type { Simulator } from "../workers/simulate.worker.ts";
 import { addRows, emptyLayout, parseLayout, type WaveLayout } from "./wave-layout.ts";
 import { firstRows, trackKey } from "./wave-rows.ts";
 
@@ -150,7 +150,7 @@ export class SimulateSession {
 
   private start(): Remote<Simulator> {
     if (!this.worker || !this.remote) {
-      this.worker = new Worker(new URL("../../workers/simulate.worker.ts", import.meta.url), { type: "module" });
+      this.worker = new Worker(new URL("../workers/simulate.worker.ts", import.meta.url), { type: "module" });
       this.remote = connect<Simulator>(this.worker);
     }
     return this.remote;

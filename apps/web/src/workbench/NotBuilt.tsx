@@ -1,13 +1,13 @@
 import type { Trial } from "@gate-clock/contract";
 import { EmptyPanel } from "../app/StatePages.tsx";
 import { Button } from "../ui/Button.tsx";
-import { FindingList } from "../ui/FindingList.tsx";
 import { Verdict } from "../ui/Verdict.tsx";
 import { useDesign } from "./context.ts";
+import { Findings } from "./Findings.tsx";
 
 /** Stands in for a result that is not there: because nothing was built, because it is on its way, or because a stage stopped. */
 export function NotBuilt({ what, trial }: { what: string; trial: Trial | null }) {
-  const { build, showPlace, repair } = useDesign();
+  const { build } = useDesign();
   if (trial && (trial.status === "queued" || trial.status === "running")) {
     const stage = trial.stages.find((record) => record.state === "running");
     return (
@@ -31,7 +31,7 @@ export function NotBuilt({ what, trial }: { what: string; trial: Trial | null })
           {errors[0]?.message ?? trial.failure ?? "The trial stopped."}
         </Verdict>
         <div className="min-h-0 flex-1 overflow-auto bg-panel">
-          <FindingList findings={trial.findings} onPlace={showPlace} onRepair={repair} />
+          <Findings findings={trial.findings} />
         </div>
       </div>
     );

@@ -7,17 +7,13 @@ import type {
   Target,
   TargetRules,
 } from "@gate-clock/contract";
+import { type FolderTarget, kindOfPath, readFolderSettings, settingsName, writeFolderSettings } from "@gate-clock/core";
 import { strFromU8, strToU8, unzip, zip } from "fflate";
 
 /** A design as a zip: its files, and `gateclock.json` as the command line reads it. */
 
-const settingsName = "gateclock.json";
 const maxFiles = 500;
 const maxBytes = 40_000_000;
-
-export function kindOf(path: string): FileKind {
-  return path.endsWith(".pins") ? "pins" : path.endsWith(".sdc") ? "timing" : "source";
-}
 
 /** @param targets All of the design's. @param rules Texts of their pin and timing files. */
 export async function packDesign(
@@ -41,31 +37,19 @@ export async function packDesign(
   };
   const further = targets
     .filter((target) => target.id !== design.targetId)
-    .map((target) => {
+    .map((target): FolderTarget => {
       const files = (rules.find(({ targetId }) => targetId === target.id)?.files ?? []).map((file) => ({
         kind: file.kind,
         path: put(target, file.path, file.text),
       }));
       const paths = (kind: FileKind) => files.filter((file) => file.kind === kind).map(({ path }) => path);
-      const { name, part, recipe, seed } = target;
-      const board = target.board ?? undefined;
-      return { name, board, part, pins: paths("pins"), timing: paths("timing"), recipe, seed };
+      const { name, part, board, recipe, seed } = target;
+      return { name, part, board, recipe, seed, pins: paths("pins"), timing: paths("timing") };
     });
-  const settings = {
-    name: design.name,
-    description: design.description,
-    target: design.targetName,
-    board: design.board ?? undefined,
-    part: design.part,
-    top: design.top ?? undefined,
-    sources: names("source"),
-    pins: names("pins"),
-    timing: names("timing"),
-    recipe: design.recipe,
-    seed: design.seed,
-    targets: further.length ? further : undefined,
-  };
-  entries[settingsName] = strToU8(`${JSON.stringify(settings, null, 2)}\n`);
+  const { name, description, top, targetName, part, board, recipe, seed } = design;
+  const first = { name: targetName, part, board, recipe, seed, pins: names("pins"), timing: names("timing") };
+  const settings = writeFolderSettings({ name, description, top, sources: names("source"), first, further });
+  entries[settingsName] = strToU8(settings);
   const bytes = await new Promise<Uint8Array>((done, fail) =>
     zip(entries, { level: 6 }, (error, data) => (error ? fail(error) : done(data))),
   );
@@ -102,17 +86,17 @@ export async function unpackZip(file: File): Promise<Unpacked> {
     throw new Error(`${file.name} unpacks to more than ${maxBytes / 1e6} MB: no design is that large.`);
   const names = Object.keys(entries).filter((name) => !/(^|\/)(\.|__MACOSX)/.test(name));
   // one folder around everything is the zip's, not the design's
-  const first = names[0]?.split("/")[0];
-  const shared = names.length > 0 && names.every((name) => name.startsWith(`${first}/`)) ? `${first}/` : "";
+  const folder = names[0]?.split("/")[0];
+  const shared = names.length > 0 && names.every((name) => name.startsWith(`${folder}/`)) ? `${folder}/` : "";
   const skipped: string[] = [];
   const files: NewFileDto[] = [];
-  let read: Record<string, unknown> = {};
+  let read: unknown = {};
   for (const name of names) {
     const path = name.slice(shared.length);
     const bytes = entries[name];
     if (path === settingsName) {
       try {
-        read = recordOf(JSON.parse(strFromU8(bytes)));
+        read = JSON.parse(strFromU8(bytes));
       } catch {
         skipped.push(`${settingsName}: not JSON`);
       }
@@ -120,52 +104,46 @@ export async function unpackZip(file: File): Promise<Unpacked> {
     }
     if (bytes.includes(0)) skipped.push(`${path}: not text`);
     else if (files.length >= maxFiles) skipped.push(`${path}: more than ${maxFiles} files`);
-    else files.push({ path, kind: kindOf(path), text: strFromU8(bytes) });
+    else files.push({ path, kind: kindOfPath(path), text: strFromU8(bytes) });
   }
-  const own = filesOf(read);
-  const order = [...wordsOf(read["sources"]), ...own];
+  const { settings, faults } = readFolderSettings(read);
+  skipped.push(...faults.map((fault) => `${settingsName}: ${fault}`));
+  const rulesOf = ({ pins, timing }: FolderTarget) => [...pins, ...timing];
+  const own = rulesOf(settings.first);
+  const order = [...settings.sources, ...own];
   const place = (path: string) => (order.includes(path) ? order.indexOf(path) : order.length);
   files.sort((a, b) => place(a.path) - place(b.path));
   const elsewhere = new Set<string>();
-  const targets = (Array.isArray(read["targets"]) ? read["targets"] : []).flatMap((each): FurtherTargetDto[] => {
-    const target = recordOf(each);
-    const { name, part, ...rest } = targetOf(target);
+  const targets = settings.further.flatMap((target): FurtherTargetDto[] => {
+    const { name, part } = target;
     if (!name || !part) return [];
-    const found = filesOf(target).flatMap(
+    const found = rulesOf(target).flatMap(
       (path) => files.find((file) => file.path === path && file.kind !== "source") ?? [],
     );
     for (const { path } of found) elsewhere.add(path);
     // what was put aside because another target has a file of that name
     const own = found.map((file) => ({ ...file, path: file.path.replace(/^targets\/[^/]+\//, "") }));
-    return [{ name, part, ...rest, files: own }];
+    return [{ name, part, ...buildOf(target), files: own }];
   });
   for (const path of own) elsewhere.delete(path);
-  const { name, ...ofTarget } = targetOf(read);
+  const { name, description, top, first } = settings;
   return {
     files: files.filter(({ path }) => !elsewhere.has(path)),
     settings: {
-      name,
-      description: wordOf(read["description"]),
-      top: wordOf(read["top"]),
-      target: wordOf(read["target"]),
-      ...ofTarget,
+      name: name ?? undefined,
+      description: description ?? undefined,
+      top: top ?? undefined,
+      target: first.name ?? undefined,
+      part: first.part ?? undefined,
+      ...buildOf(first),
       ...(targets.length ? { targets } : {}),
     },
     skipped,
   };
 }
 
-const wordOf = (value: unknown) => (typeof value === "string" ? value : undefined);
-const wordsOf = (value: unknown) => (Array.isArray(value) ? value.filter((each) => typeof each === "string") : []);
-const recordOf = (value: unknown) => (typeof value === "object" && value ? (value as Record<string, unknown>) : {});
-const filesOf = (of: Record<string, unknown>) => [...wordsOf(of["pins"]), ...wordsOf(of["timing"])];
-
-function targetOf(read: Record<string, unknown>) {
-  return {
-    name: wordOf(read["name"]),
-    part: wordOf(read["part"]),
-    board: wordOf(read["board"]),
-    recipe: wordOf(read["recipe"]),
-    seed: Number.isInteger(read["seed"]) ? (read["seed"] as number) : undefined,
-  };
-}
+const buildOf = ({ board, recipe, seed }: FolderTarget) => ({
+  board: board ?? undefined,
+  recipe: recipe ?? undefined,
+  seed: seed ?? undefined,
+});

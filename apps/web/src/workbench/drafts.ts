@@ -2,7 +2,7 @@ import type { Design, DesignFile } from "@gate-clock/contract";
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ApiError, api } from "../app/api.ts";
-import { designQuery, updateDesign } from "../app/queries.ts";
+import { designKey, designQuery, updateDesign } from "../app/queries.ts";
 import { listenToOtherTabs, tellOtherTabs } from "../app/tabs.ts";
 import { forgetDraft, keepDraft, takeKeptDrafts } from "./draft-store.ts";
 import { mergeTexts } from "./merge-texts.ts";
@@ -52,14 +52,17 @@ export interface Drafts {
   readonly texts: ReadonlyMap<string, string>;
 }
 
-/** Texts that were typed and are not saved yet. They are saved after a pause, before a build, and on leaving. */
-export function useDrafts(design: Design): Drafts {
+/**
+ * Texts that were typed and are not saved yet. They are saved after a pause, before a build, and on leaving.
+ * @param target As the design was asked for.
+ */
+export function useDrafts(design: Design, target: string | null): Drafts {
   const queries = useQueryClient();
   const [drafts, setDrafts] = useState<DraftMap>(new Map());
   const [conflicts, setConflicts] = useState<ReadonlyMap<string, Conflict>>(new Map());
   const [problem, setProblem] = useState<string | null>(null);
-  const latest = useRef({ drafts, conflicts, design });
-  latest.current = { drafts, conflicts, design };
+  const latest = useRef({ drafts, conflicts, design, target });
+  latest.current = { drafts, conflicts, design, target };
   const saving = useRef<Promise<boolean>>(Promise.resolve(true));
   const [outage, setOutage] = useState<(Outage & { readonly attempts: number }) | null>(null);
   /** Texts that the server has refused as they are: they are not sent again unchanged. */
@@ -72,7 +75,7 @@ export function useDrafts(design: Design): Drafts {
   }, []);
 
   const flush = useCallback((): Promise<boolean> => {
-    const { queryKey } = designQuery(latest.current.design.id);
+    const { queryKey } = designQuery(latest.current.design.id, latest.current.target);
     const save = async (fileId: string, { text, base }: Draft): Promise<boolean> => {
       const known = queries.getQueryData(queryKey) ?? latest.current.design;
       const file = known.files.find((each) => each.id === fileId);
@@ -96,9 +99,9 @@ export function useDrafts(design: Design): Drafts {
       } catch (error) {
         const isConflict = error instanceof ApiError && (error.status === 409 || error.status === 404);
         if (isConflict) {
-          const now = await api.design(known.id).catch(() => null);
+          const now = await api.design(known.id, latest.current.target).catch(() => null);
           if (now) {
-            updateDesign(queries, known.id, () => now);
+            queries.setQueryData(queryKey, now);
             const theirs = now.files.find((each) => each.id === fileId) ?? null;
             setConflicts((old) => new Map(old).set(fileId, { fileId, path: base.path, theirs }));
             return false;
@@ -190,17 +193,15 @@ export function useDrafts(design: Design): Drafts {
   }, [flush]);
 
   useEffect(
-    () =>
-      listenToOtherTabs(
-        design.id,
-        () => void queries.invalidateQueries({ queryKey: designQuery(design.id).queryKey, exact: true }),
-      ),
+    () => listenToOtherTabs(design.id, () => void queries.invalidateQueries({ queryKey: designKey(design.id) })),
     [design.id, queries],
   );
 
   const edit = useCallback(
     (fileId: string, text: string) => {
-      const known = queries.getQueryData(designQuery(latest.current.design.id).queryKey) ?? latest.current.design;
+      const known =
+        queries.getQueryData(designQuery(latest.current.design.id, latest.current.target).queryKey) ??
+        latest.current.design;
       const file = known.files.find((each) => each.id === fileId);
       change((old) => {
         const base = old.get(fileId)?.base ?? file;
@@ -219,13 +220,13 @@ export function useDrafts(design: Design): Drafts {
         // it was removed: what was typed becomes a file again
         const { path, kind } = draft.base;
         try {
-          await api.addFile(latest.current.design.id, { path, kind, text: draft.text });
+          await api.addFile(latest.current.design.id, latest.current.target, { path, kind, text: draft.text });
         } catch (error) {
           setProblem((error as Error).message);
           return 0;
         }
         change((old) => without(old, fileId));
-        void queries.invalidateQueries({ queryKey: designQuery(latest.current.design.id).queryKey });
+        void queries.invalidateQueries({ queryKey: designKey(latest.current.design.id) });
       } else if (how === "mine") change((old) => new Map(old).set(fileId, { text: draft.text, base: theirs }));
       else {
         const merged = mergeTexts(draft.base.text, draft.text, theirs.text);

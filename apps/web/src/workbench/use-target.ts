@@ -1,0 +1,49 @@
+import type { UpdateTargetDto } from "@gate-clock/contract";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "react-router";
+import { api } from "../app/api.ts";
+import { targetsQuery, updateDesign } from "../app/queries.ts";
+import { useDesign } from "./context.ts";
+
+/**
+ * Looks at another target of the design. What is typed is saved first: it belongs to the old one's files. Who else has the design
+ * open goes on with theirs.
+ */
+export function useChooseTarget() {
+  const { drafts } = useDesign();
+  const navigate = useNavigate();
+  return useMutation({
+    mutationFn: async (name: string) => {
+      if (!(await drafts.flush())) throw new Error("What is typed could not be saved, so the target was not changed.");
+      return name;
+    },
+    onSuccess: (name) => {
+      const params = new URLSearchParams(location.search);
+      params.set("target", name);
+      // trials and places of the other one
+      for (const key of ["trial", "against", "focus"]) params.delete(key);
+      void navigate({ search: `?${params}` });
+    },
+  });
+}
+
+/** Changes part, recipe, seed or name of the target that is looked at. */
+export function useUpdateTarget(onDone: () => void) {
+  const { design } = useDesign();
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (dto: UpdateTargetDto) => api.updateTarget(design.id, design.targetId, dto),
+    onSuccess: (list) => {
+      const saved = list.find(({ id }) => id === design.targetId);
+      if (saved) {
+        const { part, board, recipe, seed } = saved;
+        updateDesign(queries, design.id, (old) =>
+          old.targetId === saved.id ? { ...old, part, board, recipe, seed } : old,
+        );
+      }
+      queries.setQueryData(targetsQuery(design.id).queryKey, list);
+      void queries.invalidateQueries({ queryKey: ["designs"] });
+      onDone();
+    },
+  });
+}

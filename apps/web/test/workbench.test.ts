@@ -1,0 +1,225 @@
+import { type Kept, keptNamePattern, type Trial, type TrialFigures } from "@gate-clock/contract";
+import {
+  type DesignCheck,
+  type Finding,
+  findingIdentities,
+  type StageRecord,
+  type Staleness,
+  stageNames,
+} from "@gate-clock/core";
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { stations } from "../src/stations/heads.ts";
+import { acceptancesIn, acceptedName, marked } from "../src/workbench/accepted.ts";
+import { differences, differenceText } from "../src/workbench/compare.ts";
+import { type HeadView, stationGroups } from "../src/workbench/station.ts";
+import { trialNumber } from "../src/workbench/use-trial.ts";
+
+const figures: TrialFigures = {
+  luts: 120,
+  registers: 40,
+  lutPercent: 5.9,
+  pins: 12,
+  clocks: 1,
+  wires: 900,
+  setupSlackPs: 1250,
+  holdSlackPs: 310,
+  fmaxMhz: 133.4,
+  imageBytes: 40_000,
+  imageKey: "k",
+};
+const stagesUpTo = (last: (typeof stageNames)[number]): StageRecord[] =>
+  stageNames.map((stage, i) => ({
+    stage,
+    state: i <= stageNames.indexOf(last) ? "done" : "waiting",
+    key: "k",
+    elapsedMs: 1,
+    fraction: 1,
+    figure: null,
+  }));
+const trial = (fields: Partial<Trial> = {}): Trial => ({
+  id: "t",
+  designId: "d",
+  targetId: "x",
+  number: 3,
+  status: "done",
+  part: "TW-2-P144-2C",
+  recipe: "even",
+  seed: 1,
+  stages: stagesUpTo("image"),
+  findings: [],
+  figures,
+  staleness: null,
+  failure: null,
+  createdAt: "",
+  startedAt: null,
+  finishedAt: null,
+  ...fields,
+});
+const heads = (view: Partial<HeadView>) =>
+  Object.fromEntries(
+    stations.map((station) => [
+      station.path,
+      station.head({
+        trial: null,
+        check: null,
+        checkKind: "current",
+        told: null,
+        accepted: new Set(),
+        benches: { figure: "not run", tone: "open", isOld: false },
+        ...view,
+      }),
+    ]),
+  );
+
+describe("stations", () => {
+  it("stand in the order of their groups, each once", () => {
+    const groups = stations.map(({ group }) => stationGroups.indexOf(group));
+    expect(groups).toEqual([...groups].sort((a, b) => a - b));
+    expect(new Set(stations.map(({ path }) => path)).size).toBe(stations.length);
+  });
+  it("are old one by one, as the stages behind them are", () => {
+    const told = (old: readonly string[]): Staleness => ({
+      isCurrent: false,
+      stages: stageNames.map((stage) => ({ stage, state: old.includes(stage) ? "old" : "current" })),
+      changes: [],
+      again: [],
+      maybeAgain: [],
+    });
+    // a drive strength: the layout stands
+    const drive = heads({ trial: trial(), told: told(["rules", "timing", "image"]) });
+    expect(["circuit", "fit", "layout"].map((path) => drive[path].isOld)).toEqual([false, false, false]);
+    expect(["timing", "image", "bench"].map((path) => drive[path].isOld)).toEqual([true, true, true]);
+    expect(Object.values(heads({ trial: trial() })).some(({ isOld }) => isOld)).toBe(false);
+  });
+  it("tell slack by the worse of setup and a failing hold, and never a slack that was not computed", () => {
+    const timing = (change: Partial<TrialFigures>) =>
+      heads({ trial: trial({ figures: { ...figures, ...change } }) })["timing"];
+    expect(timing({})).toMatchObject({ figure: "+1.250 ns", tone: "good" });
+    expect(timing({ setupSlackPs: -300 })).toMatchObject({ figure: "−0.300 ns", tone: "bad" });
+    expect(timing({ holdSlackPs: -20 })).toMatchObject({ figure: "−0.020 ns", tone: "bad" });
+    expect(timing({ setupSlackPs: null })).toMatchObject({ figure: "133.4 MHz", tone: "warn" });
+    expect(heads({ trial: trial({ stages: stagesUpTo("place") }) })["timing"]).toMatchObject({ figure: "not built" });
+  });
+  it("say where a trial stopped", () => {
+    const failed = (code: string) =>
+      heads({
+        trial: trial({
+          status: "failed",
+          stages: stagesUpTo("synth"),
+          findings: [{ code, severity: "error", place: {}, message: "" }],
+        }),
+      });
+    expect(failed("fit/too-big")["fit"]).toMatchObject({ figure: "too big", tone: "bad" });
+    expect(failed("route/congested")["layout"]).toMatchObject({ figure: "not routed", tone: "bad" });
+  });
+});
+
+describe("differences of trials", () => {
+  const any = fc.record({
+    setupSlackPs: fc.option(fc.integer({ min: -9000, max: 9000 })),
+    holdSlackPs: fc.option(fc.integer({ min: -900, max: 900 })),
+    fmaxMhz: fc.option(fc.double({ min: 1, max: 500, noNaN: true })),
+    luts: fc.option(fc.nat(5000)),
+    registers: fc.option(fc.nat(5000)),
+    wires: fc.option(fc.nat(50_000)),
+  });
+  it("are none against itself, and turn round when the two are exchanged", () => {
+    fc.assert(
+      fc.property(any, any, (a, b) => {
+        const [own, other] = [
+          { ...figures, ...a },
+          { ...figures, ...b },
+        ];
+        expect(differences(own, own)).toEqual([]);
+        const there = differences(own, other);
+        const back = differences(other, own);
+        expect(back.map(({ name }) => name)).toEqual(there.map(({ name }) => name));
+        there.forEach((each, i) => {
+          expect(back[i].by).toBe(-each.by);
+          expect(back[i].isBetter).toBe(!each.isBetter);
+        });
+      }),
+    );
+  });
+  it("call more slack and fewer LUTs better, and show a sign", () => {
+    const list = differences({ ...figures, setupSlackPs: 1300, luts: 130 }, figures);
+    expect(list.map((each) => [each.name, differenceText(each), each.isBetter])).toEqual([
+      ["setup", "+0.050 ns", true],
+      ["LUTs", "+10", false],
+    ]);
+    expect(differenceText({ by: -2.5, digits: 1, unit: "MHz" })).toBe("−2.5 MHz");
+  });
+});
+
+describe("the number of a trial in the address", () => {
+  it("is a whole number from 1 on, or none", () => {
+    expect(["12", "1", "0", "-3", "1e3", "07", "", "last", "99999999999"].map(trialNumber)).toEqual([
+      12,
+      1,
+      null,
+      null,
+      null,
+      null,
+      null,
+      null,
+      null,
+    ]);
+    expect(trialNumber(null)).toBeNull();
+  });
+});
+
+describe("findings that were accepted", () => {
+  const finding = (fields: Partial<Finding> = {}): Finding => ({
+    code: "circuit/latch",
+    severity: "warning",
+    place: { file: "a.v", line: 3 },
+    message: "'q' becomes a latch.",
+    ...fields,
+  });
+  const identity = (fields: Partial<Finding> = {}) => findingIdentities([finding(fields)])[0];
+  it("are known again on another line and by another figure, and not by another name", () => {
+    expect(identity({ place: { file: "a.v", line: 90, column: 7 } })).toBe(identity());
+    expect(identity({ place: { file: "b.v", line: 3 } })).not.toBe(identity());
+    expect(identity({ message: "'r' becomes a latch." })).not.toBe(identity());
+    expect(identity({ code: "circuit/other" })).not.toBe(identity());
+    const slack = (ns: string) =>
+      identity({ message: `3 endpoint(s) miss setup, the worst by ${ns} ns: q[3] to r[4].` });
+    expect(slack("0.120")).toBe(slack("0.350"));
+    expect(identity({ message: "'q[3]' is wide." })).not.toBe(identity({ message: "'q[4]' is wide." }));
+    const twice = findingIdentities([finding(), finding()]);
+    expect(new Set(twice).size).toBe(2);
+    expect(twice[0]).toBe(identity());
+  });
+  it("stand apart with their reason until it is taken back, and never hide an error", () => {
+    const kept = (reason: unknown, of = identity()): Kept => ({
+      name: `accepted:${of}`,
+      value: { reason },
+      updatedAt: "2026-01-01",
+    });
+    const list = [finding(), finding({ severity: "error", message: "broken" }), finding({ message: "other" })];
+    const errorIdentity = findingIdentities(list)[1];
+    const shown = marked(list, acceptancesIn([kept("known"), kept("no", errorIdentity)]), [finding()]);
+    expect(shown.map(({ accepted }) => accepted?.reason ?? null)).toEqual(["known", null, null]);
+    expect(shown.map(({ isNew }) => isNew)).toEqual([false, true, true]);
+    expect(acceptancesIn([kept(null), kept(""), kept(3), { ...kept("x"), name: "waves:tb" }]).size).toBe(0);
+    expect(acceptedName(identity())).toMatch(keptNamePattern);
+    expect(acceptedName(findingIdentities([finding(), finding()])[1])).toMatch(keptNamePattern);
+  });
+  it("are not counted in the row of stations", () => {
+    const check = {
+      sourceFindings: [finding()],
+      pinFindings: [],
+      timingFindings: [],
+      needs: [],
+      clocks: [],
+      hierarchy: null,
+      modules: ["m"],
+    } as unknown as DesignCheck;
+    expect(heads({ check })["sources"]).toMatchObject({ figure: "1 warning", tone: "warn" });
+    expect(heads({ check, accepted: new Set([identity()]) })["sources"]).toMatchObject({
+      figure: "1 module",
+      tone: "good",
+    });
+  });
+});
