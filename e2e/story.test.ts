@@ -135,6 +135,8 @@ describe("the first day", () => {
     await (await driver.findElement(By.css('[data-testid="focus-panel"] button.font-mono'))).click();
     await driver.wait(until.elementLocated(By.css(".cm-focus-line")), 30_000);
     expect(await driver.getCurrentUrl()).toMatch(/sources\?.*focus=line/);
+    // the line tells in turn what it became
+    await waitForText("focus-panel", /Became\s*\d+ flip-flop/);
     await driver.navigate().back();
     await waitForText("focus-panel", /Driven by/);
   });

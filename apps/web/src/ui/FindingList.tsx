@@ -46,7 +46,7 @@ export function FindingRow({
   const { place } = finding;
   const where = place.file ? `${place.file}:${place.line ?? 1}` : (place.object ?? "");
   return (
-    <li className="group flex gap-2.5 px-4 py-2" data-testid={`finding-${finding.severity}`}>
+    <li className="flex gap-2.5 px-4 py-2" data-testid={`finding-${finding.severity}`}>
       <Icon className={`mt-0.5 size-4 shrink-0 ${colour}`} aria-label={word} />
       <div className="min-w-0 flex-1">
         <p className="break-words">

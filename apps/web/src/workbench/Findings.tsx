@@ -54,7 +54,7 @@ function OpenFinding({ marked: { finding, identity, isNew } }: { marked: MarkedF
         !isAsking && (
           <Button
             look="quiet"
-            className="h-7 self-center px-2 text-xs opacity-0 group-hover:opacity-100 focus-visible:opacity-100"
+            className="h-7 self-center px-2 text-xs"
             onClick={() => setAsking(true)}
             data-testid="accept"
           >

@@ -21,6 +21,7 @@ import type { Command } from "./commands.ts";
 import { DesignContext, type DesignContextValue } from "./context.ts";
 import { DesignSettings } from "./DesignSettings.tsx";
 import { useDrafts } from "./drafts.ts";
+import { FocusBar } from "./FocusBar.tsx";
 import { SaveState } from "./SaveState.tsx";
 import { StationRail } from "./StationRail.tsx";
 import type { Station } from "./station.ts";
@@ -282,8 +283,11 @@ function OpenDesign({
           />
           <main className="flex min-h-0 min-w-0 flex-1 flex-col">
             <Suspense fallback={<LoadingPanel what="the station" />}>
-              <Outlet />
+              <div className="min-h-0 flex-1">
+                <Outlet />
+              </div>
             </Suspense>
+            <FocusBar />
           </main>
         </div>
         {isOpen === "palette" && (

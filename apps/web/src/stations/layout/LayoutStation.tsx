@@ -1,22 +1,13 @@
-import {
-  cellKind,
-  cellKindNames,
-  findPart,
-  type MappedNetlist,
-  nodeKind,
-  type Part,
-  type RoutedDesign,
-} from "@gate-clock/core";
+import { findPart, type MappedNetlist, nodeKind, type Part, type RoutedDesign } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
 import type { ColumnDef } from "@tanstack/react-table";
-import { X } from "lucide-react";
 import { useCallback, useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { artifactQuery } from "../../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
 import { useFocus } from "../../focus/focus.ts";
 import { DataTable } from "../../ui/DataTable.tsx";
-import { formatCount, formatNs } from "../../ui/format.ts";
+import { formatCount } from "../../ui/format.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { useDesign } from "../../workbench/context.ts";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
@@ -120,12 +111,6 @@ export function LayoutStation() {
         />
         <aside className="flex min-h-0 flex-col border-l border-line bg-panel">
           <Legend />
-          {focusNet !== undefined && <FocusPanel net={focusNet} onClose={() => setFocus(null)} />}
-          {focusName !== null && focusNet === undefined && (
-            <p className="border-b border-line px-4 py-2 text-[13px] text-soft">
-              <span className="font-mono text-xs">{focusName}</span> has no net of its own in this layout.
-            </p>
-          )}
           <div className="min-h-0 flex-1">
             <DataTable
               rows={rows}
@@ -171,77 +156,5 @@ function Legend() {
         </li>
       ))}
     </ul>
-  );
-}
-
-function FocusPanel({ net, onClose }: { net: number; onClose: () => void }) {
-  const { trial, showPlace } = useDesign();
-  const { data: netlist } = useQuery(artifactQuery(trial, "synth"));
-  const { data: elaborated } = useQuery(artifactQuery(trial, "elaborate"));
-  const { data: timing } = useQuery(artifactQuery(trial, "timing"));
-  const { data: packed } = useQuery(artifactQuery(trial, "pack"));
-  const { data: placed } = useQuery(artifactQuery(trial, "place"));
-  if (!netlist || !trial) return null;
-  const driver = netlist.netDriver[net];
-  const { fabric } = findPart(trial.part).part!;
-  const tile =
-    packed && placed
-      ? packed.cellPad[driver] >= 0
-        ? fabric.pads[packed.cellPad[driver]].tile
-        : packed.cellBlock[driver] >= 0
-          ? placed.blockTile[packed.cellBlock[driver]]
-          : placed.clusterTile[packed.elementCluster[packed.cellElement[driver]]]
-      : null;
-  const place = netlist.origin[driver] >= 0 ? elaborated?.positions.cells[netlist.origin[driver]] : undefined;
-  const paths = [...(timing?.setupPaths ?? [])].filter((path) => path.steps.some((step) => step.net === net));
-  const sinks = netlist.inputNet.reduce((sum, each) => sum + (each === net ? 1 : 0), 0);
-  const rows: [string, React.ReactNode][] = [
-    [
-      "Driven by",
-      `${cellKindNames[netlist.kind[driver]]}${tile === null ? "" : ` at x${fabric.tileX(tile)} y${fabric.tileY(tile)}`}`,
-    ],
-    ["Fan-out", String(sinks)],
-  ];
-  if (netlist.kind[driver] !== cellKind.inputPad && place)
-    rows.push([
-      "Written at",
-      <button
-        key="at"
-        type="button"
-        className="font-mono text-xs text-indigo underline"
-        onClick={() => showPlace(place)}
-      >
-        {place.file}:{place.line}
-      </button>,
-    ]);
-  if (paths[0])
-    rows.push([
-      "Worst slack",
-      paths[0].slackPs === null ? "unconstrained" : `${formatNs(paths[0].slackPs)} ns, to ${paths[0].to}`,
-    ]);
-  return (
-    <section className="shrink-0 border-b border-line bg-cloth px-4 py-3" data-testid="focus-panel">
-      <div className="mb-1 flex items-center gap-2">
-        <h2 className="min-w-0 flex-1 truncate font-mono text-[13px] font-semibold" title={netlist.netName[net]}>
-          {netlist.netName[net]}
-        </h2>
-        <button
-          type="button"
-          onClick={onClose}
-          aria-label="Clear the focus"
-          className="rounded p-0.5 text-soft hover:bg-raised"
-        >
-          <X className="size-4" />
-        </button>
-      </div>
-      <dl className="grid grid-cols-[5.5rem_1fr] gap-y-0.5 text-[13px]">
-        {rows.map(([name, value]) => (
-          <div key={name} className="contents">
-            <dt className="text-soft">{name}</dt>
-            <dd className="min-w-0 truncate">{value}</dd>
-          </div>
-        ))}
-      </dl>
-    </section>
   );
 }

@@ -133,13 +133,15 @@ export function SourcesStation() {
           (errors.length ? (
             <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>
               {errors[0].message}{" "}
-              <button
-                type="button"
-                className="font-mono text-xs text-indigo underline"
-                onClick={() => showPlace(errors[0].place)}
-              >
-                {errors[0].place.file}:{errors[0].place.line}
-              </button>
+              {errors[0].place.file && (
+                <button
+                  type="button"
+                  className="font-mono text-xs text-indigo underline"
+                  onClick={() => showPlace(errors[0].place)}
+                >
+                  {errors[0].place.file}:{errors[0].place.line}
+                </button>
+              )}
             </Verdict>
           ) : unaccepted.some((finding) => finding.severity === "warning") ? (
             <Verdict
@@ -183,7 +185,7 @@ export function SourcesStation() {
           <FileList
             files={files}
             open={open}
-            findings={findings}
+            findings={unaccepted}
             onChoose={choose}
             onHistory={(file) => setPast(file)}
           />
