@@ -2,6 +2,7 @@ import { readdirSync, readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { formatVhdl } from "../src/hdl/vhdl/format-text.ts";
 import { formatVerilog } from "../src/index.ts";
 
 const cut = (text: string) => text.replace(/^\n/, "").replace(/\n\s*$/, "\n");
@@ -243,6 +244,33 @@ endmodule
         expect(formatVerilog(laid)).toBe(laid);
       }),
       { numRuns: 2000 },
+    );
+  });
+});
+
+describe("VHDL text laid out", () => {
+  it("takes any text, changes blanks alone, and comes to rest at once", () => {
+    const words = fc.constantFrom(
+      ..."entity is port ( ) ; : end architecture of begin process if then elsif else case when => generate for loop record block component function return package /* */ -- x '1' \"s\"".split(
+        " ",
+      ),
+      "\n",
+      "\t",
+    );
+    fc.assert(
+      fc.property(fc.array(words, { maxLength: 60 }), (list) => {
+        const text = list.join(" ");
+        const laid = formatVhdl(text);
+        expect(laid.replace(/\s/g, "")).toBe(text.replace(/\s/g, ""));
+        expect(formatVhdl(laid)).toBe(laid);
+      }),
+      { numRuns: 1000 },
+    );
+  });
+  it("counts the blocks that begin on the last line of a comment", () => {
+    const text = `process\nbegin /* the shed\n opens */ if a then\nx <= '1';\nend if;\nend process;\n`;
+    expect(formatVhdl(text)).toBe(
+      `process\nbegin /* the shed\n opens */ if a then\n    x <= '1';\n  end if;\nend process;\n`,
     );
   });
 });

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { js, OpenPlace, openPlaces, rendered } from "../src/common/code-pieces.ts";
 import { compileGenerated, quoted } from "../src/common/generated-code.ts";
-import { js, OpenPlace, openPlaces, rendered } from "../src/simulate/code.ts";
 import { prepare } from "../src/simulate/index.ts";
 import { runText } from "./helpers/simulation.ts";
 

@@ -1,8 +1,8 @@
 import type { Finding } from "../common/finding.ts";
 import type { Loc } from "../common/source.ts";
-import type { DesignModel, Expr, Instance, Process, Signal, Stmt, Target } from "./model.ts";
+import type { DesignModel, Expr, Process, Signal, Stmt } from "./model.ts";
 import type { Report } from "./report.ts";
-import { exprsOf, statementsOf } from "./walk.ts";
+import { exprsOf, statementsOf, targetsOf, type Visitor, walkDesign, walkStmt } from "./walk.ts";
 
 /**
  * What design code does that is legal and rarely meant. Each check stays silent on code that is written as people write
@@ -33,110 +33,35 @@ function usesOf(design: DesignModel): Uses {
   const read = new Set<string>();
   const written = new Set<string>();
   const readers = new Map<Signal, Set<Process | null>>();
-  const reads = (expr: Expr, process: Process | null) =>
-    exprsOf(expr, (inner) => {
-      if (inner.op === "system") for (const arg of inner.args) if (arg.kind === "array") note(arg.signal, process);
-      if (inner.op === "step") writes(inner.target, process);
-      if (inner.op === "call") for (const arg of inner.args) if (!("op" in arg)) writes(arg, process);
-      if (inner.op === "signal" || inner.op === "element") note(inner.signal, process);
-    });
   const note = (signal: Signal, process: Process | null) => {
     read.add(keyOf(signal));
     const set = readers.get(signal);
     if (set) set.add(process);
     else readers.set(signal, new Set([process]));
   };
-  const writes = (target: Target, process: Process | null) => {
-    for (const part of target.parts) {
-      written.add(keyOf(part.signal));
-      for (const index of part.index) reads(index, process);
-      if (typeof part.offset !== "number") reads(part.offset, process);
-    }
-  };
-  const visit = (stmt: Stmt, process: Process | null) =>
-    statementsOf(stmt, (inner) => {
-      switch (inner.op) {
-        case "assign":
-          writes(inner.target, process);
-          reads(inner.value, process);
-          if (inner.intra?.delay) for (const value of inner.intra.delay.values) reads(value, process);
-          return;
-        case "arraycopy":
-          note(inner.from, process);
-          written.add(keyOf(inner.target));
-          return;
-        case "force":
-          writes(inner.target, process);
-          if (inner.value) reads(inner.value, process);
-          return;
-        case "if":
-        case "assert":
-          reads(inner.test, process);
-          return;
-        case "case":
-          reads(inner.subject, process);
-          for (const item of inner.items) for (const label of item.labels) reads(label, process);
-          return;
-        case "loop":
-        case "wait":
-          if (inner.test) reads(inner.test, process);
-          return;
-        case "repeat":
-          reads(inner.count, process);
-          return;
-        case "delay":
-          for (const value of inner.delay.values) reads(value, process);
-          return;
-        case "event":
-          for (const event of inner.events) reads(event.expr, process);
-          return;
-        case "eval":
-          reads(inner.expr, process);
-          return;
-        case "trigger":
-          written.add(keyOf(inner.signal));
-          return;
-        case "call":
-          for (const arg of inner.args)
-            if ("op" in arg) reads(arg, process);
-            else writes(arg, process);
-          return;
-        case "system":
-          for (const arg of inner.args) {
-            if (arg.kind === "expr") reads(arg.expr, process);
-            else if (arg.kind === "array") {
-              note(arg.signal, process);
-              if (/^\$(readmem|fread)/.test(inner.name)) written.add(keyOf(arg.signal));
-            } else if (arg.kind === "place") writes(arg.target, process);
-          }
-      }
-    });
+  const looking = (process: Process | null): Visitor => ({
+    expr: (expr) => {
+      if (expr.op === "signal" || expr.op === "element") note(expr.signal, process);
+    },
+    target: ({ parts }) => {
+      for (const { signal } of parts) written.add(keyOf(signal));
+    },
+    array: (signal, callee) => {
+      note(signal, process);
+      if (/^\$(readmem|fread)/.test(callee)) written.add(keyOf(signal));
+    },
+    stmt: (stmt) => {
+      if (stmt.op === "trigger") written.add(keyOf(stmt.signal));
+    },
+  });
+  walkDesign(design, (within) => looking(within && "events" in within ? within : null));
   // what only an assertion looks at is looked at
-  for (const process of design.properties?.processes ?? []) visit(process.body, null);
-  for (const process of design.processes) {
-    visit(process.body, process);
-    if (process.events !== "star") for (const event of process.events ?? []) reads(event.expr, process);
-  }
-  for (const sub of design.subroutines) visit(sub.body, null);
-  for (const assign of design.assigns) {
-    writes(assign.target, null);
-    reads(assign.value, null);
-  }
+  for (const process of design.properties?.processes ?? []) walkStmt(process.body, looking(null));
   for (const join of design.joins)
     for (const signal of [join.inner, join.outer]) {
       note(signal, null);
       written.add(keyOf(signal));
     }
-  const bindings = (instance: Instance) => {
-    for (const child of instance.children) {
-      for (const { value, target } of child.bindings) {
-        if (value) reads(value, null);
-        if (target) writes(target, null);
-      }
-      bindings(child);
-    }
-  };
-  bindings(design.top);
   return { read, written, readers };
 }
 
@@ -182,28 +107,18 @@ function checkSensitivity(process: Process, report: Report): void {
     );
   const own = new Set<Signal>();
   const missing = new Map<Signal, Loc>();
-  statementsOf(process.body, (stmt) => {
-    if (stmt.op === "assign") for (const part of stmt.target.parts) own.add(part.signal);
+  targetsOf(process.body, ({ parts }) => {
+    for (const part of parts) own.add(part.signal);
   });
-  const look = (expr: Expr) =>
-    exprsOf(expr, (inner) => {
-      if (inner.op !== "signal" && inner.op !== "element") return;
-      const { signal } = inner;
+  walkStmt(process.body, {
+    // what is printed or checked is no circuit
+    stmt: ({ op }) => op !== "system" && op !== "assert",
+    expr: (expr) => {
+      if (expr.op !== "signal" && expr.op !== "element") return;
+      const { signal } = expr;
       if (signal.kind === "local" || listed.has(signal) || own.has(signal) || missing.has(signal)) return;
-      missing.set(signal, inner.loc);
-    });
-  statementsOf(process.body, (stmt) => {
-    if (stmt.op === "assign") {
-      look(stmt.value);
-      for (const part of stmt.target.parts) {
-        for (const index of part.index) look(index);
-        if (typeof part.offset !== "number") look(part.offset);
-      }
-    } else if (stmt.op === "if") look(stmt.test);
-    else if (stmt.op === "case") {
-      look(stmt.subject);
-      for (const item of stmt.items) for (const label of item.labels) look(label);
-    } else if (stmt.op === "call") for (const arg of stmt.args) if ("op" in arg) look(arg);
+      missing.set(signal, expr.loc);
+    },
   });
   if (missing.size === 0) return;
   const names = [...missing.keys()].map((signal) => `'${signal.plainName}'`);
@@ -312,24 +227,19 @@ function checkResets(design: DesignModel, report: Report): void {
   for (const process of design.processes) {
     if (process.events === null || process.events === "star" || !process.events.some((event) => event.edge)) continue;
     const edges = new Set(process.events.map((event) => (event.expr.op === "signal" ? event.expr.signal : null)));
-    const look = (expr: Expr) =>
-      exprsOf(expr, (inner) => {
-        if (inner.op !== "signal" || edges.has(inner.signal)) return;
-        const reset = resets.get(inner.signal);
-        if (!reset) return;
-        report.warn(
-          "verilog/reset-as-data",
-          inner.loc,
-          `'${inner.signal.plainName}' is an asynchronous reset, and is used as data here.`,
-          "Use a copy of it that is registered by this clock.",
-          { related: [{ place: report.sources.place(reset.loc), message: "It resets without a clock here." }] },
-        );
-      });
-    statementsOf(process.body, (stmt) => {
-      if (stmt.op === "assign") look(stmt.value);
-      else if (stmt.op === "if") look(stmt.test);
-      else if (stmt.op === "case") look(stmt.subject);
-    });
+    const look = (inner: Expr) => {
+      if (inner.op !== "signal" || edges.has(inner.signal)) return;
+      const reset = resets.get(inner.signal);
+      if (!reset) return;
+      report.warn(
+        "verilog/reset-as-data",
+        inner.loc,
+        `'${inner.signal.plainName}' is an asynchronous reset, and is used as data here.`,
+        "Use a copy of it that is registered by this clock.",
+        { related: [{ place: report.sources.place(reset.loc), message: "It resets without a clock here." }] },
+      );
+    };
+    walkStmt(process.body, { expr: look });
   }
 }
 

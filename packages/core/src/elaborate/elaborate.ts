@@ -1,20 +1,20 @@
 import { hashValue } from "../common/codec.ts";
+import { DesignFiles } from "../common/design-files.ts";
 import { type Finding, hasErrors, nearestName, type StageResult } from "../common/finding.ts";
 import { type SourceFile, SourceSet } from "../common/source.ts";
 import type { ModuleNode } from "../hdl/verilog/ast.ts";
 import { findCombLoops } from "../netlist/comb-graph.ts";
 import { bitName, type HierarchyNode, type RtlNetlist, type RtlPositions } from "../netlist/rtl.ts";
-import { DesignFiles } from "../simulate/design-files.ts";
-import { foreignUnits, MixedDesign } from "../simulate/vhdl/mixed.ts";
 import { checkDesignCode } from "./checks.ts";
 import { type DesignUnit, designUnits, listModules, type ModuleList, parseDesign, sameUnit } from "./design-units.ts";
 import { lowerDesign } from "./lower-design.ts";
+import { foreignUnits, MixedDesign } from "./mixed.ts";
 import type { DesignModel, Instance } from "./model.ts";
 import { checkSerialPins, withoutLibrary, withoutPartBodies, withPartLibrary } from "./part-library.ts";
 import { Report } from "./report.ts";
 import { isFullStack, tooDeep } from "./too-deep.ts";
 import { Elaboration } from "./verilog/elaboration.ts";
-import { analyzeUnits, loadAll } from "./vhdl/bind-unit.ts";
+import { analyzeUnits, loadAll } from "./vhdl/bind/bind-unit.ts";
 
 interface ElaborateOptions {
   /** Name of the top module; without it, the first one that no other instantiates and that is no test bench. */
@@ -104,7 +104,6 @@ function elaborateAll(
       return unit.isVhdl ? null : new Elaboration(syntax, report).design(byName.get(unit.name)!);
     }
     const mixed = new MixedDesign(syntax, world, report, new DesignFiles(readFile));
-    mixed.run.elaborator.compiles = false;
     const entity = unit.isVhdl ? world.entity(unit.name) : null;
     const model = unit.isVhdl ? entity && mixed.fromEntity(entity) : mixed.fromModule(byName.get(unit.name)!);
     if (model && !isBench && !hasErrors(report.findings)) mixed.circuit(model);

@@ -2,6 +2,7 @@ import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
 import { numberOf, type RtlBuilder } from "../netlist/rtl-builder.ts";
 import type { Expr, Signal, Subroutine, Target } from "./model.ts";
 import type { Report } from "./report.ts";
+import { systemFunctions } from "./system-functions.ts";
 
 /** How an expression sees the signals it reads, and how a function body is run on bits. */
 export interface Reader {
@@ -215,50 +216,10 @@ function lowerPower(expr: Expr & { op: "binary" }, base: Bits, exponent: Bits, r
   return rtl.mux(negative, rtl.mux(isOne, one, rtl.mux(isMinusOne, alternate, zero)), result);
 }
 
-/** The bit counting functions of IEEE 1800-2017 clause 20.9; null for what needs a simulation. */
+/** The functions that have a circuit; null for what needs a simulation. */
 function lowerSystem(expr: Expr & { op: "system" }, rtl: RtlBuilder, lower: (expr: Expr) => Bits): Bits | null {
   const [arg] = expr.args;
   if (arg?.kind !== "expr" || arg.expr.form) return null;
-  const { width } = expr;
-  switch (expr.name) {
-    case "$countones":
-      return countOnes(lower(arg.expr), width, rtl);
-    case "$onehot":
-    case "$onehot0": {
-      const bits = lower(arg.expr);
-      // one bit at most: taking 1 away leaves no bit in common
-      const one = rtl.constant({ a: 1n, b: 0n }, bits.length);
-      const rest = rtl.and(bits, rtl.arithmetic("sub", bits, one, false));
-      const most = rtl.not([rtl.reduce("redor", rest)]);
-      return expr.name === "$onehot0" ? most : rtl.and(most, [rtl.reduce("redor", bits)]);
-    }
-    case "$isunknown":
-      return [bit0];
-    case "$clog2": {
-      // index of the highest one of (arg - 1), plus one
-      const bits = lower(arg.expr);
-      const less = rtl.arithmetic("sub", bits, rtl.constant({ a: 1n, b: 0n }, bits.length), false);
-      let result: Bits = new Array<number>(width).fill(bit0);
-      less.forEach((bit, i) => {
-        result = rtl.mux(bit, rtl.constant({ a: BigInt(i + 1), b: 0n }, width), result);
-      });
-      const zero = rtl.not([rtl.reduce("redor", bits)])[0];
-      return rtl.mux(zero, new Array<number>(width).fill(bit0), result);
-    }
-    default:
-      return null;
-  }
-}
-
-function countOnes(bits: Bits, width: number, rtl: RtlBuilder): Bits {
-  if (bits.length === 1) return extendBits(bits, width, false);
-  const half = bits.length >> 1;
-  const need = bits.length.toString(2).length;
-  const sum = rtl.arithmetic(
-    "add",
-    countOnes(bits.slice(0, half), need, rtl),
-    countOnes(bits.slice(half), need, rtl),
-    false,
-  );
-  return extendBits(sum, width, false);
+  const { circuit } = systemFunctions[expr.name] ?? {};
+  return circuit ? circuit(lower(arg.expr), rtl) : null;
 }

@@ -168,6 +168,11 @@ export interface Target {
   readonly loc: Loc;
 }
 
+/** All of a signal of bits, as what is assigned. */
+export function wholeTarget(signal: Signal, loc: Loc = signal.loc): Target {
+  return { parts: [{ signal, width: signal.width, index: [], offset: 0, loc }], width: signal.width, loc };
+}
+
 /** Whether what a target holds has a sign: a whole variable that has one. */
 export function isSignedTarget({ parts, width }: Target): boolean {
   const [part] = parts;

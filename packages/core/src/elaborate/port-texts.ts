@@ -1,12 +1,12 @@
+import { DesignFiles } from "../common/design-files.ts";
 import { type SourceFile, SourceSet } from "../common/source.ts";
-import { DesignFiles } from "../simulate/design-files.ts";
-import { widthOf } from "../simulate/vhdl/circuit-expr.ts";
-import { foreignUnits, MixedDesign } from "../simulate/vhdl/mixed.ts";
-import { shapeText } from "../simulate/vhdl/shapes.ts";
 import { parseDesign } from "./design-units.ts";
+import { foreignUnits, MixedDesign } from "./mixed.ts";
 import { withWholeLibrary } from "./part-library.ts";
 import { Report } from "./report.ts";
-import { analyzeUnits } from "./vhdl/bind-unit.ts";
+import { analyzeUnits } from "./vhdl/bind/bind-unit.ts";
+import { widthOf } from "./vhdl/circuit/circuit-expr.ts";
+import { shapeText } from "./vhdl/values/shapes.ts";
 
 /** Ports and parameters of a module or entity, as both languages write them. */
 interface PortLine {
@@ -110,7 +110,7 @@ function unitPorts(files: readonly SourceFile[], name: string): UnitPorts | null
   const entity = world.entity(name);
   if (entity) {
     entity.load?.();
-    const { elaborator } = mixed.run;
+    const { elaborator } = mixed.vhdl;
     const defaults = elaborator.genericDefaults(entity);
     const shapes = new Map(elaborator.interfaceOf(entity, new Map()).map(({ decl, shape }) => [decl, shape]));
     return {

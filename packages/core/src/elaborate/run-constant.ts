@@ -11,7 +11,7 @@ import {
   type Target,
   type Value,
 } from "./model.ts";
-import { systemValue } from "./system-values.ts";
+import { systemValue } from "./system-functions.ts";
 import type { Host } from "./verilog/host.ts";
 
 /**

@@ -1,5 +1,12 @@
-import { type Expr, isSignedTarget, type Signal, type Subroutine, type Target } from "../elaborate/model.ts";
-import { type Code, js } from "./code.ts";
+import { type Code, js } from "../common/code-pieces.ts";
+import {
+  type Expr,
+  isSignedTarget,
+  type Signal,
+  type Subroutine,
+  type Target,
+  wholeTarget,
+} from "../elaborate/model.ts";
 import { type Bits, type ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
 import { localDeclaration, StmtCompiler } from "./compile-stmt.ts";
 import type { Program } from "./program.ts";
@@ -326,11 +333,3 @@ const returnsNumber = (sub: Subroutine): boolean =>
   sub.result !== null &&
   elementForm(sub.result) === "narrow" &&
   sub.args.every((arg) => arg.direction === "input");
-
-function wholeTarget(signal: Signal): Target {
-  return {
-    parts: [{ signal, width: signal.width, index: [], offset: 0, loc: signal.loc }],
-    width: signal.width,
-    loc: signal.loc,
-  };
-}

@@ -1,7 +1,8 @@
+import { type Code, joined, js } from "../common/code-pieces.ts";
 import { quoted } from "../common/generated-code.ts";
 import type { BinaryKind, Expr, Signal, Target } from "../elaborate/model.ts";
 import { sizeOf } from "../elaborate/types.ts";
-import { type Code, joined, js } from "./code.ts";
+import { someExpr } from "../elaborate/walk.ts";
 import type { Program } from "./program.ts";
 
 /**
@@ -959,29 +960,5 @@ export function isPure(expr: Expr): boolean {
 
 /** Calls something, or changes something. */
 function hasEffects(expr: Expr): boolean {
-  switch (expr.op) {
-    case "call":
-    case "step":
-    case "system":
-      return true;
-    case "element":
-      return expr.index.some(hasEffects);
-    case "slice":
-    case "extend":
-    case "twostate":
-    case "unary":
-    case "repeat":
-    case "convert":
-      return hasEffects(expr.arg);
-    case "dynslice":
-      return hasEffects(expr.arg) || hasEffects(expr.offset);
-    case "binary":
-      return hasEffects(expr.left) || hasEffects(expr.right);
-    case "cond":
-      return hasEffects(expr.test) || hasEffects(expr.yes) || hasEffects(expr.no);
-    case "concat":
-      return expr.parts.some(hasEffects);
-    default:
-      return false;
-  }
+  return someExpr(expr, ({ op }) => op === "call" || op === "step" || op === "system");
 }

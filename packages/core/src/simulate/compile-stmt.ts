@@ -1,7 +1,7 @@
+import { type Code, joined, js } from "../common/code-pieces.ts";
 import { quoted } from "../common/generated-code.ts";
 import type { BlockId, DelayModel, EventModel, Expr, Signal, Stmt } from "../elaborate/model.ts";
-import { readsOf } from "../elaborate/verilog/bind-stmt.ts";
-import { type Code, joined, js } from "./code.ts";
+import { readsOfExpr } from "../elaborate/walk.ts";
 import { type Bits, ExprCompiler, isWide, literal } from "./compile-expr.ts";
 import type { Program } from "./program.ts";
 import { elementForm } from "./storage.ts";
@@ -321,7 +321,7 @@ export class StmtCompiler {
     }
     // an expression: looked at again whenever something in it changes
     const read = new Set<Signal>();
-    readsOf({ op: "eval", expr, loc: event.loc }, read);
+    readsOfExpr(expr, read);
     const value = this.inner(false, (inner) => {
       if (expr.form === "real") inner.c.emit(`return String(${inner.c.real(expr)})+"0";`);
       else if (expr.form === "string") inner.c.emit(`return ${inner.c.text(expr)}+"0";`);
@@ -342,7 +342,7 @@ export class StmtCompiler {
       return;
     }
     const read = new Set<Signal>();
-    readsOf({ op: "eval", expr: stmt.test, loc: stmt.loc }, read);
+    readsOfExpr(stmt.test, read);
     const roots = new Set([...read].map((signal) => program.storage.root(signal).signal));
     for (const signal of roots) program.watch(signal);
     const terms = [...roots].map((signal) => `{signal:${signal.id},edge:null,bit:null,probe:null,guard:null}`);
@@ -498,7 +498,7 @@ export class StmtCompiler {
     const { signal } = program.storage.root(part.signal);
     // the expression goes on driving: a little process of its own follows what it reads
     const read = new Set<Signal>();
-    readsOf({ op: "eval", expr: stmt.value, loc: stmt.loc }, read);
+    readsOfExpr(stmt.value, read);
     const roots = new Set([...read].map((each) => program.storage.root(each).signal));
     for (const each of roots) program.watch(each);
     const value = stmt.value;

@@ -1,3 +1,4 @@
+import { RunawaySignal } from "../common/runaway.ts";
 import type { BlockId } from "../elaborate/model.ts";
 
 /**
@@ -63,15 +64,6 @@ export class FinishSignal {
 class BlockSignal {
   constructor(readonly block: string) {}
 }
-/** Thrown when no time passes for too long. */
-export class RunawaySignal {
-  constructor(
-    readonly process: number,
-    /** In a loop within one process, rather than among several. */
-    readonly loop: boolean,
-  ) {}
-}
-
 /** Thrown when time has come so far that steps as short as this one cannot be counted any more. */
 export class TimeFullError extends Error {
   override name = "TimeFullError";

@@ -13,7 +13,7 @@ export interface ScopeEntry {
 
 /** Scopes in the order of the hierarchy, each before those inside it. Empty if the text has errors. */
 export function listScopes(files: readonly SourceFile[], top: string | undefined): ScopeEntry[] {
-  const { design, mixed } = prepareModel(files, top);
+  const { design, vhdl } = prepareModel(files, top);
   if (!design) return [];
   const scopes = new Map<string, { module: string | null; signals: number }>([
     ["", { module: design.top.module, signals: 0 }],
@@ -27,7 +27,7 @@ export function listScopes(files: readonly SourceFile[], top: string | undefined
     scopes.set(path, made);
     return made;
   };
-  for (const signal of [...design.signals, ...(mixed?.run.shown ?? []).map((shown) => shown.signal)]) {
+  for (const signal of [...design.signals, ...(vhdl?.shown() ?? []).map((shown) => shown.signal)]) {
     if (signal.automatic || signal.instance.kind === "package") continue;
     const inside = signal.name.length - signal.plainName.length - 1;
     const path = inside > 0 ? signal.name.slice(0, inside) : "";

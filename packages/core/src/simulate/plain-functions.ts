@@ -1,7 +1,7 @@
 import type { DesignModel, Signal, Subroutine } from "../elaborate/model.ts";
+import { someStmt, walkDesign } from "../elaborate/walk.ts";
 import { isAssignedFirst } from "./private-variables.ts";
-import { targetsOf } from "./views.ts";
-import { calledBy, eachNode, hasTasks, replaceSignals } from "./walk-body.ts";
+import { calledBy, hasTasks, replaceSignals } from "./walk-body.ts";
 
 /**
  * Static functions whose variables are assigned before they are read, in every call: what an earlier call has left in
@@ -21,11 +21,7 @@ export function plainFunctions(
     if (calledBy(body).has(sub) || hasTasks(body)) continue;
     const own = new Set([result, ...args.map((arg) => arg.signal), ...locals.filter((local) => !local.automatic)]);
     if ([...own].some((signal) => signal.dims.length || signal.type.kind !== "integral" || signal.init)) continue;
-    let leavesEarly = false;
-    eachNode(body, (node) => {
-      if (node.op === "return" || node.op === "disable") leavesEarly = true;
-    });
-    if (leavesEarly) continue;
+    if (someStmt(body, ({ op }) => op === "return" || op === "disable")) continue;
     const given = new Set(args.map((arg) => arg.signal));
     const isLost = (signal: Signal) => given.has(signal) || isAssignedFirst(body, signal) !== "read";
     if (isAssignedFirst(body, result) !== "assigned" || ![...own].every(isLost)) continue;
@@ -37,25 +33,21 @@ export function plainFunctions(
     const sub = owner.get(signal);
     if (sub && sub !== within) looked.add(sub);
   };
-  const visit = (tree: unknown, within: Subroutine | null) =>
-    eachNode(tree, (node) => {
-      if (node.signal) note(node.signal as Signal, within);
-      if (node.op === "arraycopy") note(node.from as Signal, within);
-    });
-  for (const process of design.processes) {
-    visit(process.body, null);
-    visit(process.events, null);
-    targetsOf(process.body, (target) => {
-      for (const part of target.parts) note(part.signal, null);
-    });
-  }
-  for (const assign of design.assigns) visit(assign.value, null);
-  for (const sub of design.subroutines) {
-    visit(sub.body, sub);
-    targetsOf(sub.body, (target) => {
-      for (const part of target.parts) note(part.signal, sub);
-    });
-  }
+  walkDesign(design, (place) => {
+    const within = place && "result" in place ? place : null;
+    return {
+      expr: (expr) => {
+        if (expr.op === "signal" || expr.op === "element") note(expr.signal, within);
+      },
+      target: ({ parts }) => {
+        for (const part of parts) note(part.signal, within);
+      },
+      array: (signal) => note(signal, within),
+      stmt: (stmt) => {
+        if (stmt.op === "trigger") note(stmt.signal, within);
+      },
+    };
+  });
   const plain = new Map<Subroutine, Subroutine>();
   for (const sub of new Set(owner.values())) {
     if (looked.has(sub)) continue;

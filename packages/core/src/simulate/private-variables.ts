@@ -1,7 +1,16 @@
 import type { DesignModel, Expr, Signal, Stmt, Target } from "../elaborate/model.ts";
-import { readsOf } from "../elaborate/verilog/bind-stmt.ts";
-import { targetsOf } from "./views.ts";
-import { calledBy, eachNode, hasTasks, replaceSignals } from "./walk-body.ts";
+import {
+  readers,
+  readsOf,
+  readsOfExpr,
+  someStmt,
+  statementsOf,
+  targetsOf,
+  timingOf,
+  walkExpr,
+  walkStmt,
+} from "../elaborate/walk.ts";
+import { calledBy, hasTasks, replaceSignals } from "./walk-body.ts";
 
 /**
  * Variables that a process without waits can keep to itself while it runs. Nothing else runs meanwhile, so nobody sees
@@ -22,16 +31,15 @@ export interface PrivateBody {
 /** Signals whose single changes may be seen: somebody waits for an edge, or something forces them. */
 export function observedSignals(design: DesignModel, forced: ReadonlySet<Signal>): Set<Signal> {
   const observed = new Set<Signal>(forced);
-  const visit = (stmt: Stmt) =>
-    eachNode(stmt, (node) => {
-      if (node.op === "event" || node.op === "wait" || node.op === "assign" || node.op === "force")
-        readsOf({ ...(node as unknown as Stmt), target: null, value: null } as unknown as Stmt, observed);
-      if (node.op === "force") readsOf({ op: "eval", expr: node.value, loc: node.loc } as unknown as Stmt, observed);
+  const visit = (body: Stmt) =>
+    statementsOf(body, (stmt) => {
+      for (const expr of timingOf(stmt)) readsOfExpr(expr, observed);
+      if (stmt.op === "force" && stmt.value) readsOfExpr(stmt.value, observed);
     });
   for (const process of design.processes) {
     visit(process.body);
     if (process.events !== "star" && process.events?.some((event) => event.edge !== null))
-      for (const event of process.events) readsOf({ op: "eval", expr: event.expr, loc: event.loc }, observed);
+      for (const event of process.events) readsOfExpr(event.expr, observed);
   }
   for (const sub of design.subroutines) visit(sub.body);
   return observed;
@@ -56,23 +64,13 @@ export function privateBody(
     });
   }
   const written = new Set<Signal>();
-  let isSimple = true;
-  let leavesEarly = false;
-  eachNode(body, (node) => {
-    if (node.op === "disable") isSimple = false;
-    if (node.op === "return") leavesEarly = true;
-    if (node.op === "assign" && (node as { blocking: boolean }).blocking)
-      for (const part of (node.target as Target).parts) written.add(part.signal);
-    else if (node.op === "step") for (const part of (node.target as Target).parts) written.add(part.signal);
-    else if (node.op === "assign") for (const part of (node.target as Target).parts) blocked.add(part.signal);
-    else if (node.op === "call")
-      for (const arg of node.args as (Expr | Target)[])
-        if (!("op" in arg)) for (const part of arg.parts) blocked.add(part.signal);
-    if (node.op === "system")
-      for (const arg of node.args as { target?: Target }[])
-        for (const part of arg.target?.parts ?? []) blocked.add(part.signal);
+  walkStmt(body, {
+    target: ({ parts }, use) => {
+      for (const { signal } of parts) (use === "blocking" || use === "step" ? written : blocked).add(signal);
+    },
   });
-  if (!isSimple) return null;
+  if (someStmt(body, ({ op }) => op === "disable")) return null;
+  const leavesEarly = someStmt(body, ({ op }) => op === "return");
   const chosen = [...written].filter(
     (signal) => !blocked.has(signal) && !observed.has(signal) && signal.kind === "variable" && canHold(signal),
   );
@@ -88,15 +86,26 @@ export function privateBody(
   return { body: replaceSignals(body, by), variables };
 }
 
-/** Whether the tree, or what it calls, reads the variable. */
-function mentions(tree: unknown, signal: Signal): boolean {
+/** Whether an expression, or what it calls, reads the variable. */
+function mentions(expr: Expr, signal: Signal): boolean {
   let has = false;
-  const visit = (inner: unknown) =>
-    eachNode(inner, (node) => {
-      if (node.op === "arraycopy" ? node.from === signal : node.op !== "trigger" && node.signal === signal) has = true;
-    });
-  visit(tree);
-  if (!has) for (const sub of calledBy(tree as Stmt)) visit(sub.body);
+  walkExpr(
+    expr,
+    readers((read) => {
+      has ||= read === signal;
+    }),
+  );
+  return has;
+}
+/** Likewise for a statement. */
+function mentionsIn(stmt: Stmt, signal: Signal): boolean {
+  let has = false;
+  walkStmt(
+    stmt,
+    readers((read) => {
+      has ||= read === signal;
+    }),
+  );
   return has;
 }
 const wholly = (target: Target, signal: Signal): boolean =>
@@ -113,7 +122,7 @@ export function isAssignedFirst(stmt: Stmt, signal: Signal): "assigned" | "read"
       return "neither";
     }
     case "assign": {
-      if (mentions(stmt, signal)) return "read";
+      if (mentionsIn(stmt, signal)) return "read";
       if (stmt.blocking && wholly(stmt.target, signal)) return "assigned";
       return stmt.target.parts.some((part) => part.signal === signal) ? "read" : "neither";
     }
@@ -124,7 +133,11 @@ export function isAssignedFirst(stmt: Stmt, signal: Signal): "assigned" | "read"
       return both([yes, no]);
     }
     case "case": {
-      if (mentions(stmt.subject, signal) || stmt.items.some((item) => mentions(item.labels, signal))) return "read";
+      if (
+        mentions(stmt.subject, signal) ||
+        stmt.items.some(({ labels }) => labels.some((label) => mentions(label, signal)))
+      )
+        return "read";
       const ways = stmt.items.map((item) => isAssignedFirst(item.body, signal));
       ways.push(stmt.fallback ? isAssignedFirst(stmt.fallback, signal) : "neither");
       return both(ways);
@@ -146,7 +159,7 @@ function both(ways: readonly ("assigned" | "read" | "neither")[]): "assigned" | 
 }
 
 function mentionsAny(stmt: Stmt, signal: Signal): boolean {
-  if (mentions(stmt, signal)) return true;
+  if (mentionsIn(stmt, signal)) return true;
   let has = false;
   targetsOf(stmt, (target) => {
     if (target.parts.some((part) => part.signal === signal)) has = true;
@@ -158,11 +171,16 @@ function mentionsAny(stmt: Stmt, signal: Signal): boolean {
 function knownVariables(body: Stmt, fresh: ReadonlySet<Signal>): Set<Signal> {
   const known = new Set(fresh);
   const assigned: { signal: Signal; value: Expr | null }[] = [];
-  eachNode(body, (node) => {
-    if (node.op !== "assign" && node.op !== "step") return;
-    const target = node.target as Target;
-    for (const part of target.parts)
-      assigned.push({ signal: part.signal, value: target.form ? null : (node.value as Expr) });
+  const note = ({ target, value }: { readonly target: Target; readonly value: Expr }) => {
+    for (const { signal } of target.parts) assigned.push({ signal, value: target.form ? null : value });
+  };
+  walkStmt(body, {
+    stmt: (stmt) => {
+      if (stmt.op === "assign") note(stmt);
+    },
+    expr: (expr) => {
+      if (expr.op === "step") note(expr);
+    },
   });
   for (let changed = true; changed; ) {
     changed = false;

@@ -1,3 +1,4 @@
+import { type Code, joined, js, OpenPlace, openPlaces, rendered } from "../common/code-pieces.ts";
 import { compileGenerated } from "../common/generated-code.ts";
 import type { Loc } from "../common/source.ts";
 import { evaluateAny, truthOf } from "../elaborate/evaluate.ts";
@@ -15,10 +16,9 @@ import type {
   Value,
 } from "../elaborate/model.ts";
 import { type DataType, formOf, sizeOf, vectorType } from "../elaborate/types.ts";
-import { readsOf } from "../elaborate/verilog/bind-stmt.ts";
 import { suspends } from "../elaborate/verilog/bind-subroutine.ts";
+import { readsOf, readsOfExpr, targetsOf, walkExpr } from "../elaborate/walk.ts";
 import { type ClockGroups, findClockGroups } from "./clock-groups.ts";
-import { type Code, joined, js, OpenPlace, openPlaces, rendered } from "./code.ts";
 import { Calls } from "./compile-call.ts";
 import { type Bits, ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
 import { ObjectCode } from "./compile-object.ts";
@@ -32,7 +32,7 @@ import { plainFunctions } from "./plain-functions.ts";
 import { observedSignals, type PrivateBody, privateBody } from "./private-variables.ts";
 import type { Runtime } from "./runtime.ts";
 import { elementForm, Storage } from "./storage.ts";
-import { findViews, targetsOf, type Views } from "./views.ts";
+import { findViews, type Views } from "./views.ts";
 import { hasTasks, writtenBy } from "./walk-body.ts";
 
 /** One driver of a net with several. */
@@ -48,7 +48,7 @@ interface Fanout {
   readonly lists: { name: string; bit: number; edge: "pos" | "neg" | "both" }[];
 }
 
-export interface ProcessInfo {
+interface ProcessInfo {
   readonly loc: Loc;
   readonly name: string;
   readonly instance: Instance;
@@ -241,52 +241,14 @@ export class Program {
   /** Registers an expression for the four-state evaluator. Keys: what must be handed over, in order. */
   evaluated(expr: Expr, made: ReadonlyMap<Expr, Pair>): { number: number; keys: (Signal | Expr)[] } {
     const keys = new Set<Signal | Expr>();
-    const visit = (inner: Expr | Target): void => {
-      if (!("op" in inner)) return;
-      if (made.has(inner)) {
-        keys.add(inner);
-        return;
-      }
-      switch (inner.op) {
-        case "signal":
-          if (inner.signal.automatic) keys.add(inner.signal);
-          return;
-        case "element":
-          if (inner.signal.automatic) keys.add(inner.signal);
-          inner.index.forEach(visit);
-          return;
-        case "slice":
-        case "extend":
-        case "twostate":
-        case "unary":
-        case "repeat":
-        case "convert":
-          visit(inner.arg);
-          return;
-        case "dynslice":
-          visit(inner.arg);
-          visit(inner.offset);
-          return;
-        case "binary":
-          visit(inner.left);
-          visit(inner.right);
-          return;
-        case "cond":
-          visit(inner.test);
-          visit(inner.yes);
-          visit(inner.no);
-          return;
-        case "concat":
-          inner.parts.forEach(visit);
-          return;
-        case "call":
-          inner.args.forEach(visit);
-          return;
-        case "system":
-          for (const arg of inner.args) if (arg.kind === "expr") visit(arg.expr);
-      }
-    };
-    visit(expr);
+    walkExpr(expr, {
+      expr: (inner) => {
+        const isMade = made.has(inner);
+        if (isMade) keys.add(inner);
+        else if ((inner.op === "signal" || inner.op === "element") && inner.signal.automatic) keys.add(inner.signal);
+        return !isMade;
+      },
+    });
     const list = [...keys];
     return { number: this.evaluatedExprs.push({ expr, keys: list }) - 1, keys: list };
   }
@@ -737,10 +699,10 @@ function cy${signal.id}(){const n=${y}n;${y}n=0;for(let k=0;k<n;k++)${this.sette
         false,
       );
     const read = new Set<Signal>();
-    readsOf({ op: "eval", expr: value, loc: assign.loc }, read);
+    readsOfExpr(value, read);
     for (const part of target.parts) {
       for (const index of [...part.index, ...(typeof part.offset === "number" ? [] : [part.offset])])
-        readsOf({ op: "eval", expr: index, loc: assign.loc }, read);
+        readsOfExpr(index, read);
     }
     for (const signal of read) this.sensitive(signal, number);
   }

@@ -1,9 +1,10 @@
+import type { DesignFiles } from "../common/design-files.ts";
 import type { Loc } from "../common/source.ts";
 import type { AnyValue, Expr, Signal, Value } from "../elaborate/model.ts";
+import { systemValue } from "../elaborate/system-functions.ts";
 import { type ContainerType, type DataType, sizeOf } from "../elaborate/types.ts";
 import { Container, type Item, isBits } from "./container.ts";
 import { type ContainerArg, containerCall } from "./container-calls.ts";
-import type { DesignFiles } from "./design-files.ts";
 import {
   type FormatContext,
   formatArgs,
@@ -22,7 +23,6 @@ import { PropertyRun } from "./property-run.ts";
 import { distribution, distUniform, randomInteger } from "./random.ts";
 import { scanText } from "./scan.ts";
 import { elementForm } from "./storage.ts";
-import { stringMethod } from "./string-methods.ts";
 import { Switches } from "./switches.ts";
 
 /** What `$dumpvars` asked to record: a scope by its prefix (`u1.`), or one signal. */
@@ -825,16 +825,6 @@ export class Runtime {
       this.property(name.slice(9), args);
       return;
     }
-    if (name.startsWith("string.")) {
-      const value = stringMethod(
-        name.slice(7),
-        this.text(args[0]),
-        args.slice(1).map((arg) => ("text" in arg ? (arg as { text: string }).text : this.number(arg))),
-      );
-      out.v = value;
-      if (typeof value === "number") this.give(BigInt.asUintN(64, BigInt(Math.trunc(value))));
-      return;
-    }
     const place = args[0] as { set?: (value: unknown) => void };
     switch (name) {
       case "$random": {
@@ -873,43 +863,9 @@ export class Runtime {
         this.give(BigInt.asUintN(32, BigInt(drawn.value)));
         return;
       }
-      case "$rtoi":
-        this.give(BigInt.asUintN(32, BigInt(Math.trunc(this.number(args[0])) || 0)));
-        return;
-      case "$itor":
-        out.v = this.number(args[0]);
-        return;
-      case "$realtobits": {
-        const view = new DataView(new ArrayBuffer(8));
-        view.setFloat64(0, this.number(args[0]));
-        this.give(view.getBigUint64(0));
-        return;
-      }
-      case "$bitstoreal": {
-        const view = new DataView(new ArrayBuffer(8));
-        view.setBigUint64(0, BigInt.asUintN(64, bits(0).a & ~bits(0).b));
-        out.v = view.getFloat64(0);
-        return;
-      }
       case "$realtime":
         out.v = this.kernel.now / 10 ** (this.program.tasks.contexts[context].unit - this.program.precision);
         return;
-      case "$countones":
-      case "$onehot":
-      case "$onehot0":
-      case "$isunknown":
-      case "$clog2":
-        this.give(bitCount(name, bits(0)));
-        return;
-      case "$countbits": {
-        let count = 0;
-        const wanted = new Set(args.slice(1).map((arg) => bitOf(arg as PrintArg & { kind: "bits" })));
-        const { width, a, b } = bits(0);
-        for (let i = 0n; i < BigInt(width); i++)
-          if (wanted.has(Number(((a >> i) & 1n) * 2n + ((b >> i) & 1n)))) count++;
-        this.give(BigInt(count));
-        return;
-      }
       case "$test$plusargs": {
         const wanted = this.text(args[0]);
         this.give(this.inputs.plusArgs.some((arg) => arg.startsWith(wanted)) ? 1n : 0n);
@@ -958,19 +914,19 @@ export class Runtime {
         this.give(BigInt(this.scaled(10 ** (this.program.tasks.contexts[context].unit - this.program.precision))));
         return;
       default: {
-        if (name.startsWith("$") && args.every((arg) => arg.kind === "real" || arg.kind === "bits")) {
-          const functions = Math as unknown as Record<string, ((...list: number[]) => number) | undefined>;
-          const list = args.map((arg) => this.number(arg));
-          const plain = name === "$ln" ? "log" : name.slice(1);
-          const run = functions[plain];
-          if (run) {
-            out.v = run(...list);
-            return;
-          }
-        }
-        this.give(0n);
+        const value = systemValue(
+          name,
+          args.map((arg) => this.anyOf(arg, name.startsWith("string."))),
+          args.map((arg) => (arg.kind === "bits" && arg.width) || 0),
+        );
+        if (typeof value !== "object") out.v = value;
+        else this.give(value?.a ?? 0n, value?.b);
       }
     }
+  }
+  private anyOf(arg: TaskArg, isPlain: boolean): AnyValue {
+    if ("text" in arg) return arg.text as string;
+    return arg.kind === "bits" && "a" in arg && !isPlain ? { a: arg.a, b: arg.b } : this.number(arg);
   }
 
   /** A system function within an expression with unknown bits. */
@@ -1125,29 +1081,6 @@ export class Runtime {
       default:
         this.give(0n);
     }
-  }
-}
-
-function bitOf(arg: PrintArg & { kind: "bits" }): number {
-  return Number((arg.a & 1n) * 2n + (arg.b & 1n));
-}
-
-function bitCount(name: string, { width, a, b }: { width: number; a: bigint; b: bigint }): bigint {
-  const known = a & ~b;
-  let count = 0n;
-  for (let v = known; v > 0n; v >>= 1n) count += v & 1n;
-  switch (name) {
-    case "$countones":
-      return count;
-    case "$onehot":
-      return count === 1n ? 1n : 0n;
-    case "$onehot0":
-      return count <= 1n ? 1n : 0n;
-    case "$isunknown":
-      return b ? 1n : 0n;
-    default:
-      void width;
-      return BigInt(known <= 1n ? 0 : (known - 1n).toString(2).length);
   }
 }
 

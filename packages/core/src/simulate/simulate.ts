@@ -1,25 +1,28 @@
 import { CancelledError } from "../common/context.ts";
+import { DesignFiles, type FileAccess, FilesFull } from "../common/design-files.ts";
 import { type Finding, hasErrors } from "../common/finding.ts";
+import { RunawaySignal } from "../common/runaway.ts";
 import { type Loc, type SourceFile, SourceSet } from "../common/source.ts";
 import { designUnits, listModules, parseDesign, sameUnit } from "../elaborate/design-units.ts";
 import { emptyFiles, noTop } from "../elaborate/elaborate.ts";
-import type { DesignModel, Signal } from "../elaborate/model.ts";
+import { foreignUnits, MixedDesign } from "../elaborate/mixed.ts";
+import type { DesignModel, Signal, Stmt } from "../elaborate/model.ts";
 import { withPartLibrary } from "../elaborate/part-library.ts";
 import { Report } from "../elaborate/report.ts";
 import { isFullStack, tooDeep } from "../elaborate/too-deep.ts";
 import { Elaboration } from "../elaborate/verilog/elaboration.ts";
-import { analyzeUnits, loadAll } from "../elaborate/vhdl/bind-unit.ts";
+import { analyzeUnits, loadAll } from "../elaborate/vhdl/bind/bind-unit.ts";
+import { StopSignal, VhdlError } from "../elaborate/vhdl/code/runtime.ts";
+import { someStmt } from "../elaborate/walk.ts";
 import { OvergrownError } from "./container.ts";
-import { DesignFiles, type FileAccess, FilesFull } from "./design-files.ts";
-import { FinishSignal, Kernel, RunawaySignal, TimeFullError } from "./kernel.ts";
+import { FinishSignal, Kernel, TimeFullError } from "./kernel.ts";
 import { NullHandleError, WrongTypeError } from "./objects.ts";
 import { Program } from "./program.ts";
 import { ManyAttemptsError } from "./property-run.ts";
 import { type RecordScope, WaveRecorder, type WaveSink } from "./recorder.ts";
 import { Runtime, timeText } from "./runtime.ts";
-import { borderSignals, foreignUnits, MixedDesign } from "./vhdl/mixed.ts";
-import { StopSignal, VhdlError } from "./vhdl/runtime.ts";
-import { severityNames, type VhdlRun } from "./vhdl/vhdl-run.ts";
+import { borderSignals } from "./vhdl/border-run.ts";
+import { severityNames, VhdlKeeper, VhdlRun } from "./vhdl/vhdl-run.ts";
 import { VhdlWaves } from "./vhdl/waves.ts";
 
 /** Files around the sources are those of `FileAccess`. */
@@ -78,7 +81,6 @@ class Simulation {
   private readonly until: number;
   private started = false;
   private ended: RunEnd | null = null;
-  private readonly vhdl: VhdlRun | null;
   readonly recorder: WaveRecorder | null;
   /** Called with each piece of printed text. */
   onPrint: (printed: PrintedText) => void = () => {};
@@ -89,16 +91,14 @@ class Simulation {
     options: SimulateOptions,
     private readonly files: DesignFiles,
     sink: WaveSink | null,
-    private readonly mixed: MixedDesign | null = null,
+    private readonly vhdl: VhdlRun | null = null,
   ) {
     files.onRefused = (reason) => this.refused(reason);
     const watching = model.properties?.processes ?? [];
     const design: DesignModel = { ...model, processes: [...model.processes, ...watching] };
     this.design = design;
-    const vhdl = mixed?.run ?? null;
-    this.vhdl = vhdl;
-    this.kernel = vhdl?.kernel ?? new Kernel();
-    const border = mixed ? borderSignals(design, mixed.crossings) : [];
+    this.kernel = vhdl?.keeper.kernel ?? new Kernel();
+    const border = vhdl ? borderSignals(design, vhdl.mixed.crossings) : [];
     const dumps =
       design.processes.some((process) => usesDump(process.body)) ||
       design.subroutines.some((sub) => usesDump(sub.body));
@@ -121,13 +121,13 @@ class Simulation {
     }
     const observed = new Map<Signal, () => void>();
     for (const [i, signal] of border.entries()) {
-      if (mixed!.crossings[i].into === "verilog") this.program.driven.push(signal);
+      if (vhdl!.mixed.crossings[i].into === "verilog") this.program.driven.push(signal);
       else this.program.observers.push({ signal, run: () => observed.get(signal)?.(), process: -1 });
     }
     this.finals = this.program.build(this.kernel, this.runtime).finals;
-    if (vhdl && mixed) {
+    if (vhdl) {
       this.joinVhdl(vhdl, options);
-      mixed.join(border, {
+      vhdl.border.join(border, {
         store: (id, a, b) => this.runtime.store(id, a, b),
         read: (signal) => this.program.storage.read(signal),
         observe: (signal, run) => observed.set(signal, run),
@@ -143,7 +143,7 @@ class Simulation {
             this.kernel,
             sink,
             options.record ?? null,
-            vhdl && new VhdlWaves(vhdl.engine, vhdl.shown),
+            vhdl && new VhdlWaves(vhdl.keeper.engine, vhdl.shown()),
           )
         : null;
     this.runtime.onMonitor = () => {
@@ -158,9 +158,11 @@ class Simulation {
 
   private joinVhdl(vhdl: VhdlRun, options: SimulateOptions): void {
     const { processes, assigns, joins, switches } = this.design;
-    vhdl.engine.attach(processes.length + assigns.length + joins.length + switches.length === 0);
-    if (options.maxTurns) vhdl.engine.maxTurns = options.maxTurns;
-    vhdl.listener = {
+    const { engine } = vhdl.keeper;
+    engine.attach(processes.length + assigns.length + joins.length + switches.length === 0);
+    if (options.maxTurns) engine.maxTurns = options.maxTurns;
+    vhdl.mixed.vhdl.listener = {
+      now: () => this.kernel.now,
       print: (text, loc) => this.onPrint({ text, loc, time: this.kernel.now }),
       report: (severity, shown, text, loc) => {
         this.onPrint({ text: `${text}\n`, loc, time: this.kernel.now });
@@ -208,7 +210,7 @@ class Simulation {
         this.started = true;
         this.recorder?.begin();
         this.runtime.start();
-        this.mixed?.start();
+        this.vhdl?.start();
       }
       const how = this.kernel.run(this.until, slots);
       if (how !== "more") this.ended = how;
@@ -221,7 +223,7 @@ class Simulation {
           "error",
           "sim/value",
           error.message,
-          this.vhdl?.placeOf(error.at) ?? this.design.top.loc,
+          this.vhdl?.mixed.vhdl.placeOf(error.at) ?? this.design.top.loc,
           this.kernel.now,
         );
       } else if (error instanceof RunawaySignal) {
@@ -292,7 +294,7 @@ class Simulation {
   /** Names what runs again and again while no time passes. */
   private runaway(signal: RunawaySignal): void {
     const { processes } = this.program;
-    const vhdl = signal.process < 0 ? this.vhdl?.elaborator.processInfo[-1 - signal.process] : undefined;
+    const vhdl = signal.process < 0 ? this.vhdl?.processes.info[-1 - signal.process] : undefined;
     if (vhdl) {
       this.findings.push({
         code: "sim/zero-delay-loop",
@@ -366,7 +368,7 @@ interface Prepared {
 interface PreparedModel {
   readonly design: DesignModel | null;
   /** Of a design with VHDL in it. */
-  readonly mixed: MixedDesign | null;
+  readonly vhdl: VhdlRun | null;
   /** Files as the design sees them. */
   readonly files: DesignFiles;
   readonly findings: Finding[];
@@ -389,11 +391,11 @@ export function prepareModel(
   const unit = name === undefined ? undefined : designUnits(syntax).find((each) => sameUnit(name, each));
   if (!unit) {
     if (!hasErrors(findings) || topName) findings.push(noTop(sources, modules, topName));
-    return { design: null, mixed: null, files: around, findings, sources };
+    return { design: null, vhdl: null, files: around, findings, sources };
   }
   const report = new Report(sources);
   let design: DesignModel | null = null;
-  let mixed: MixedDesign | null = null;
+  let vhdl: VhdlRun | null = null;
   const top = syntax.verilog.modules.find((module) => module.name === unit.name && module.kind !== "interface");
   if (syntax.vhdl.length === 0) design = top ? new Elaboration(syntax.verilog, report).design(top) : null;
   else {
@@ -401,13 +403,15 @@ export function prepareModel(
     loadAll(world);
     const entity = world.entity(unit.name);
     if (!hasErrors(report.findings) && !hasErrors(findings)) {
-      mixed = new MixedDesign(syntax.verilog, world, report, around);
+      const keeper = new VhdlKeeper(report);
+      const mixed = new MixedDesign(syntax.verilog, world, report, around, keeper.engine);
+      vhdl = new VhdlRun(mixed, keeper);
       if (unit.isVhdl) design = entity && mixed.fromEntity(entity);
       else design = top ? mixed.fromModule(top) : null;
     }
   }
   findings.push(...report.findings);
-  return { design: hasErrors(findings) ? null : design, mixed, files: around, findings, sources };
+  return { design: hasErrors(findings) ? null : design, vhdl, files: around, findings, sources };
 }
 
 /** Text to a simulation that is ready to run; null if errors in the text forbid it. */
@@ -417,8 +421,8 @@ export function prepare(
   sink: WaveSink | null = null,
 ): Prepared {
   try {
-    const { design, mixed, files: around, findings, sources } = prepareModel(files, options.top, options);
-    return { simulation: design && new Simulation(sources, design, options, around, sink, mixed), findings, sources };
+    const { design, vhdl, files: around, findings, sources } = prepareModel(files, options.top, options);
+    return { simulation: design && new Simulation(sources, design, options, around, sink, vhdl), findings, sources };
   } catch (error) {
     if (!isFullStack(error)) throw error;
     const sources = new SourceSet(files);
@@ -469,12 +473,4 @@ function sourceText(sources: SourceSet, name: string): string | null {
   return file?.text ?? null;
 }
 
-function usesDump(stmt: unknown): boolean {
-  if (typeof stmt !== "object" || stmt === null) return false;
-  if (Array.isArray(stmt)) return stmt.some(usesDump);
-  const node = stmt as Record<string, unknown>;
-  if (node.op === "system") return /^\$dump/.test(node.name as string);
-  for (const key of ["body", "yes", "no", "items", "fallback", "branches", "pass", "fail"])
-    if (node[key] && usesDump(node[key])) return true;
-  return false;
-}
+const usesDump = (stmt: Stmt): boolean => someStmt(stmt, (each) => each.op === "system" && /^\$dump/.test(each.name));

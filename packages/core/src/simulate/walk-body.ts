@@ -1,5 +1,5 @@
 import type { Signal, Stmt, Subroutine } from "../elaborate/model.ts";
-import { targetsOf } from "./views.ts";
+import { someStmt, targetsOf, type Visitor, walkStmt } from "../elaborate/walk.ts";
 
 /** Facts about the body of a process. */
 
@@ -8,30 +8,17 @@ const outside = new Set(["loc", "opLoc", "endLoc", "instance", "type", "timeScal
 
 type Node = Readonly<Record<string, unknown>>;
 
-/** Calls `found` for every object of a statement's tree that has an `op`. */
-export function eachNode(tree: unknown, found: (node: Node) => void): void {
-  if (typeof tree !== "object" || tree === null) return;
-  if (Array.isArray(tree)) {
-    for (const item of tree) eachNode(item, found);
-    return;
-  }
-  const node = tree as Node;
-  if (typeof node.op === "string") found(node);
-  for (const key in node) if (key !== "signal" && !outside.has(key)) eachNode(node[key], found);
-}
-
 /** Functions and tasks that the statement calls, and those that they call. */
 export function calledBy(stmt: Stmt): Set<Subroutine> {
   const all = new Set<Subroutine>();
-  const visit = (tree: Stmt) =>
-    eachNode(tree, (node) => {
-      if (node.op !== "call") return;
-      const sub = (node.func ?? node.sub) as Subroutine;
+  const on: Visitor = {
+    call: (sub) => {
       if (all.has(sub)) return;
       all.add(sub);
-      visit(sub.body);
-    });
-  visit(stmt);
+      walkStmt(sub.body, on);
+    },
+  };
+  walkStmt(stmt, on);
   return all;
 }
 
@@ -48,13 +35,8 @@ export function writtenBy(stmt: Stmt): Set<Signal> {
 }
 
 /** Whether it prints, stops, reads files or checks: what shows the order of processes to the outside. */
-export function hasTasks(stmt: Stmt): boolean {
-  let has = false;
-  eachNode(stmt, (node) => {
-    if (node.op === "assert" || node.op === "force" || (node.op === "system" && !("width" in node))) has = true;
-  });
-  return has;
-}
+export const hasTasks = (stmt: Stmt): boolean =>
+  someStmt(stmt, ({ op }) => op === "assert" || op === "force" || op === "system");
 
 /** The same tree with other signals; what has none of them is shared with the old one. */
 export function replaceSignals<T>(tree: T, by: ReadonlyMap<Signal, Signal>): T {

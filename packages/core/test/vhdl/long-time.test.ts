@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { mostUnits, productOf, quotientOf, sumOf } from "../../src/simulate/vhdl/long-time.ts";
+import { mostUnits, productOf, quotientOf, sumOf } from "../../src/elaborate/vhdl/values/long-time.ts";
 import { runText } from "../helpers/simulation.ts";
 
 /** Whole numbers of every length that can be held, with their signs. */

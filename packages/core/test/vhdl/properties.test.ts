@@ -12,7 +12,7 @@ import {
   resolutionTable,
   rotateL,
   shiftL,
-} from "../../src/simulate/vhdl/values.ts";
+} from "../../src/elaborate/vhdl/values/values.ts";
 import { runText } from "../helpers/simulation.ts";
 import { vhdlLines } from "../helpers/vhdl.ts";
 

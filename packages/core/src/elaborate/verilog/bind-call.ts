@@ -1,8 +1,9 @@
 import { nearestName } from "../../common/finding.ts";
 import type { Loc } from "../../common/source.ts";
 import type { CallArg, CallNode, ExprNode } from "../../hdl/verilog/ast.ts";
-import type { Expr, Subroutine, SystemArg, Target } from "../model.ts";
+import type { AnyValue, Expr, Subroutine, SystemArg, Target } from "../model.ts";
 import type { Meaning, Scope } from "../scope.ts";
+import { systemFunctions, systemValue, writesArgument } from "../system-functions.ts";
 import {
   bitsOf,
   type DataType,
@@ -24,79 +25,8 @@ import { Properties } from "./properties.ts";
 import { noInterface } from "./virtual-interfaces.ts";
 
 const int = vectorType(32, true, false);
-const unsignedInt = vectorType(32, false, false);
 const oneBit = vectorType(1, false, false);
-
-/** System functions that give a value: result type, least and most arguments. */
-const systemFunctions: Readonly<Record<string, { type: DataType; least: number; most: number }>> = {
-  $time: { type: vectorType(64, false), least: 0, most: 0 },
-  $stime: { type: vectorType(32, false), least: 0, most: 0 },
-  $realtime: { type: realType, least: 0, most: 0 },
-  $random: { type: integerType, least: 0, most: 1 },
-  $urandom: { type: unsignedInt, least: 0, most: 1 },
-  $urandom_range: { type: unsignedInt, least: 1, most: 2 },
-  $dist_uniform: { type: integerType, least: 3, most: 3 },
-  $dist_normal: { type: integerType, least: 3, most: 3 },
-  $dist_erlang: { type: integerType, least: 3, most: 3 },
-  $dist_exponential: { type: integerType, least: 2, most: 2 },
-  $dist_poisson: { type: integerType, least: 2, most: 2 },
-  $dist_chi_square: { type: integerType, least: 2, most: 2 },
-  $dist_t: { type: integerType, least: 2, most: 2 },
-  $rtoi: { type: integerType, least: 1, most: 1 },
-  $itor: { type: realType, least: 1, most: 1 },
-  $realtobits: { type: vectorType(64), least: 1, most: 1 },
-  $bitstoreal: { type: realType, least: 1, most: 1 },
-  $countones: { type: int, least: 1, most: 1 },
-  $countbits: { type: int, least: 2, most: 5 },
-  $onehot: { type: oneBit, least: 1, most: 1 },
-  $onehot0: { type: oneBit, least: 1, most: 1 },
-  $isunknown: { type: oneBit, least: 1, most: 1 },
-  $test$plusargs: { type: int, least: 1, most: 1 },
-  $value$plusargs: { type: int, least: 2, most: 2 },
-  $fopen: { type: int, least: 1, most: 2 },
-  $feof: { type: int, least: 1, most: 1 },
-  $fgetc: { type: int, least: 1, most: 1 },
-  $fgets: { type: int, least: 2, most: 2 },
-  $fscanf: { type: int, least: 2, most: 64 },
-  $sscanf: { type: int, least: 2, most: 64 },
-  $ftell: { type: int, least: 1, most: 1 },
-  $rewind: { type: int, least: 1, most: 1 },
-  $fseek: { type: int, least: 3, most: 3 },
-  $ungetc: { type: int, least: 2, most: 2 },
-  $ferror: { type: int, least: 2, most: 2 },
-  $sformatf: { type: stringType, least: 1, most: 64 },
-  $psprintf: { type: stringType, least: 1, most: 64 },
-  $cast: { type: int, least: 2, most: 2 },
-};
-const realFunctions = new Set(
-  "$ln $log10 $exp $sqrt $floor $ceil $sin $cos $tan $asin $acos $atan $sinh $cosh $tanh $asinh $acosh $atanh $pow $atan2 $hypot".split(
-    " ",
-  ),
-);
 const sizeQueries = new Set("$size $left $right $low $high $increment".split(" "));
-
-/** Arguments that a system task or function writes, by place. */
-const written: Readonly<Record<string, readonly number[]>> = {
-  $random: [0],
-  $dist_uniform: [0],
-  $dist_normal: [0],
-  $dist_erlang: [0],
-  $dist_exponential: [0],
-  $dist_poisson: [0],
-  $dist_chi_square: [0],
-  $dist_t: [0],
-  $value$plusargs: [1],
-  $fgets: [0],
-  $fscanf: [2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15],
-  $sscanf: [2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15],
-  $sformat: [0],
-  $swrite: [0],
-  $swriteb: [0],
-  $swriteo: [0],
-  $swriteh: [0],
-  $cast: [0],
-  $ferror: [1],
-};
 
 /** Calls: of functions, of system functions, of methods of enumerations and strings. */
 export class Calls {
@@ -112,7 +42,6 @@ export class Calls {
         const width = args[0]?.value ? exprs.typeOf(args[0].value, scope).width : 1;
         return vectorType(Math.max(1, width), name === "$signed");
       }
-      if (realFunctions.has(name)) return realType;
       if (/^\$(rose|fell|stable|changed)$/.test(name)) return oneBit;
       if ((name === "$past" || name === "$sampled") && args[0]?.value) return exprs.dataTypeOf(args[0].value, scope);
       if (name === "$abs" && args[0]?.value) return exprs.dataTypeOf(args[0].value, scope);
@@ -417,14 +346,6 @@ export class Calls {
       if (arg.form) return { op: "convert", arg, width: 32, signed: name === "$signed", loc };
       return { ...arg, signed: name === "$signed" };
     }
-    if (name === "$clog2") {
-      if (!wants(1, 1) || !first) return exprs.unknown(32, loc);
-      const arg = exprs.selfDetermined(first, scope);
-      const value = exprs.fold(arg);
-      if (value !== null && typeof value === "object" && !value.b)
-        return exprs.number(BigInt(value.a <= 1n ? 0 : (value.a - 1n).toString(2).length), 32, loc);
-      return { op: "system", name, args: [{ kind: "expr", expr: arg }], width: 32, signed: true, loc };
-    }
     if (name === "$bits") {
       if (!wants(1, 1) || !first) return exprs.unknown(32, loc);
       const type = this.host.refs.typeOfNode(first, scope);
@@ -439,16 +360,6 @@ export class Calls {
     if (name === "$typename" && first) {
       const text = typeText(this.host.refs.typeOfNode(first, scope));
       return { op: "strconst", value: text, width: 0, signed: false, form: "string", loc };
-    }
-    if (realFunctions.has(name)) {
-      const count = name === "$pow" || name === "$atan2" || name === "$hypot" ? 2 : 1;
-      const make = { width: 64, signed: true, form: "real" as const, loc };
-      if (!wants(count, count)) return { op: "realconst", value: Number.NaN, ...make };
-      const list = args.map((arg) => ({ kind: "expr" as const, expr: exprs.real(arg.value!, scope) }));
-      const known = list.map((arg) => exprs.fold(arg.expr));
-      if (known.every((value) => typeof value === "number"))
-        return { op: "realconst", value: realFunction(name, known as number[]), ...make };
-      return { op: "system", name, args: list, ...make };
     }
     if (name === "$cast" && args.length === 2 && first && args[1].value) {
       const type = exprs.dataTypeOf(first, scope);
@@ -470,9 +381,7 @@ export class Calls {
     if (!info) {
       const near = nearestName(name, [
         ...Object.keys(systemFunctions),
-        ...realFunctions,
         ...sizeQueries,
-        "$clog2",
         "$bits",
         "$signed",
         "$unsigned",
@@ -485,8 +394,15 @@ export class Calls {
       );
       return exprs.unknown(32, loc);
     }
-    if (!wants(info.least, info.most)) return exprs.unknown(info.type.kind === "integral" ? info.type.width : 32, loc);
-    const bound = this.systemArgs(name, args, scope);
+    if (!wants(info.least, info.most) || (info.takesReals && args.some((arg) => !arg.value)))
+      return exprs.unknown(info.type.kind === "integral" ? info.type.width : 32, loc);
+    const bound = info.takesReals
+      ? args.map((arg): SystemArg => ({ kind: "expr", expr: exprs.real(arg.value!, scope) }))
+      : this.systemArgs(name, args, scope);
+    const known = info.value && this.knownValue(name, bound);
+    if (typeof known === "number") return { op: "realconst", value: known, width: 64, signed: true, form: "real", loc };
+    if (typeof known === "object" && known && info.type.kind === "integral")
+      return { op: "const", value: known, width: info.type.width, signed: info.type.signed, loc };
     const castTo = name === "$cast" && first ? exprs.dataTypeOf(first, scope) : null;
     if (castTo?.kind === "integral" && castTo.enumeration)
       // only its members fit an enumeration
@@ -507,6 +423,21 @@ export class Calls {
       form: info.type.kind as "real" | "string",
       loc,
     };
+  }
+
+  /** Of a call whose arguments are all constants without x and z. */
+  private knownValue(name: string, args: readonly SystemArg[]): AnyValue | null {
+    const values: AnyValue[] = [];
+    for (const arg of args) {
+      const value = arg.kind === "expr" ? this.host.exprs.fold(arg.expr) : null;
+      if (value === null || (typeof value === "object" && value.b)) return null;
+      values.push(value);
+    }
+    return systemValue(
+      name,
+      values,
+      args.map((arg) => (arg.kind === "expr" ? arg.expr.width : 0)),
+    );
   }
 
   private sizeQuery(name: string, node: ExprNode, which: ExprNode | null, loc: Loc, scope: Scope): Expr {
@@ -568,7 +499,7 @@ export class Calls {
           this.host.noteRead(ref.signal);
           return { kind: "array", signal: ref.signal, loc: node.loc };
         }
-        if (written[name]?.includes(i) && ref?.kind === "data" && (ref.signal || ref.store)) {
+        if (writesArgument(name, i) && ref?.kind === "data" && (ref.signal || ref.store)) {
           const target = refs.target(node, scope);
           if (target) return { kind: "place", expr: refs.read(ref), target };
         }
@@ -745,12 +676,4 @@ export class Calls {
     }
     return null;
   }
-}
-
-function realFunction(name: string, args: readonly number[]): number {
-  const plain = name.slice(1);
-  if (plain === "ln") return Math.log(args[0]);
-  if (plain === "pow") return args[0] ** args[1];
-  const functions = Math as unknown as Record<string, (...list: readonly number[]) => number>;
-  return functions[plain](...args);
 }

@@ -5,7 +5,7 @@ import { evaluate, evaluateAny, roundReal, stringBits } from "../evaluate.ts";
 import type { AnyValue, BinaryKind, Expr, UnaryKind } from "../model.ts";
 import { runConstant } from "../run-constant.ts";
 import type { Constant, Scope } from "../scope.ts";
-import { systemValue } from "../system-values.ts";
+import { systemValue } from "../system-functions.ts";
 import {
   type DataType,
   elementOf,

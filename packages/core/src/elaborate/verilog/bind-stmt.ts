@@ -24,6 +24,7 @@ import {
   unpackedDims,
   vectorType,
 } from "../types.ts";
+import { readsOf } from "../walk.ts";
 import { keyTypeOf } from "./bind-container.ts";
 import { typeOfData } from "./bind-expr.ts";
 import type { DataRef } from "./bind-ref.ts";
@@ -1138,60 +1139,3 @@ export class Statements {
 }
 
 const voidCast = (text: string) => text.startsWith("void");
-
-/** Every signal that a statement reads, those of called functions included. */
-export function readsOf(stmt: Stmt, into: Set<Signal>, seen = new Set<unknown>()): void {
-  const visit = (value: unknown): void => {
-    if (typeof value !== "object" || value === null) return;
-    if (Array.isArray(value)) {
-      for (const item of value) visit(item);
-      return;
-    }
-    const node = value as Record<string, unknown>;
-    switch (node.op) {
-      case "signal":
-        if ((node.signal as Signal).kind !== "local") into.add(node.signal as Signal);
-        return;
-      case "element":
-        if ((node.signal as Signal).kind !== "local") into.add(node.signal as Signal);
-        visit(node.index);
-        return;
-      case "arraycopy":
-        if ((node.from as Signal).kind !== "local") into.add(node.from as Signal);
-        return;
-      case "const":
-      case "trigger":
-        return;
-      case "system":
-        if (node.name === "event.triggered") {
-          into.add((node.args as { signal: Signal }[])[0].signal);
-          return;
-        }
-        if (/^(container|object)\./.test(node.name as string))
-          for (const arg of node.args as { kind: string; signal: Signal }[])
-            if (arg.kind === "array" && arg.signal.kind !== "local") into.add(arg.signal);
-        break;
-      case "call": {
-        const sub = (node.func ?? node.sub) as { body: Stmt };
-        visit(node.args);
-        if (!seen.has(sub)) {
-          seen.add(sub);
-          visit(sub.body);
-        }
-        return;
-      }
-    }
-    if ("parts" in node && "width" in node && !("op" in node)) {
-      // a target: only its indexes are read
-      for (const part of node.parts as { index: Expr[]; offset: number | Expr }[]) {
-        visit(part.index);
-        if (typeof part.offset !== "number") visit(part.offset);
-      }
-      return;
-    }
-    for (const key in node)
-      if (key !== "loc" && key !== "instance" && key !== "signal" && key !== "locals" && key !== "type")
-        visit(node[key]);
-  };
-  visit(stmt);
-}

@@ -4,6 +4,7 @@ import { maxVectorWidth } from "../../hdl/verilog/number-text.ts";
 import type { Signal, Stmt, Subroutine } from "../model.ts";
 import { type Meaning, Scope } from "../scope.ts";
 import { asVector, bitType, type DataType, unpackedDims, voidType } from "../types.ts";
+import { someStmt, targetsOf } from "../walk.ts";
 import { fixedContainer } from "./bind-container.ts";
 import type { Host } from "./host.ts";
 
@@ -146,31 +147,11 @@ export function retype(signal: Signal, type: DataType): void {
 }
 
 function assigns(stmt: Stmt, signal: Signal): boolean {
-  switch (stmt.op) {
-    case "assign":
-      return stmt.target.parts.some((part) => part.signal === signal);
-    case "arraycopy":
-      return stmt.target === signal;
-    case "block":
-      return stmt.body.some((inner) => assigns(inner, signal));
-    case "if":
-      return assigns(stmt.yes, signal) || (stmt.no !== null && assigns(stmt.no, signal));
-    case "case":
-      return (
-        stmt.items.some((item) => assigns(item.body, signal)) ||
-        (stmt.fallback !== null && assigns(stmt.fallback, signal))
-      );
-    case "loop":
-      return assigns(stmt.body, signal) || (stmt.init !== null && assigns(stmt.init, signal));
-    case "repeat":
-      return assigns(stmt.body, signal);
-    case "call":
-      return stmt.args.some((arg) => !("op" in arg) && arg.parts.some((part) => part.signal === signal));
-    case "system":
-      return stmt.args.some((arg) => arg.kind === "place" && arg.target.parts.some((part) => part.signal === signal));
-    default:
-      return false;
-  }
+  let found = false;
+  targetsOf(stmt, ({ parts }) => {
+    found ||= parts.some((part) => part.signal === signal);
+  });
+  return found;
 }
 
 /** Marks every subroutine that waits somewhere, itself or through what it calls. */
@@ -188,31 +169,19 @@ export function markSuspending(subs: readonly Subroutine[]): void {
 
 /** Whether running this statement may take time, or start threads. */
 export function suspends(stmt: Stmt): boolean {
-  switch (stmt.op) {
-    case "delay":
-    case "event":
-    case "wait":
-    case "fork":
-      return true;
-    case "disable":
-      return false;
-    case "assign":
-      return stmt.blocking && stmt.intra !== null;
-    case "call":
-      return stmt.sub.suspends;
-    case "block":
-      return stmt.body.some(suspends);
-    case "if":
-      return suspends(stmt.yes) || (stmt.no !== null && suspends(stmt.no));
-    case "case":
-      return stmt.items.some((item) => suspends(item.body)) || (stmt.fallback !== null && suspends(stmt.fallback));
-    case "loop":
-      return suspends(stmt.body);
-    case "repeat":
-      return suspends(stmt.body);
-    case "assert":
-      return (stmt.pass !== null && suspends(stmt.pass)) || (stmt.fail !== null && suspends(stmt.fail));
-    default:
-      return false;
-  }
+  return someStmt(stmt, (inner) => {
+    switch (inner.op) {
+      case "delay":
+      case "event":
+      case "wait":
+      case "fork":
+        return true;
+      case "assign":
+        return inner.blocking && inner.intra !== null;
+      case "call":
+        return inner.sub.suspends;
+      default:
+        return false;
+    }
+  });
 }

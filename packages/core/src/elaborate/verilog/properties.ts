@@ -26,8 +26,8 @@ import {
   within,
 } from "../sequence.ts";
 import { vectorType } from "../types.ts";
+import { readsOfExpr } from "../walk.ts";
 import { isTwoState } from "./bind-expr.ts";
-import { readsOf } from "./bind-stmt.ts";
 import { twice, Use } from "./formals.ts";
 import type { Host } from "./host.ts";
 
@@ -169,7 +169,7 @@ export class Properties {
   /** A copy of each signal that holds what it was at the end of the last time step. */
   private sampled(exprs: readonly Expr[], loc: Loc): Map<Signal, Signal> {
     const read = new Set<Signal>();
-    for (const expr of exprs) readsOf({ op: "eval", expr, loc }, read);
+    for (const expr of exprs) readsOfExpr(expr, read);
     const by = new Map<Signal, Signal>();
     for (const signal of read) {
       if (signal.dims.length || signal.type.kind !== "integral") continue;

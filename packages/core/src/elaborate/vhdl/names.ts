@@ -5,7 +5,7 @@ import { parseVhdl } from "../../hdl/vhdl/index.ts";
 import { reservedWords } from "../../hdl/vhdl/token.ts";
 import { Report } from "../report.ts";
 import type { Spot, SymbolEntry, SymbolKind } from "../symbols.ts";
-import { analyzeUnits, loadAll } from "./bind-unit.ts";
+import { analyzeUnits, loadAll } from "./bind/bind-unit.ts";
 import type { Decl, PackageDecl } from "./bound.ts";
 import type { World } from "./world.ts";
 

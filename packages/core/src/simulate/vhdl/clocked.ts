@@ -1,5 +1,5 @@
 import type { BoundProcess, Expr, Stmt } from "../../elaborate/vhdl/bound.ts";
-import { isPureExpr } from "./pure-logic.ts";
+import { isPureExpr } from "../../elaborate/vhdl/code/pure-logic.ts";
 
 /** Which edge of which clock a process is nothing without, so that the other edge need not wake it. */
 

@@ -1,5 +1,5 @@
-import type { Loc } from "../../common/source.ts";
-import { type Kernel, RunawaySignal } from "../kernel.ts";
+import { RunawaySignal } from "../../common/runaway.ts";
+import type { SignalKeeper } from "../../elaborate/vhdl/code/signal-keeper.ts";
 import {
   Driver,
   type DriverTree,
@@ -13,7 +13,7 @@ import {
   toldParts,
   toldProcs,
   toldWaits,
-} from "./signals.ts";
+} from "../../elaborate/vhdl/values/signals.ts";
 import {
   type Bits,
   Codes,
@@ -27,20 +27,15 @@ import {
   setL,
   sliceL,
   Z,
-} from "./values.ts";
-
-/** A place of the design's text: where the product's own packages were called, if it lies within them. */
-export function placeIn(places: readonly Loc[], at: number, engine: { readonly from: number }): Loc | undefined {
-  const place = places[at];
-  return place && place.file < 0 ? places[engine.from] : place;
-}
+} from "../../elaborate/vhdl/values/values.ts";
+import { type Kernel } from "../kernel.ts";
 
 /**
  * Signals, drivers and processes (IEEE 1076-2008 clauses 14.7.2 to 14.7.5). A simulation cycle of VHDL is one round of
  * the kernel's non-blocking region: all signals are updated, then all processes that wait for them run among the active
  * events. So both languages share one time and one delta.
  */
-export class Engine {
+export class Engine implements SignalKeeper {
   /** Something asks when signals changed last. */
   tracksTimes = false;
   /** Number of the present delta cycle: what happened in it has this stamp. */

@@ -1,13 +1,13 @@
+import { type Code, joined, js, rendered } from "../../common/code-pieces.ts";
 import { Report } from "../../elaborate/report.ts";
 import type { Stmt } from "../../elaborate/vhdl/bound.ts";
-import { type Code, joined, js, rendered } from "../code.ts";
-import type { Elaborator } from "./elaborator.ts";
-import { CodeUnit, linkUnit, type Program } from "./emit-base.ts";
-import { Frame } from "./frames.ts";
+import { CodeUnit, linkUnit, type Program } from "../../elaborate/vhdl/code/emit-base.ts";
+import { declaresConstants } from "../../elaborate/vhdl/code/unit-emitter.ts";
+import { Frame } from "../../elaborate/vhdl/values/frames.ts";
+import { Proc, type Sig } from "../../elaborate/vhdl/values/signals.ts";
 import { commitList, commitText, JoinEmitter, keepDrivers, listText, nameOf, valueText } from "./kept-drivers.ts";
 import { BitIndex, bitsOf, drivenBy, orderLogic, type StaticProcess } from "./logic-order.ts";
-import { Proc, type Sig } from "./signals.ts";
-import { declaresConstants } from "./unit-emitter.ts";
+import type { Processes } from "./processes.ts";
 
 /**
  * Processes put together, so that a clock edge costs a call for all of its registers instead of one for each, and pure
@@ -26,11 +26,11 @@ const longest = 12_000;
 
 /** @returns The processes that are to be started, groups in place of their members. */
 export function joinProcesses(
-  owner: Elaborator,
+  owner: Processes,
   statics: readonly StaticProcess[],
   all: readonly Proc[],
 ): readonly Proc[] {
-  const { program } = owner;
+  const { program } = owner.elaborator;
   // a forced signal listens to nobody: every assignment must go by its driver
   if (program.forces || program.tracksActive) return all;
   const gone = new Set<Proc>();
@@ -60,8 +60,11 @@ function runInUpdate({ proc, wakes }: StaticProcess): void {
 
 // ---- pure logic -------------------------------------------------------------------------------------------------------
 
-function installLogic(owner: Elaborator, order: readonly StaticProcess[], gone: Set<Proc>): void {
-  const { engine, program } = owner;
+function installLogic(owner: Processes, order: readonly StaticProcess[], gone: Set<Proc>): void {
+  const {
+    engine,
+    elaborator: { program },
+  } = owner;
   // bits of `dirty` in the order of dependence; a word is one function
   const muted = mutedProgram(program);
   const numbers = new Map<StaticProcess, number>();
@@ -155,7 +158,7 @@ function marksOf(numbers: readonly number[]): Int32Array {
   return Int32Array.from([...words].flat());
 }
 
-function writeLogic(owner: Elaborator, program: Program, chunk: readonly StaticProcess[], word: number): () => void {
+function writeLogic(owner: Processes, program: Program, chunk: readonly StaticProcess[], word: number): () => void {
   const unit = new CodeUnit();
   const dirty = unit.cap(owner.engine.dirty);
   let outer = "";
@@ -236,8 +239,8 @@ function groupsOf(statics: readonly StaticProcess[]): StaticProcess[][] {
   return [...groups.values()];
 }
 
-function installGroup(owner: Elaborator, members: readonly StaticProcess[]): Proc {
-  const program = mutedProgram(owner.program);
+function installGroup(owner: Processes, members: readonly StaticProcess[]): Proc {
+  const program = mutedProgram(owner.elaborator.program);
   const steps: (() => void)[] = [];
   let chunk: StaticProcess[] = [];
   let room = 0;
@@ -275,7 +278,7 @@ function installGroup(owner: Elaborator, members: readonly StaticProcess[]): Pro
   return proc;
 }
 
-function writeGroup(owner: Elaborator, program: Program, members: readonly StaticProcess[]): () => void {
+function writeGroup(owner: Processes, program: Program, members: readonly StaticProcess[]): () => void {
   const unit = new CodeUnit();
   const { edge } = members[0];
   let outer = "";
@@ -324,14 +327,14 @@ function current(unit: CodeUnit, each: StaticProcess, body: string): string {
 }
 
 function writeMember(
-  owner: Elaborator,
+  owner: Processes,
   program: Program,
   unit: CodeUnit,
   each: StaticProcess,
   stmts: readonly Stmt[],
   condition: (Stmt & { op: "if" }) | null = null,
 ): { readonly outer: Code; readonly body: Code; readonly test: string } {
-  const emitter = new JoinEmitter(owner, each.home, true, each.drivers, program, unit);
+  const emitter = new JoinEmitter(owner.elaborator, each.home, true, each.drivers, program, unit);
   emitter.frame = new Frame(each.home, emitter.top, each.path);
   const { top } = emitter;
   const decls = emitter.declare(each.process.decls, emitter.frame);

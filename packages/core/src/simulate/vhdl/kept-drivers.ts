@@ -1,8 +1,8 @@
-import { type Code, joined, js, OpenPlace, openPlaces, rendered } from "../code.ts";
-import type { ElaboratorBase } from "./elaborator-base.ts";
-import type { CodeUnit } from "./emit-base.ts";
-import { Driver, type DriverTree, type OwnBits } from "./signals.ts";
-import { UnitEmitter } from "./unit-emitter.ts";
+import { type Code, joined, js, OpenPlace, openPlaces, rendered } from "../../common/code-pieces.ts";
+import type { CodeUnit } from "../../elaborate/vhdl/code/emit-base.ts";
+import { UnitEmitter } from "../../elaborate/vhdl/code/unit-emitter.ts";
+import { Driver, type DriverTree, type OwnBits } from "../../elaborate/vhdl/values/signals.ts";
+import type { Processes } from "./processes.ts";
 
 /**
  * Assignments of processes that are put together: left open while code is written, then kept in variables or made by way
@@ -15,9 +15,12 @@ export const nameOf = (unit: CodeUnit, driver: Driver): string => `n${unit.cap(d
  * Text that makes the assignment that a variable has kept.
  * @param word Of pure logic: the word of `Engine.dirty` that it is in.
  */
-export function commitText(owner: ElaboratorBase, unit: CodeUnit, driver: Driver, word: number | null): string {
+export function commitText(owner: Processes, unit: CodeUnit, driver: Driver, word: number | null): string {
   const { sig } = driver;
-  const { engine, program } = owner;
+  const {
+    engine,
+    elaborator: { program },
+  } = owner;
   const name = nameOf(unit, driver);
   const s = unit.cap(sig);
   const changed = (readers: Int32Array | null) => {

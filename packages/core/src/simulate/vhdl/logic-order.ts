@@ -1,16 +1,11 @@
 import type { BoundProcess } from "../../elaborate/vhdl/bound.ts";
-import type { Program } from "./emit-base.ts";
-import type { Frame } from "./frames.ts";
-import type { Driver, Proc, Sig } from "./signals.ts";
+import type { Program } from "../../elaborate/vhdl/code/emit-base.ts";
+import type { LogicRead } from "../../elaborate/vhdl/code/pure-logic.ts";
+import type { Frame } from "../../elaborate/vhdl/values/frames.ts";
+import type { Driver, Proc, Sig } from "../../elaborate/vhdl/values/signals.ts";
 
 /** Processes without waits, and which of them are pure logic that can run in the order of its dependence. */
 
-/** What a process of pure logic reads: `n` bits of a signal, or all of it. */
-export interface LogicRead {
-  readonly sig: Sig;
-  readonly lo: number;
-  readonly n: number | null;
-}
 /** A process without waits. */
 export interface StaticProcess {
   readonly process: BoundProcess;

@@ -1,11 +1,11 @@
 import type { Signal } from "../../elaborate/model.ts";
 import { bitType, type DataType, type IntegralType, realType, stringType, vectorType } from "../../elaborate/types.ts";
+import type { NamedSignal, VhdlInstance } from "../../elaborate/vhdl/instances/elaborator-base.ts";
+import { rightOf, type Shape } from "../../elaborate/vhdl/values/shapes.ts";
+import type { Sig, SigTree } from "../../elaborate/vhdl/values/signals.ts";
+import { type Bits, Codes } from "../../elaborate/vhdl/values/values.ts";
 import type { WaveSink } from "../recorder.ts";
-import type { NamedSignal, VhdlInstance } from "./elaborator-base.ts";
 import type { Engine } from "./engine.ts";
-import { rightOf, type Shape } from "./shapes.ts";
-import type { Sig, SigTree } from "./signals.ts";
-import { type Bits, Codes } from "./values.ts";
 
 /** Arrays with more elements are not shown as signals: each is one. */
 const mostElements = 64;
