@@ -1,3 +1,4 @@
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import {
   type ColumnDef,
   flexRender,
@@ -8,9 +9,10 @@ import {
   useReactTable,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { ArrowDown, ArrowUp, Copy, Search } from "lucide-react";
-import { useRef, useState } from "react";
+import { ArrowDown, ArrowUp, Columns3, Copy, Search } from "lucide-react";
+import { useId, useRef, useState } from "react";
 import { Button } from "./Button.tsx";
+import { keepHidden, readHidden, rowAfterKey, withColumn } from "./table-state.ts";
 
 /* The table is a virtual list of thousands of rows, which a table element cannot be: roles say what it is, and the
    scroller takes the focus and the arrow keys. */
@@ -21,6 +23,13 @@ declare module "@tanstack/react-table" {
   }
 }
 
+const rowPx = 28;
+const sortWords: Readonly<Record<string, "ascending" | "descending" | "none">> = {
+  asc: "ascending",
+  desc: "descending",
+  false: "none",
+};
+
 interface Props<T> {
   readonly rows: readonly T[];
   readonly columns: ColumnDef<T>[];
@@ -30,15 +39,21 @@ interface Props<T> {
   readonly onSelect?: (row: T) => void;
 }
 
-/** A work table: sort, filter, resize, arrow keys, copy as CSV; thousands of rows without stutter. */
+/** A work table: sort, filter, resize, choose columns, keys, copy as CSV; thousands of rows without stutter. */
 export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect }: Props<T>) {
   const [sorting, setSorting] = useState<SortingState>([]);
   const [filter, setFilter] = useState("");
   const [isCopied, setCopied] = useState(false);
+  const [hidden, setHidden] = useState(() => readHidden(label, localStorage));
+  const own = useId();
   const table = useReactTable({
     data: rows as T[],
     columns,
-    state: { sorting, globalFilter: filter },
+    state: {
+      sorting,
+      globalFilter: filter,
+      columnVisibility: Object.fromEntries(hidden.map((column) => [column, false])),
+    },
     onSortingChange: setSorting,
     onGlobalFilterChange: setFilter,
     getRowId: rowId,
@@ -53,7 +68,7 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
   const virtual = useVirtualizer({
     count: visible.length,
     getScrollElement: () => scroller.current,
-    estimateSize: () => 28,
+    estimateSize: () => rowPx,
     overscan: 12,
   });
   const copy = async () => {
@@ -68,13 +83,24 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
     setCopied(true);
     setTimeout(() => setCopied(false), 1500);
   };
-  const move = (by: number) => {
-    const at = visible.findIndex((row) => row.id === selectedId);
-    const next = visible[Math.max(0, Math.min(visible.length - 1, at + by))];
-    if (next && onSelect) {
-      onSelect(next.original);
-      virtual.scrollToIndex(visible.indexOf(next));
-    }
+  const selectedAt = visible.findIndex((row) => row.id === selectedId);
+  const move = (key: string): boolean => {
+    const page = Math.floor((scroller.current?.clientHeight ?? 0) / rowPx) - 1;
+    const next = onSelect ? rowAfterKey(key, selectedAt, visible.length, page) : null;
+    if (next === null) return false;
+    onSelect?.(visible[next].original);
+    virtual.scrollToIndex(next);
+    return true;
+  };
+  const all = table.getAllLeafColumns();
+  const choose = (column: string) => {
+    const next = withColumn(
+      hidden,
+      column,
+      all.map(({ id }) => id),
+    );
+    setHidden(next);
+    keepHidden(label, next, localStorage);
   };
   const template = table
     .getVisibleLeafColumns()
@@ -94,22 +120,44 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
         <Button look="quiet" className="h-6 px-2 text-xs" onClick={() => void copy()}>
           <Copy className="size-3" /> {isCopied ? "Copied" : "Copy as CSV"}
         </Button>
+        <Popover>
+          <PopoverButton
+            className="flex h-6 items-center gap-1 rounded px-2 text-xs text-soft hover:bg-raised"
+            aria-label={`Columns of ${label}`}
+            data-testid="columns"
+          >
+            <Columns3 className="size-3" aria-hidden />
+            {hidden.length > 0 && `${all.length - hidden.length} of ${all.length}`}
+          </PopoverButton>
+          <PopoverPanel
+            anchor="bottom end"
+            className="z-20 min-w-40 rounded-md border border-line bg-panel py-1 text-[13px] shadow-lg"
+          >
+            {all.map((column) => (
+              <label key={column.id} className="flex cursor-pointer items-center gap-2 px-3 py-1 hover:bg-raised">
+                <input
+                  type="checkbox"
+                  checked={column.getIsVisible()}
+                  onChange={() => choose(column.id)}
+                  data-testid={`column-${column.id}`}
+                />
+                {String(column.columnDef.header)}
+              </label>
+            ))}
+          </PopoverPanel>
+        </Popover>
       </div>
       <div
         ref={scroller}
         className="min-h-0 flex-1 overflow-auto"
-        role="table"
+        role="grid"
+        aria-readonly
         aria-label={label}
+        aria-rowcount={visible.length + 1}
+        aria-activedescendant={selectedAt >= 0 ? `${own}-${selectedAt}` : undefined}
         tabIndex={0}
         onKeyDown={(event) => {
-          if (event.key === "ArrowDown") {
-            event.preventDefault();
-            move(1);
-          }
-          if (event.key === "ArrowUp") {
-            event.preventDefault();
-            move(-1);
-          }
+          if (event.target === event.currentTarget && move(event.key)) event.preventDefault();
         }}
       >
         <div
@@ -118,7 +166,12 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
           role="row"
         >
           {table.getFlatHeaders().map((header) => (
-            <div key={header.id} role="columnheader" className="relative">
+            <div
+              key={header.id}
+              role="columnheader"
+              className="relative"
+              aria-sort={sortWords[String(header.column.getIsSorted())]}
+            >
               <button
                 type="button"
                 className={`flex w-full items-center gap-1 px-3 py-1.5 font-semibold ${header.column.columnDef.meta?.isNumber ? "justify-end" : ""}`}
@@ -142,7 +195,9 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
             return (
               <div
                 key={row.id}
+                id={`${own}-${item.index}`}
                 role="row"
+                aria-rowindex={item.index + 2}
                 aria-selected={row.id === selectedId}
                 onClick={() => onSelect?.(row.original)}
                 data-testid={`row-${row.id}`}
@@ -154,7 +209,7 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
                   return (
                     <div
                       key={cell.id}
-                      role="cell"
+                      role="gridcell"
                       className={`truncate px-3 ${meta?.isNumber ? "tabular text-right" : ""} ${meta?.isMono ? "font-mono text-xs" : ""}`}
                       title={String(cell.getValue() ?? "")}
                     >

@@ -1,14 +1,14 @@
 import { type ReactNode, useEffect, useState } from "react";
 import { Button } from "../ui/Button.tsx";
 import { Verdict } from "../ui/Verdict.tsx";
-import { useDesign } from "./context.ts";
+import { useCheckResult } from "./context.ts";
 
 /** So long an earlier verdict stays in sight, faint, while the next one is worked out: most come sooner. */
 const faintMs = 400;
 
 /** A verdict that rests on the check of the texts: shown as the present one only if it is of these very texts. */
 export function CheckVerdict({ waiting, children }: { waiting: string; children: ReactNode }) {
-  const { check, checkState, tryCheckAgain } = useDesign();
+  const { check, checkState, tryCheckAgain } = useCheckResult();
   const isWaiting = checkState.kind === "checking";
   const [isSlow, setSlow] = useState(false);
   useEffect(() => {

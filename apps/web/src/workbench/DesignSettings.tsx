@@ -6,7 +6,7 @@ import { type FormEvent, useId, useState } from "react";
 import { api } from "../app/api.ts";
 import { partsQuery, targetsQuery, updateDesign } from "../app/queries.ts";
 import { Button } from "../ui/Button.tsx";
-import { useDesign } from "./context.ts";
+import { useCheckResult, useDesign } from "./context.ts";
 import { useChooseTarget, useUpdateTarget } from "./use-target.ts";
 
 const field = "h-8 w-full rounded-md border border-line bg-cloth px-2 text-sm text-ink";
@@ -71,7 +71,8 @@ function SettingsButton() {
 }
 
 function SettingsForm({ onDone }: { onDone: () => void }) {
-  const { design, check } = useDesign();
+  const { design } = useDesign();
+  const { check } = useCheckResult();
   const { data: parts } = useQuery(partsQuery);
   const queries = useQueryClient();
   const [part, setPart] = useState(design.part);

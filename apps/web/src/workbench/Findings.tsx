@@ -4,7 +4,7 @@ import { Button } from "../ui/Button.tsx";
 import { byRank, FindingRow } from "../ui/FindingList.tsx";
 import { formatWhen } from "../ui/format.ts";
 import { type MarkedFinding, mayAccept } from "./accepted.ts";
-import { useDesign } from "./context.ts";
+import { useActs, useDesign } from "./context.ts";
 import { useAccept, useFindings } from "./use-findings.ts";
 
 /** The design's findings: those that are open, worst first; then those that somebody lets stand, with the reason. */
@@ -41,7 +41,7 @@ export function Findings({ findings }: { findings: readonly Finding[] }) {
 }
 
 function OpenFinding({ marked: { finding, identity, isNew } }: { marked: MarkedFinding }) {
-  const { showPlace, repair } = useDesign();
+  const { showPlace, repair } = useActs();
   const [isAsking, setAsking] = useState(false);
   return (
     <FindingRow
@@ -101,7 +101,7 @@ function Reason({ identity, finding, onDone }: { identity: string; finding: Find
 }
 
 function AcceptedFinding({ marked: { finding, identity, accepted } }: { marked: MarkedFinding }) {
-  const { showPlace } = useDesign();
+  const { showPlace } = useActs();
   const accept = useAccept();
   return (
     <FindingRow

@@ -7,7 +7,7 @@ import { artifactQuery } from "../app/queries.ts";
 import { formatFocus, useFocus } from "../focus/focus.ts";
 import { type Fact, lineFacts, objectFacts } from "../focus/focus-facts.ts";
 import { stationAddress } from "./address.ts";
-import { useDesign } from "./context.ts";
+import { useActs, useDesign } from "./context.ts";
 
 /** Names of the trial that is looked at; null while it has no circuit, or that is on its way. A line needs no layout. */
 function useObjectIndex(kind: "line" | "object" | null): ObjectIndex | null {
@@ -43,7 +43,8 @@ const shownIn = [
 
 /** What is known of what has the focus: the same in all stations. */
 export function FocusBar() {
-  const { design, trial, showPlace } = useDesign();
+  const { design, trial } = useDesign();
+  const { showPlace } = useActs();
   const [focus, setFocus] = useFocus();
   const navigate = useNavigate();
   const { pathname } = useLocation();

@@ -2,12 +2,12 @@ import type { Trial } from "@gate-clock/contract";
 import { EmptyPanel } from "../app/StatePages.tsx";
 import { Button } from "../ui/Button.tsx";
 import { Verdict } from "../ui/Verdict.tsx";
-import { useDesign } from "./context.ts";
+import { useActs } from "./context.ts";
 import { Findings } from "./Findings.tsx";
 
 /** Stands in for a result that is not there: because nothing was built, because it is on its way, or because a stage stopped. */
 export function NotBuilt({ what, trial }: { what: string; trial: Trial | null }) {
-  const { build } = useDesign();
+  const { build } = useActs();
   if (trial && (trial.status === "queued" || trial.status === "running")) {
     const stage = trial.stages.find((record) => record.state === "running");
     return (

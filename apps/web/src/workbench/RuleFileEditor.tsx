@@ -2,7 +2,7 @@ import type { DesignFile } from "@gate-clock/contract";
 import type { Finding } from "@gate-clock/core";
 import { useFocus } from "../focus/focus.ts";
 import { CodeEditor, type CodeLanguage } from "../ui/CodeEditor.tsx";
-import { useDesign } from "./context.ts";
+import { useActs, useTexts } from "./context.ts";
 
 interface Props {
   readonly file: DesignFile | undefined;
@@ -17,7 +17,8 @@ interface Props {
 
 /** The text behind a table of rules: the same thing, seen as its file. */
 export function RuleFileEditor({ file, language, findings, focusLine, kind, example }: Props) {
-  const { drafts, repair } = useDesign();
+  const { drafts } = useTexts();
+  const { repair } = useActs();
   const [focus] = useFocus();
   if (!file) {
     return (

@@ -2,7 +2,17 @@ import type { Design } from "@gate-clock/contract";
 import type { DesignInput, Finding, Place } from "@gate-clock/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Hammer, Moon, Search, Square, Sun, TriangleAlert } from "lucide-react";
-import { Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
+import {
+  type ContextType,
+  type ReactNode,
+  Suspense,
+  useCallback,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  useSyncExternalStore,
+} from "react";
 import { Link, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
 import { api } from "../app/api.ts";
 import { designQuery, isLive, keptQuery, updateDesign, withTrial } from "../app/queries.ts";
@@ -18,7 +28,7 @@ import { benchState } from "./bench-state.ts";
 import { CommandPalette, ShortcutList } from "./CommandPalette.tsx";
 import { ConflictBar } from "./ConflictBar.tsx";
 import type { Command } from "./commands.ts";
-import { DesignContext, type DesignContextValue } from "./context.ts";
+import { ActsContext, CheckContext, DesignContext, SessionsContext, TextsContext } from "./context.ts";
 import { DesignSettings } from "./DesignSettings.tsx";
 import { useDrafts } from "./drafts.ts";
 import { FocusBar } from "./FocusBar.tsx";
@@ -135,23 +145,20 @@ function OpenDesign({
   const { simulation, serverRuns } = useBenches(design.id);
   const { verdicts, running } = useSyncExternalStore(simulation.subscribe, simulation.getSnapshot);
   const key = useSourcesKey(input.sources);
-  const value: DesignContextValue = {
-    design,
-    trial,
-    against,
-    drafts,
-    check,
-    checkState,
-    tryCheckAgain,
-    bench,
-    simulation,
-    serverRuns,
-    sourcesKey: key,
-    sources: input.sources,
-    build,
-    showPlace,
-    repair,
-  };
+  const acts = useRef({ build, showPlace, repair });
+  acts.current = { build, showPlace, repair };
+  const steady = useMemo(
+    () => ({
+      build: () => acts.current.build(),
+      showPlace: (place: Place) => acts.current.showPlace(place),
+      repair: (finding: Finding) => acts.current.repair(finding),
+    }),
+    [],
+  );
+  const looked = useMemo(() => ({ design, trial, against }), [design, trial, against]);
+  const written = useMemo(() => ({ drafts, sources: input.sources, sourcesKey: key }), [drafts, input.sources, key]);
+  const checked = useMemo(() => ({ check, checkState, tryCheckAgain }), [check, checkState, tryCheckAgain]);
+  const sessions = useMemo(() => ({ bench, simulation, serverRuns }), [bench, simulation, serverRuns]);
   const benches = benchState(check, verdicts, key, running !== null || serverRuns.some(isLive));
   const { data: kept } = useQuery(keptQuery(design.id));
   const accepted = useMemo(() => new Set(acceptancesIn(kept ?? []).keys()), [kept]);
@@ -218,7 +225,7 @@ function OpenDesign({
   useCommandKeys(commands);
   const message = drafts.problem ?? problem ?? (choice.missing ? missingText(choice.missing, design.targetName) : null);
   return (
-    <DesignContext value={value}>
+    <Shared looked={looked} written={written} checked={checked} sessions={sessions} acts={steady}>
       <div className="flex h-full flex-col">
         <header className="flex h-10 shrink-0 items-center gap-2.5 border-b border-line bg-panel px-3">
           <Link to="/" aria-label="All designs" className="rounded">
@@ -297,7 +304,36 @@ function OpenDesign({
           <ShortcutList commands={[...stationCommands(), ...commands]} onClose={() => setOpen(null)} />
         )}
       </div>
-    </DesignContext>
+    </Shared>
+  );
+}
+
+/** All that the stations share. */
+function Shared({
+  looked,
+  written,
+  checked,
+  sessions,
+  acts,
+  children,
+}: {
+  looked: ContextType<typeof DesignContext>;
+  written: ContextType<typeof TextsContext>;
+  checked: ContextType<typeof CheckContext>;
+  sessions: ContextType<typeof SessionsContext>;
+  acts: ContextType<typeof ActsContext>;
+  children: ReactNode;
+}) {
+  return (
+    <ActsContext value={acts}>
+      <SessionsContext value={sessions}>
+        <DesignContext value={looked}>
+          <TextsContext value={written}>
+            <CheckContext value={checked}>{children}</CheckContext>
+          </TextsContext>
+        </DesignContext>
+      </SessionsContext>
+    </ActsContext>
   );
 }
 

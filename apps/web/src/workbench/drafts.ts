@@ -240,22 +240,26 @@ export function useDrafts(design: Design, target: string | null): Drafts {
   );
 
   const texts = useMemo(() => new Map([...drafts].map(([id, draft]) => [id, draft.text])), [drafts]);
-  return {
-    texts,
-    edit,
-    flush,
-    outage,
-    problem,
-    dismissProblem: () => setProblem(null),
-    conflict: [...conflicts.values()][0] ?? null,
-    resolve,
-    text: (file) => latest.current.drafts.get(file.id)?.text ?? file.text,
-    unsaved: new Set(
-      [...drafts]
-        .filter(([id, { text }]) => design.files.find((file) => file.id === id)?.text !== text)
-        .map(([id]) => id),
-    ),
-  };
+  const dismissProblem = useCallback(() => setProblem(null), []);
+  return useMemo(
+    () => ({
+      texts,
+      edit,
+      flush,
+      outage,
+      problem,
+      dismissProblem,
+      conflict: [...conflicts.values()][0] ?? null,
+      resolve,
+      text: (file) => latest.current.drafts.get(file.id)?.text ?? file.text,
+      unsaved: new Set(
+        [...drafts]
+          .filter(([id, { text }]) => design.files.find((file) => file.id === id)?.text !== text)
+          .map(([id]) => id),
+      ),
+    }),
+    [texts, edit, flush, outage, problem, dismissProblem, conflicts, resolve, drafts, design.files],
+  );
 }
 
 /** Forgets a draft that has been saved; if more was typed meanwhile, that goes on from the saved file. */

@@ -1,6 +1,6 @@
 import type { DesignCheck, DesignInput, DesignReading } from "@gate-clock/core";
 import { proxy, type Remote } from "comlink";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { connect } from "../engine/connect.ts";
 import type { Checker } from "../workers/check.worker.ts";
 
@@ -113,12 +113,12 @@ export function useCheck(input: DesignInput): Checked {
     setUnfinished(null);
     setRound((old) => old + 1);
   }, []);
-  const state: CheckState =
-    checked?.input === input
-      ? { kind: "current" }
-      : unfinished?.input === input
-        ? { kind: "unfinished", reason: unfinished.reason, step: unfinished.step }
-        : { kind: "checking" };
+  const state = useMemo((): CheckState => {
+    if (checked?.input === input) return { kind: "current" };
+    return unfinished?.input === input
+      ? { kind: "unfinished", reason: unfinished.reason, step: unfinished.step }
+      : { kind: "checking" };
+  }, [checked, unfinished, input]);
   const reading = read?.input === input ? read.reading : null;
   return { result: checked?.result ?? null, state, reading, tryAgain };
 }

@@ -3,14 +3,14 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api } from "../app/api.ts";
 import { targetsQuery, updateDesign } from "../app/queries.ts";
-import { useDesign } from "./context.ts";
+import { useDesign, useTexts } from "./context.ts";
 
 /**
  * Looks at another target of the design. What is typed is saved first: it belongs to the old one's files. Who else has the design
  * open goes on with theirs.
  */
 export function useChooseTarget() {
-  const { drafts } = useDesign();
+  const { drafts } = useTexts();
   const navigate = useNavigate();
   return useMutation({
     mutationFn: async (name: string) => {

@@ -7,12 +7,13 @@ import type { Programmed } from "../../sessions/bench-session.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatBytes, formatCount, formatDuration, formatMhz, formatPercent } from "../../ui/format.ts";
 import { type Tone, Verdict } from "../../ui/Verdict.tsx";
-import { useDesign } from "../../workbench/context.ts";
+import { useDesign, useSessions } from "../../workbench/context.ts";
 import type { BenchFrame, ChainEntry } from "../../workers/bench.worker.ts";
 import { BoardView } from "./BoardView.tsx";
 
 export function BenchStation() {
-  const { trial, design, bench } = useDesign();
+  const { trial, design } = useDesign();
+  const { bench } = useSessions();
   const { data: image } = useQuery(artifactQuery(trial, "image"));
   const board = useMemo(
     () =>

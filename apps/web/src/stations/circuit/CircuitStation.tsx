@@ -12,7 +12,7 @@ import { Button } from "../../ui/Button.tsx";
 import { formatCount } from "../../ui/format.ts";
 import { saveBlob } from "../../ui/save-blob.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
-import { useDesign } from "../../workbench/context.ts";
+import { useActs, useDesign } from "../../workbench/context.ts";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 import type { Circuits, Found, Shown } from "../../workers/circuit.worker.ts";
 import type { LaidNode } from "../../workers/layout-graph.ts";
@@ -27,7 +27,8 @@ const lowestBit = (name: string) => name.replace(/\[(-?\d+):(-?\d+)\]$/, "[$2]")
 
 /** The circuit as written and as built, as pictures to walk through. Everything that is seen is in the address. */
 export function CircuitStation() {
-  const { trial, design, showPlace } = useDesign();
+  const { trial, design } = useDesign();
+  const { showPlace } = useActs();
   const [params, setParams] = useSearchParams();
   const elaborated = useQuery(artifactQuery(trial, "elaborate"));
   const netlist = useQuery(artifactQuery(trial, "synth"));

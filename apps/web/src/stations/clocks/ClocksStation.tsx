@@ -4,12 +4,14 @@ import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatMhz, formatNs } from "../../ui/format.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { CheckVerdict } from "../../workbench/CheckVerdict.tsx";
-import { useDesign } from "../../workbench/context.ts";
+import { useActs, useCheckResult, useDesign } from "../../workbench/context.ts";
 import { Findings } from "../../workbench/Findings.tsx";
 import { RuleFileEditor } from "../../workbench/RuleFileEditor.tsx";
 
 export function ClocksStation() {
-  const { design, check, trial, repair } = useDesign();
+  const { design, trial } = useDesign();
+  const { check } = useCheckResult();
+  const { repair } = useActs();
   const file = design.files.find((each) => each.kind === "timing");
   const findings = check?.timingFindings ?? [];
   const errors = findings.filter((finding) => finding.severity === "error");

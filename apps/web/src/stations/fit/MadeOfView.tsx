@@ -3,7 +3,7 @@ import type { ColumnDef } from "@tanstack/react-table";
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { DataTable } from "../../ui/DataTable.tsx";
-import { useDesign } from "../../workbench/context.ts";
+import { useActs } from "../../workbench/context.ts";
 import { CodingTable } from "./CodingTable.tsx";
 import { StateDiagram } from "./StateDiagram.tsx";
 
@@ -29,7 +29,7 @@ export function MadeOfView({
   netlist: StageArtifacts["synth"];
   elaborated: StageArtifacts["elaborate"];
 }) {
-  const { showPlace } = useDesign();
+  const { showPlace } = useActs();
   const [params, setParams] = useSearchParams();
   const rows = useMemo(() => netlist.inferred.map((item, i): Row => ({ ...item, id: `${i} ${item.name}` })), [netlist]);
   if (rows.length === 0)

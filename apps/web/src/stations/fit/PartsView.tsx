@@ -8,7 +8,7 @@ import { Button } from "../../ui/Button.tsx";
 import { FindingList } from "../../ui/FindingList.tsx";
 import { formatCount, formatMhz, formatPercent } from "../../ui/format.ts";
 import { onlyView } from "../../workbench/address.ts";
-import { useDesign } from "../../workbench/context.ts";
+import { useActs, useDesign, useTexts } from "../../workbench/context.ts";
 import { useUpdateTarget } from "../../workbench/use-target.ts";
 import { useFitter } from "./use-fitter.ts";
 
@@ -161,7 +161,9 @@ export function PartsView() {
 
 /** What would not hold on another part, before it is taken. */
 function Retarget({ wanted, onDone }: { wanted: PartFit; onDone: () => void }) {
-  const { design, trial, drafts, showPlace } = useDesign();
+  const { design, trial } = useDesign();
+  const { drafts } = useTexts();
+  const { showPlace } = useActs();
   const netlist = useQuery(artifactQuery(trial, "synth"));
   const queries = useQueryClient();
   const losses = useMemo((): Finding[] => {

@@ -17,12 +17,14 @@ import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatDuration } from "../../ui/format.ts";
 import { saveBlob } from "../../ui/save-blob.ts";
 import { stationAddress } from "../../workbench/address.ts";
-import { useDesign } from "../../workbench/context.ts";
+import { useDesign, useSessions, useTexts } from "../../workbench/context.ts";
 import { useFitter } from "./use-fitter.ts";
 
 /** Text, circuit as written, circuit as built, bits: each link shown in a worker, kept under its key. */
 export function ProofView() {
-  const { trial, design, simulation, sources, sourcesKey } = useDesign();
+  const { trial, design } = useDesign();
+  const { simulation } = useSessions();
+  const { sources, sourcesKey } = useTexts();
   const navigate = useNavigate();
   const queries = useQueryClient();
   const [elaborate, synth, rules, pack, place, route, image] = [

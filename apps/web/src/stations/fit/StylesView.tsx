@@ -2,7 +2,7 @@ import type { StyleFigures } from "@gate-clock/core";
 import { useEffect, useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { formatMhz } from "../../ui/format.ts";
-import { useDesign } from "../../workbench/context.ts";
+import { useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
 import { useFitter } from "./use-fitter.ts";
 
 const rows: [string, (figures: StyleFigures) => number | null, boolean][] = [
@@ -17,7 +17,9 @@ const rows: [string, (figures: StyleFigures) => number | null, boolean][] = [
 
 /** Two modules side by side, each mapped by itself for this part: which way of writing a circuit is better? */
 export function StylesView() {
-  const { check, design, sources } = useDesign();
+  const { check } = useCheckResult();
+  const { design } = useDesign();
+  const { sources } = useTexts();
   const [params, setParams] = useSearchParams();
   const modules = check?.modules ?? [];
   const left = params.get("left") ?? modules[0] ?? "";

@@ -10,12 +10,14 @@ import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatMhz, formatNs, formatPercent, formatWhen } from "../../ui/format.ts";
 import { InlineName } from "../../ui/InlineName.tsx";
 import { type Tone, Verdict } from "../../ui/Verdict.tsx";
-import { useDesign } from "../../workbench/context.ts";
+import { useActs, useDesign, useTexts } from "../../workbench/context.ts";
 import { useChooseTarget } from "../../workbench/use-target.ts";
 
 /** Every target with the figures of its last trial, beside those of the one that is worked on. */
 export function TargetsView() {
-  const { design, build, drafts } = useDesign();
+  const { design } = useDesign();
+  const { build } = useActs();
+  const { drafts } = useTexts();
   const { data: targets, error, refetch } = useQuery(targetsQuery(design.id));
   const queries = useQueryClient();
   const [isAdding, setIsAdding] = useState(false);

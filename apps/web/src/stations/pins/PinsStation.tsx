@@ -8,7 +8,7 @@ import { Button } from "../../ui/Button.tsx";
 import { DataTable } from "../../ui/DataTable.tsx";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { CheckVerdict } from "../../workbench/CheckVerdict.tsx";
-import { useDesign } from "../../workbench/context.ts";
+import { useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
 import { Findings } from "../../workbench/Findings.tsx";
 import { RuleFileEditor } from "../../workbench/RuleFileEditor.tsx";
 
@@ -33,7 +33,9 @@ const columns: ColumnDef<Row>[] = [
 ];
 
 export function PinsStation() {
-  const { design, check, drafts } = useDesign();
+  const { design } = useDesign();
+  const { check } = useCheckResult();
+  const { drafts } = useTexts();
   const [focus, setFocus] = useFocus();
   const [showsFree, setShowsFree] = useState(false);
   const part = useMemo(() => findPart(design.part).part, [design.part]);

@@ -1,6 +1,6 @@
 import { X } from "lucide-react";
 import { useSyncExternalStore } from "react";
-import { useDesign } from "../../workbench/context.ts";
+import { useSessions, useTexts } from "../../workbench/context.ts";
 
 interface Props {
   readonly benches: readonly string[];
@@ -17,7 +17,8 @@ const tab = (isShown: boolean) =>
 
 /** Test benches with their last verdicts, and opened dumps. */
 export function BenchTabs({ benches, shown, dumps, shownDump, onBench, onDump, onCloseDump }: Props) {
-  const { simulation, sourcesKey } = useDesign();
+  const { simulation } = useSessions();
+  const { sourcesKey } = useTexts();
   const { verdicts } = useSyncExternalStore(simulation.subscribe, simulation.getSnapshot);
   return (
     <div className="flex min-w-0 items-center gap-1 overflow-x-auto" role="tablist" aria-label="Test benches">

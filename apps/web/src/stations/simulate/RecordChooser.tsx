@@ -4,7 +4,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { Button } from "../../ui/Button.tsx";
-import { useDesign } from "../../workbench/context.ts";
+import { useSessions, useTexts } from "../../workbench/context.ts";
 import { chosenSignals, isBelowChosen, toggleScope } from "./record-choice.ts";
 
 interface Props {
@@ -41,7 +41,8 @@ const chosenText = (bench: string, [first, ...more]: readonly RecordScope[]) =>
   `${first.path || bench}${more.length ? ` and ${more.length} more` : ""}`;
 
 function Chooser({ bench, record, onRecord }: Props) {
-  const { simulation, sources } = useDesign();
+  const { simulation } = useSessions();
+  const { sources } = useTexts();
   const [scopes, setScopes] = useState<readonly ScopeEntry[] | null>(null);
   const [filter, setFilter] = useState("");
   const [host, setHost] = useState<HTMLDivElement | null>(null);

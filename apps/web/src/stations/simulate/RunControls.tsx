@@ -2,7 +2,7 @@ import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import { ChevronDown, FolderOpen, Play, Square } from "lucide-react";
 import { useRef, useSyncExternalStore } from "react";
 import { Button } from "../../ui/Button.tsx";
-import { useDesign } from "../../workbench/context.ts";
+import { useSessions } from "../../workbench/context.ts";
 import { RecordChooser } from "./RecordChooser.tsx";
 import { ServerRuns } from "./ServerRuns.tsx";
 
@@ -24,7 +24,7 @@ interface Props {
 export function RunControls(props: Props) {
   const { bench, until, untilWrong, seed, isSending, onUntil, onSeed, onStart, onStartOnServer, onOpenDump, onOpened } =
     props;
-  const { simulation } = useDesign();
+  const { simulation } = useSessions();
   const { running, opening, layouts } = useSyncExternalStore(simulation.subscribe, simulation.getSnapshot);
   const upload = useRef<HTMLInputElement>(null);
   const field = "h-7 rounded-md border bg-panel px-2 font-mono text-xs";

@@ -4,7 +4,7 @@ import { Group, Panel, Separator } from "react-resizable-panels";
 import { EmptyPanel } from "../../app/StatePages.tsx";
 import type { WaveLayout } from "../../sessions/wave-layout.ts";
 import { FindingList } from "../../ui/FindingList.tsx";
-import { useDesign } from "../../workbench/context.ts";
+import { useSessions } from "../../workbench/context.ts";
 import { PrintedText } from "./PrintedText.tsx";
 import { WavePanel } from "./WavePanel.tsx";
 
@@ -17,7 +17,7 @@ interface Props {
 
 /** What a run printed, found and did. */
 export function RunResult({ run, layout, bench, onPlace }: Props) {
-  const { simulation } = useDesign();
+  const { simulation } = useSessions();
   const { result, sources } = run;
   const { waves, findings } = result;
   const placeOf = useMemo(() => {

@@ -6,7 +6,7 @@ import { api } from "../../app/api.ts";
 import { benchRunsQuery, isLive } from "../../app/queries.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatBytes, formatDuration, formatWhen } from "../../ui/format.ts";
-import { useDesign } from "../../workbench/context.ts";
+import { useDesign, useSessions } from "../../workbench/context.ts";
 
 interface Props {
   readonly onOpened: (bench: string) => void;
@@ -14,7 +14,7 @@ interface Props {
 
 /** Runs on the server: how far they are, and their results to open. */
 export function ServerRuns({ onOpened }: Props) {
-  const { serverRuns } = useDesign();
+  const { serverRuns } = useSessions();
   if (serverRuns.length === 0) return null;
   const live = serverRuns.filter(isLive).length;
   return (
@@ -53,7 +53,8 @@ export function ServerRuns({ onOpened }: Props) {
 
 /** Fetches the lines and waves of a run on the server and shows them. */
 export function OpenRun({ run, label, onOpened }: { run: BenchRunInfo; label: string; onOpened?: () => void }) {
-  const { design, simulation } = useDesign();
+  const { design } = useDesign();
+  const { simulation } = useSessions();
   const open = useMutation({
     mutationFn: () => api.benchRecord(design.id, run.id),
     onSuccess: (record) => {
@@ -75,7 +76,8 @@ export function OpenRun({ run, label, onOpened }: { run: BenchRunInfo; label: st
 }
 
 function RunRow({ run, onOpened }: { run: BenchRunInfo; onOpened: () => void }) {
-  const { design, simulation } = useDesign();
+  const { design } = useDesign();
+  const { simulation } = useSessions();
   const queries = useQueryClient();
   const stop = useMutation({
     mutationFn: () => api.cancelBenchRun(design.id, run.id),

@@ -8,7 +8,7 @@ import { EmptyPanel } from "../../app/StatePages.tsx";
 import { giveOutEvent } from "../../ui/give-out.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { onlyView } from "../../workbench/address.ts";
-import { useDesign } from "../../workbench/context.ts";
+import { useActs, useCheckResult, useDesign, useSessions, useTexts } from "../../workbench/context.ts";
 import { useStationCommands } from "../../workbench/use-commands.ts";
 import { BenchTabs } from "./BenchTabs.tsx";
 import { RunControls } from "./RunControls.tsx";
@@ -19,7 +19,11 @@ import { WavePanel } from "./WavePanel.tsx";
 
 /** Runs test benches of the design, in the page or on the server, and shows what they printed, found and did. */
 export function SimulateStation() {
-  const { design, drafts, check, simulation, serverRuns, sources, sourcesKey, showPlace } = useDesign();
+  const { design } = useDesign();
+  const { drafts, sources, sourcesKey } = useTexts();
+  const { check } = useCheckResult();
+  const { simulation, serverRuns } = useSessions();
+  const { showPlace } = useActs();
   const queries = useQueryClient();
   const { running, runs, verdicts, layouts, dumps, opening, problem } = useSyncExternalStore(
     simulation.subscribe,

@@ -8,7 +8,7 @@ import { designKey } from "../../app/queries.ts";
 import { packDesign, unpackZip } from "../../start/design-zip.ts";
 import { Button } from "../../ui/Button.tsx";
 import { saveBlob } from "../../ui/save-blob.ts";
-import { useDesign } from "../../workbench/context.ts";
+import { useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
 
 /** The source files by folder: added, renamed, moved, removed with undo, taken home as a zip. */
 export function FileList({
@@ -24,7 +24,9 @@ export function FileList({
   onChoose: (path: string) => void;
   onHistory: (file: DesignFile) => void;
 }) {
-  const { design, check, drafts } = useDesign();
+  const { design } = useDesign();
+  const { check } = useCheckResult();
+  const { drafts } = useTexts();
   const benches = new Set(check?.testBenches.map((bench) => bench.file));
   const queries = useQueryClient();
   const upload = useRef<HTMLInputElement>(null);

@@ -4,14 +4,16 @@ import { ArrowUpToLine, Box } from "lucide-react";
 import { useMemo } from "react";
 import { api } from "../../app/api.ts";
 import { updateDesign } from "../../app/queries.ts";
-import { useDesign } from "../../workbench/context.ts";
+import { useActs, useCheckResult, useDesign } from "../../workbench/context.ts";
 
 const mostRows = 400;
 const moduleOf = (node: HierarchyNode) => node.module.replace(/ #.*/, "");
 
 /** Instances below the top; which module is the top is chosen here. */
 export function HierarchyTree({ root }: { root: HierarchyNode | null }) {
-  const { design, check, showPlace } = useDesign();
+  const { design } = useDesign();
+  const { check } = useCheckResult();
+  const { showPlace } = useActs();
   const queries = useQueryClient();
   const setTop = useMutation({
     mutationFn: (top: string | null) => api.updateDesign(design.id, { top }),

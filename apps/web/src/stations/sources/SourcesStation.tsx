@@ -19,7 +19,7 @@ import { giveOutEvent } from "../../ui/give-out.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { onlyView, stationAddress } from "../../workbench/address.ts";
 import { CheckVerdict } from "../../workbench/CheckVerdict.tsx";
-import { useDesign } from "../../workbench/context.ts";
+import { useActs, useCheckResult, useDesign, useSessions, useTexts } from "../../workbench/context.ts";
 import { Findings } from "../../workbench/Findings.tsx";
 import { useStationCommands } from "../../workbench/use-commands.ts";
 import { useFindings } from "../../workbench/use-findings.ts";
@@ -33,7 +33,11 @@ import { useNames } from "./use-names.ts";
 const none: readonly Finding[] = [];
 
 export function SourcesStation() {
-  const { design, drafts, check, simulation, sources, showPlace, repair } = useDesign();
+  const { design } = useDesign();
+  const { drafts, sources } = useTexts();
+  const { check } = useCheckResult();
+  const { simulation } = useSessions();
+  const { showPlace, repair } = useActs();
   const navigate = useNavigate();
   const [params, setParams] = useSearchParams();
   const [focus] = useFocus();

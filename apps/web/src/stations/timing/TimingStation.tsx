@@ -10,7 +10,7 @@ import { DataTable } from "../../ui/DataTable.tsx";
 import { formatMhz, formatNs, formatPercent } from "../../ui/format.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { stationAddress } from "../../workbench/address.ts";
-import { useDesign } from "../../workbench/context.ts";
+import { useActs, useDesign } from "../../workbench/context.ts";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 import { SlackHistogram } from "./SlackHistogram.tsx";
 
@@ -240,7 +240,7 @@ function PathView({
   elaborated: ElaboratedDesign | undefined;
   onDie: (step: PathStep) => void;
 }) {
-  const { showPlace } = useDesign();
+  const { showPlace } = useActs();
   const longest = Math.max(1, ...path.steps.map((step) => step.delayPs));
   const source = (step: PathStep): SourcePosition | null =>
     step.origin >= 0 ? (elaborated?.positions.cells[step.origin] ?? null) : null;

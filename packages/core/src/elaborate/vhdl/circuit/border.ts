@@ -27,7 +27,7 @@ export function fromFourState(value: Value, shape: Shape): unknown {
       const inner: Shape = rest.length ? { ...shape, dims: rest } : shape.elem;
       const size = widthOf(inner) ?? 0;
       const { n } = shape.dims![0];
-      return Array.from({ length: n }, (_, k) => fromFourState(part(value, (n - 1 - k) * size, size), inner));
+      return piecesOf(value, n, size).map((piece) => fromFourState(piece, inner));
     }
     case "r": {
       let at = width;
@@ -40,6 +40,16 @@ export function fromFourState(value: Value, shape: Shape): unknown {
     case "o":
       return null;
   }
+}
+/** Stretches of the same size, the highest first: by halves, since each step takes as long as what it cuts. */
+function piecesOf(value: Value, count: number, size: number): Value[] {
+  if (count <= 1) return count ? [value] : [];
+  const low = count >> 1;
+  const lowBits = low * size;
+  return [
+    ...piecesOf(part(value, lowBits, (count - low) * size), count - low, size),
+    ...piecesOf(part(value, 0, lowBits), low, size),
+  ];
 }
 const part = (value: Value, lo: number, n: number): Value => {
   const mask = (1n << BigInt(n)) - 1n;

@@ -20,7 +20,17 @@ import type { BoundRange, Constraint, EnumType, Subtype } from "../types.ts";
 import type { Frame } from "../values/frames.ts";
 import { type Bounds, boundsOf, rightOf, type Shape, shapeText } from "../values/shapes.ts";
 import { leavesOf, type Sig, type SigTree } from "../values/signals.ts";
-import { constant, fourStateOf, integerLimits, isUnknown, numberOf, read, slice, widthOf } from "./circuit-expr.ts";
+import {
+  constant,
+  fourStateOf,
+  integerLimits,
+  isUnknown,
+  joinValues,
+  numberOf,
+  read,
+  slice,
+  widthOf,
+} from "./circuit-expr.ts";
 import { extendTo, joined } from "./circuit-pieces.ts";
 import { containsEdge as isClocked, readsState } from "./circuit-scan.ts";
 import { WordArrays } from "./word-arrays.ts";
@@ -371,15 +381,8 @@ export abstract class CircuitBase {
         }
         // without a value given, it begins with the least of its type; logic levels are unknown then (6.4.2.3)
         if (signal.direction !== "input" && !values.every(([v]) => isUnknown(v))) {
-          let a = 0n;
-          let b = 0n;
-          for (const [v, each] of values) {
-            const size = BigInt(widthOf(each) ?? 0);
-            const value = fourStateOf(v, each);
-            a = (a << size) | value.a;
-            b = (b << size) | value.b;
-          }
-          if (b !== (1n << BigInt(width)) - 1n) signal.init = { a, b };
+          const init = joinValues(values.map(([v, each]) => [fourStateOf(v, each), widthOf(each) ?? 0]));
+          if (init.b !== (1n << BigInt(width)) - 1n) signal.init = init;
         }
       }
       for (const child of instance.children) this.declare(child);

@@ -60,26 +60,36 @@ export function fourStateOf(v: unknown, shape: Shape): Value {
     }
     case "a": {
       if (shape.pack === "char")
-        return join(Array.from(v as string, (char) => [{ a: BigInt(char.charCodeAt(0)), b: 0n }, 8] as const));
+        return joinValues(Array.from(v as string, (char) => [{ a: BigInt(char.charCodeAt(0)), b: 0n }, 8] as const));
       if (shape.pack) return bitsValue(v as Bits, width);
       const rest = shape.dims!.slice(1);
       const inner: Shape = rest.length ? { ...shape, dims: rest } : shape.elem;
-      return join((v as unknown[]).map((each) => [fourStateOf(each, inner), widthOf(inner) ?? 0]));
+      return joinValues((v as unknown[]).map((each) => [fourStateOf(each, inner), widthOf(inner) ?? 0]));
     }
     case "r":
-      return join(shape.fields.map((field, i) => [fourStateOf((v as unknown[])[i], field), widthOf(field) ?? 0]));
+      return joinValues(shape.fields.map((field, i) => [fourStateOf((v as unknown[])[i], field), widthOf(field) ?? 0]));
     case "o":
       return { a: 0n, b: 0n };
   }
 }
-function join(parts: readonly (readonly [Value, number])[]): Value {
-  let a = 0n;
-  let b = 0n;
-  for (const [value, width] of parts) {
-    a = (a << BigInt(width)) | value.a;
-    b = (b << BigInt(width)) | value.b;
+/** Values side by side, the first one highest: by halves, since each step takes as long as what it makes. */
+export function joinValues(parts: readonly (readonly [Value, number])[], from = 0, to = parts.length): Value {
+  if (to - from <= 8) {
+    let a = 0n;
+    let b = 0n;
+    for (let i = from; i < to; i++) {
+      const [value, width] = parts[i];
+      a = (a << BigInt(width)) | value.a;
+      b = (b << BigInt(width)) | value.b;
+    }
+    return { a, b };
   }
-  return { a, b };
+  const middle = (from + to) >> 1;
+  const high = joinValues(parts, from, middle);
+  const low = joinValues(parts, middle, to);
+  let width = 0;
+  for (let i = middle; i < to; i++) width += parts[i][1];
+  return { a: (high.a << BigInt(width)) | low.a, b: (high.b << BigInt(width)) | low.b };
 }
 function codeValue(code: number): Value {
   if (code === 2 || code === 6) return { a: 0n, b: 0n };
@@ -89,7 +99,7 @@ function codeValue(code: number): Value {
 function bitsValue(p: Bits, n: number): Value {
   if (typeof p === "number") return { a: BigInt(n >= 32 ? p >>> 0 : p), b: 0n };
   if (typeof p === "bigint") return { a: p, b: 0n };
-  return join([...codesOf(p, n)].reverse().map((code) => [codeValue(code), 1] as const));
+  return joinValues([...codesOf(p, n)].reverse().map((code) => [codeValue(code), 1] as const));
 }
 /** Whether every bit of a value is unknown: a register that begins with it has no start value. */
 export function isUnknown(v: unknown): boolean {
@@ -200,16 +210,9 @@ export function concat(parts: readonly ModelExpr[], loc: Loc): ModelExpr {
   const live = parts.filter((part) => part.width > 0);
   if (live.length === 1) return slice(live[0], 0, live[0].width);
   if (live.length > 0 && live.every((part) => part.op === "const")) {
-    let a = 0n;
-    let b = 0n;
-    let width = 0;
-    for (const part of live) {
-      if (part.op !== "const") continue;
-      a = (a << BigInt(part.width)) | part.value.a;
-      b = (b << BigInt(part.width)) | part.value.b;
-      width += part.width;
-    }
-    return constant({ a, b }, width, loc);
+    const values = live.flatMap((part) => (part.op === "const" ? [[part.value, part.width] as const] : []));
+    const width = live.reduce((sum, part) => sum + part.width, 0);
+    return constant(joinValues(values), width, loc);
   }
   return { op: "concat", parts: live, width: live.reduce((sum, part) => sum + part.width, 0), signed: false, loc };
 }
