@@ -36,7 +36,7 @@ export function BenchStation() {
       <Verdict tone={tone} figure={figure} unit={unit}>
         {text}
       </Verdict>
-      <div className="grid min-h-0 flex-1 grid-cols-[300px_minmax(0,1fr)]">
+      <div className="grid min-h-0 flex-1 grid-cols-[244px_minmax(0,1fr)]">
         <aside className="flex min-h-0 flex-col gap-5 overflow-auto border-r border-line bg-panel p-5">
           <Step number={1} title="Power">
             <Button look={isOn ? "plain" : "main"} onClick={() => void bench.power(!isOn)} data-testid="power">
@@ -140,7 +140,7 @@ export function BenchStation() {
             </dl>
           )}
         </aside>
-        <div className="min-h-0 overflow-auto bg-cloth p-6">
+        <div className="min-h-0 overflow-auto bg-cloth p-3">
           {frame && (
             <BoardView
               board={board}
