@@ -50,6 +50,13 @@ describe("the index of a trial's names", () => {
     }
   });
 
+  it("lists every net once, as it finds them by name", () => {
+    const list = index.list();
+    expect(list.map(({ name }) => name)).toEqual(netlist.netName);
+    for (const { name, fanout, wires } of list) expect(index.find(name)).toMatchObject({ fanout, wires });
+    expect(list.reduce((sum, { wires }) => sum + wires!, 0)).toBeGreaterThan(0);
+  });
+
   it("finds where they are written, by registers, wires and ports", () => {
     const line = (part: string) => text.slice(0, text.indexOf(part)).split("\n").length;
     expect(index.find("last[2]")).toMatchObject({

@@ -1,39 +1,11 @@
-import { findPart, ObjectIndex } from "@gate-clock/core";
-import { useQuery } from "@tanstack/react-query";
 import { Crosshair, X } from "lucide-react";
 import { useMemo } from "react";
 import { useLocation, useNavigate } from "react-router";
-import { artifactQuery } from "../app/queries.ts";
 import { formatFocus, useFocus } from "../focus/focus.ts";
 import { type Fact, lineFacts, objectFacts } from "../focus/focus-facts.ts";
 import { stationAddress } from "./address.ts";
 import { useActs, useDesign } from "./context.ts";
-
-/** Names of the trial that is looked at; null while it has no circuit, or that is on its way. A line needs no layout. */
-function useObjectIndex(kind: "line" | "object" | null): ObjectIndex | null {
-  const { trial } = useDesign();
-  const of = kind ? trial : null;
-  const laidOut = kind === "object" ? trial : null;
-  const { data: netlist } = useQuery(artifactQuery(of, "synth"));
-  const { data: written } = useQuery(artifactQuery(of, "elaborate"));
-  const { data: packed } = useQuery(artifactQuery(laidOut, "pack"));
-  const { data: placed } = useQuery(artifactQuery(laidOut, "place"));
-  const { data: routed } = useQuery(artifactQuery(laidOut, "route"));
-  const { data: timing } = useQuery(artifactQuery(laidOut, "timing"));
-  return useMemo(() => {
-    const part = of && findPart(of.part).part;
-    if (!part || !netlist) return null;
-    return new ObjectIndex({
-      part,
-      netlist,
-      written: written ?? null,
-      packed: packed ?? null,
-      placed: placed ?? null,
-      routed: routed ?? null,
-      timing: timing ?? null,
-    });
-  }, [of, netlist, written, packed, placed, routed, timing]);
-}
+import { useObjectIndex } from "./use-object-index.ts";
 
 /** Stations that show an object. */
 const shownIn = [

@@ -4,7 +4,7 @@
  */
 export { builtLevels, builtSchematic, coneOf } from "./built.ts";
 export { evaluateExpression, inputLetters, lutExpression, maskOf } from "./lut-text.ts";
-export { type LineFacts, type ObjectFacts, ObjectIndex } from "./object-index.ts";
+export { type LineFacts, type NetFacts, type ObjectFacts, ObjectIndex } from "./object-index.ts";
 export {
   between,
   compareSchematics,

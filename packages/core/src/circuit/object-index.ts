@@ -36,6 +36,15 @@ export interface ObjectFacts {
   readonly worst: { readonly index: number; readonly path: TimingPath } | null;
 }
 
+/** What is known of every net. */
+export interface NetFacts {
+  readonly name: string;
+  /** Input pins that it leads to. */
+  readonly fanout: number;
+  /** Wires that it is routed on; null while it is not. */
+  readonly wires: number | null;
+}
+
 /** What a line of the source has become. */
 export interface LineFacts {
   /** Kind of cell -> how many, most first. */
@@ -63,6 +72,16 @@ export class ObjectIndex {
   /** Number of the net that carries a name; -1 if none does. */
   netOf(name: string): number {
     return this.nets.get(name) ?? this.nets.get(this.fates.get(name)?.net ?? "") ?? -1;
+  }
+
+  /** All nets, by number. */
+  list(): NetFacts[] {
+    const { netlist, routed } = this.of;
+    return netlist.netName.map((name, net) => ({
+      name,
+      fanout: this.fanouts[net],
+      wires: routed && this.wiresOf(net, routed),
+    }));
   }
 
   /** @returns null for a name that the trial does not know. */

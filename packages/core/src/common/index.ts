@@ -2,6 +2,7 @@
 export { decodeArtifact, encodeArtifact, fromHex, hashBytes, hashValue, toHex } from "./codec.ts";
 export { CancelledError, type Progress, quietContext, type StageContext } from "./context.ts";
 export { crc32c } from "./crc32c.ts";
+export { DesignFiles, type FileAccess, Refusal } from "./design-files.ts";
 export {
   type Finding,
   formatFinding,

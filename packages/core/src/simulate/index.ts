@@ -3,7 +3,6 @@
  * compiled to JavaScript; an event queue after IEEE 1364-2005 clause 11 and IEEE 1800-2017 clause 4 runs it.
  */
 
-export { DesignFiles, type FileAccess, Refusal } from "../common/design-files.ts";
 export { listScopes, type ScopeEntry } from "./list-scopes.ts";
 export type { RecordScope, WaveSink } from "./recorder.ts";
 export {

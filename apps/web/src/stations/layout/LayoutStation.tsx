@@ -1,4 +1,4 @@
-import { findPart, type MappedNetlist, nodeKind, type Part, type RoutedDesign } from "@gate-clock/core";
+import { findPart, type NetFacts } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
 import type { ColumnDef } from "@tanstack/react-table";
 import { useCallback, useMemo } from "react";
@@ -11,15 +11,11 @@ import { formatCount } from "../../ui/format.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { useDesign } from "../../workbench/context.ts";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
+import { useObjectIndex } from "../../workbench/use-object-index.ts";
 import { DieMapCanvas } from "./DieMapCanvas.tsx";
 import { buildDieMap, type DieView } from "./die-map.ts";
 
-interface NetRow {
-  readonly name: string;
-  readonly fanout: number;
-  readonly wires: number;
-}
-const columns: ColumnDef<NetRow>[] = [
+const columns: ColumnDef<NetFacts>[] = [
   { accessorKey: "name", header: "Net", size: 176, meta: { isMono: true } },
   { accessorKey: "fanout", header: "Fan-out", size: 78, meta: { isNumber: true } },
   { accessorKey: "wires", header: "Wires", size: 70, meta: { isNumber: true } },
@@ -46,19 +42,11 @@ export function LayoutStation() {
         : null,
     [part, netlist.data, packed.data, placed.data, routed.data],
   );
-  // a net goes by all of its names, not only by the one it is listed under
-  const netIds = useMemo(() => {
-    const ids = new Map(netlist.data?.netName.map((name, net) => [name, net]) ?? []);
-    for (const fate of netlist.data?.fates ?? []) if (fate.net !== undefined) ids.set(fate.name, ids.get(fate.net)!);
-    return ids;
-  }, [netlist.data]);
+  const index = useObjectIndex("object");
   const focusName = focus && focus.kind !== "line" ? focus.name : null;
-  const focusNet = focusName === null ? undefined : netIds.get(focusName);
-  const focusNets = useMemo(() => new Set(focusNet === undefined ? [] : [focusNet]), [focusNet]);
-  const rows = useMemo(
-    () => (netlist.data && part ? netRows(netlist.data, routed.data, part) : []),
-    [netlist.data, routed.data, part],
-  );
+  const focusNet = focusName === null ? -1 : (index?.netOf(focusName) ?? -1);
+  const focusNets = useMemo(() => new Set(focusNet < 0 ? [] : [focusNet]), [focusNet]);
+  const rows = useMemo(() => index?.list() ?? [], [index]);
   const onView = useCallback(
     (view: DieView) =>
       setParams(
@@ -125,18 +113,6 @@ export function LayoutStation() {
       </div>
     </div>
   );
-}
-
-function netRows(netlist: MappedNetlist, routed: RoutedDesign | undefined, part: Part): NetRow[] {
-  const fanout = new Int32Array(netlist.netCount);
-  for (const net of netlist.inputNet) if (net >= 0) fanout[net]++;
-  return netlist.netName.map((name, net) => {
-    let wires = 0;
-    if (routed)
-      for (let i = routed.netStart[net]; i < routed.netStart[net + 1]; i++)
-        if (part.graph.nodeKind[routed.treeNode[i]] === nodeKind.wire) wires++;
-    return { name, fanout: fanout[net], wires };
-  });
 }
 
 function Legend() {

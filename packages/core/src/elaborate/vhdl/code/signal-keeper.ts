@@ -34,7 +34,10 @@ export function placeIn(places: readonly Loc[], at: number, keeper: { readonly f
 const turnsBetween = 256;
 const mostTurns = 200_000_000;
 
-/** Signals of a design that will not run: they keep the values that they begin with. */
+/**
+ * Signals of a design that will not run: they keep the values that they begin with. Code that is written asks for `now`, `tick`
+ * and `currentProcess` as well.
+ */
 export class StillSignals implements SignalKeeper {
   from = -1;
   readonly d = 0;
