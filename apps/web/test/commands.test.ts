@@ -1,7 +1,10 @@
+import type { Design, Trial } from "@gate-clock/contract";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { stations } from "../src/stations/heads.ts";
 import { type Command, KeySequence, localKeys, matching, matchScore, pressed } from "../src/workbench/commands.ts";
+import { pageCommands } from "../src/workbench/page-commands.ts";
+import type { TrialChoice } from "../src/workbench/use-trial.ts";
 
 const command = (title: string, keys?: string): Command => ({ id: title, title, group: "", keys, run() {} });
 
@@ -55,5 +58,82 @@ describe("keys", () => {
     const keys = stations.map(({ key }) => key);
     expect(new Set(keys).size).toBe(keys.length);
     for (const { keys: own } of localKeys) expect(new Set(own.map(([key]) => key)).size).toBe(own.length);
+  });
+});
+
+describe("the commands of an open design", () => {
+  const design = { files: [{ id: "f", path: "weft.v" }], lastTrial: null } as unknown as Design;
+  const trial = (number: number) => ({ number }) as Trial;
+  function commandsOf(more: Partial<TrialChoice> = {}, isRunning = false) {
+    const done: string[] = [];
+    const act =
+      (name: string) =>
+      (...args: unknown[]) =>
+        void done.push([name, ...args].join(" "));
+    const choice = {
+      trial: null,
+      isLast: true,
+      against: null,
+      missing: null,
+      choose: act("choose"),
+      compareWith: act("compare"),
+      ...more,
+    };
+    const names = [
+      "findCommand",
+      "showKeys",
+      "save",
+      "switchTheme",
+      "allDesigns",
+      "build",
+      "cancel",
+      "goTo",
+      "openFile",
+    ];
+    const acts = Object.fromEntries(names.map((name) => [name, act(name)])) as never;
+    const list = pageCommands(design, stations, choice as TrialChoice, isRunning, acts);
+    const run = (id: string) => {
+      list.find((each) => each.id === id)!.run();
+      return done.at(-1);
+    };
+    return { list, run };
+  }
+  const ids = (more?: Partial<TrialChoice>) => new Set(commandsOf(more).list.map(({ id }) => id));
+
+  it("have names and keys of their own, whatever is looked at", () => {
+    for (const more of [{}, { trial: trial(3) }, { trial: trial(3), isLast: false, against: trial(2) }]) {
+      const { list } = commandsOf(more);
+      const keys = list.flatMap((each) => (each.keys ? [each.keys] : []));
+      expect(new Set(keys).size).toBe(keys.length);
+      expect(new Set(list.map(({ id }) => id)).size).toBe(list.length);
+      for (const each of list) expect(each.title).not.toBe("");
+    }
+  });
+  it("do what they say", () => {
+    const { run } = commandsOf({ trial: trial(7), isLast: false });
+    expect(stations.map(({ path }) => run(`station ${path}`))).toEqual(stations.map(({ path }) => `goTo ${path}`));
+    expect(["earlier", "last", "compare", "file f", "build"].map(run)).toEqual([
+      "choose 6",
+      "choose ",
+      "compare 6",
+      "openFile weft.v",
+      "build",
+    ]);
+    expect(commandsOf({ trial: trial(7), against: trial(2) }).run("alone")).toBe("compare ");
+  });
+  it("lead to no trial that is not there", () => {
+    for (const id of ["earlier", "last", "compare", "alone"]) {
+      expect(ids().has(id)).toBe(false);
+      expect(ids({ trial: trial(1) }).has(id)).toBe(false);
+    }
+    expect(ids({ trial: trial(2), against: trial(1) }).has("compare")).toBe(false);
+    // an address that names a trial that is gone leads back to the last
+    expect(ids({ isLast: false, missing: 9 }).has("last")).toBe(true);
+  });
+  it("build or cancel, never both", () => {
+    const ready = (isRunning: boolean) =>
+      ["build", "cancel"].map((id) => commandsOf({}, isRunning).list.find((each) => each.id === id)!.isReady);
+    expect(ready(false)).toEqual([true, false]);
+    expect(ready(true)).toEqual([false, true]);
   });
 });

@@ -2,24 +2,9 @@ import type { Finding, TextEdit } from "@gate-clock/core";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { formatFocus, parseFocus } from "../src/focus/focus.ts";
-import { stations } from "../src/stations/heads.ts";
 import { formatBytes, formatDuration, formatNs } from "../src/ui/format.ts";
-import type { HeadView } from "../src/workbench/station.ts";
 import { applyEdit } from "../src/workbench/text-edit.ts";
-
-const headsOf = (view: Partial<HeadView>) =>
-  stations.map((station) => ({
-    path: station.path,
-    ...station.head({
-      trial: null,
-      check: null,
-      checkKind: "current",
-      told: null,
-      accepted: new Set(),
-      benches: { figure: "not run", tone: "open", isOld: false },
-      ...view,
-    }),
-  }));
+import { headsOf } from "./heads.ts";
 
 describe("applyEdit", () => {
   const text = "module m(input a, output y);\n  assign y = b\nendmodule\n";
@@ -91,9 +76,9 @@ describe("figures", () => {
     };
     const benches = { figure: "not run", tone: "open" as const, isOld: false };
     const heads = headsOf({ check: check as never, benches });
-    expect(heads.find((head) => head.path === "sources")).toMatchObject({ figure: "1 error", tone: "bad" });
+    expect(heads["sources"]).toMatchObject({ figure: "1 error", tone: "bad" });
     for (const path of ["fit", "layout", "timing", "image", "bench"])
-      expect(heads.find((head) => head.path === path)).toMatchObject({ figure: "not built", tone: "open" });
+      expect(heads[path]).toMatchObject({ figure: "not built", tone: "open" });
   });
   it("show no verdict of an earlier text as the present one", () => {
     const sound = {
@@ -110,7 +95,7 @@ describe("figures", () => {
     };
     const benches = { figure: "not run", tone: "open" as const, isOld: false };
     const sources = (kind: "current" | "checking" | "unfinished") =>
-      headsOf({ check: sound as never, checkKind: kind, benches }).find((head) => head.path === "sources");
+      headsOf({ check: sound as never, checkKind: kind, benches })["sources"];
     expect(sources("current")).toMatchObject({ figure: "1 module", tone: "good", isOld: false });
     expect(sources("checking")).toMatchObject({ isOld: true });
     expect(sources("unfinished")).toMatchObject({ figure: "not finished", tone: "warn" });

@@ -12,8 +12,9 @@ import { describe, expect, it } from "vitest";
 import { stations } from "../src/stations/heads.ts";
 import { acceptancesIn, acceptedName, marked } from "../src/workbench/accepted.ts";
 import { differences, differenceText } from "../src/workbench/compare.ts";
-import { type HeadView, stationGroups } from "../src/workbench/station.ts";
+import { stationGroups } from "../src/workbench/station.ts";
 import { trialNumber } from "../src/workbench/use-trial.ts";
+import { headsOf } from "./heads.ts";
 
 const figures: TrialFigures = {
   luts: 120,
@@ -56,22 +57,6 @@ const trial = (fields: Partial<Trial> = {}): Trial => ({
   finishedAt: null,
   ...fields,
 });
-const heads = (view: Partial<HeadView>) =>
-  Object.fromEntries(
-    stations.map((station) => [
-      station.path,
-      station.head({
-        trial: null,
-        check: null,
-        checkKind: "current",
-        told: null,
-        accepted: new Set(),
-        benches: { figure: "not run", tone: "open", isOld: false },
-        ...view,
-      }),
-    ]),
-  );
-
 describe("stations", () => {
   it("stand in the order of their groups, each once", () => {
     const groups = stations.map(({ group }) => stationGroups.indexOf(group));
@@ -87,23 +72,23 @@ describe("stations", () => {
       maybeAgain: [],
     });
     // a drive strength: the layout stands
-    const drive = heads({ trial: trial(), told: told(["rules", "timing", "image"]) });
+    const drive = headsOf({ trial: trial(), told: told(["rules", "timing", "image"]) });
     expect(["circuit", "fit", "layout"].map((path) => drive[path].isOld)).toEqual([false, false, false]);
     expect(["timing", "image", "bench"].map((path) => drive[path].isOld)).toEqual([true, true, true]);
-    expect(Object.values(heads({ trial: trial() })).some(({ isOld }) => isOld)).toBe(false);
+    expect(Object.values(headsOf({ trial: trial() })).some(({ isOld }) => isOld)).toBe(false);
   });
   it("tell slack by the worse of setup and a failing hold, and never a slack that was not computed", () => {
     const timing = (change: Partial<TrialFigures>) =>
-      heads({ trial: trial({ figures: { ...figures, ...change } }) })["timing"];
+      headsOf({ trial: trial({ figures: { ...figures, ...change } }) })["timing"];
     expect(timing({})).toMatchObject({ figure: "+1.250 ns", tone: "good" });
     expect(timing({ setupSlackPs: -300 })).toMatchObject({ figure: "−0.300 ns", tone: "bad" });
     expect(timing({ holdSlackPs: -20 })).toMatchObject({ figure: "−0.020 ns", tone: "bad" });
     expect(timing({ setupSlackPs: null })).toMatchObject({ figure: "133.4 MHz", tone: "warn" });
-    expect(heads({ trial: trial({ stages: stagesUpTo("place") }) })["timing"]).toMatchObject({ figure: "not built" });
+    expect(headsOf({ trial: trial({ stages: stagesUpTo("place") }) })["timing"]).toMatchObject({ figure: "not built" });
   });
   it("say where a trial stopped", () => {
     const failed = (code: string) =>
-      heads({
+      headsOf({
         trial: trial({
           status: "failed",
           stages: stagesUpTo("synth"),
@@ -216,8 +201,8 @@ describe("findings that were accepted", () => {
       hierarchy: null,
       modules: ["m"],
     } as unknown as DesignCheck;
-    expect(heads({ check })["sources"]).toMatchObject({ figure: "1 warning", tone: "warn" });
-    expect(heads({ check, accepted: new Set([identity()]) })["sources"]).toMatchObject({
+    expect(headsOf({ check })["sources"]).toMatchObject({ figure: "1 warning", tone: "warn" });
+    expect(headsOf({ check, accepted: new Set([identity()]) })["sources"]).toMatchObject({
       figure: "1 module",
       tone: "good",
     });

@@ -27,11 +27,11 @@ import { stationAddress } from "./address.ts";
 import { benchState } from "./bench-state.ts";
 import { CommandPalette, ShortcutList } from "./CommandPalette.tsx";
 import { ConflictBar } from "./ConflictBar.tsx";
-import type { Command } from "./commands.ts";
 import { ActsContext, CheckContext, DesignContext, SessionsContext, TextsContext } from "./context.ts";
 import { DesignSettings } from "./DesignSettings.tsx";
 import { useDrafts } from "./drafts.ts";
 import { FocusBar } from "./FocusBar.tsx";
+import { pageCommands } from "./page-commands.ts";
 import { SaveState } from "./SaveState.tsx";
 import { StationRail } from "./StationRail.tsx";
 import type { Station } from "./station.ts";
@@ -166,62 +166,17 @@ function OpenDesign({
   const addressOf = (path: string) =>
     stationAddress(design.id, path, focus && !focus.startsWith("line:") ? { focus } : {});
   const [isOpen, setOpen] = useState<"palette" | "keys" | null>(null);
-  const commands: Command[] = [
-    { id: "palette", title: "Find a command", group: "Page", keys: "Ctrl+K", run: () => setOpen("palette") },
-    { id: "keys", title: "Show all keys", group: "Page", keys: "?", run: () => setOpen("keys") },
-    // it is saved by itself
-    { id: "save", title: "Save what is typed", group: "Page", keys: "Ctrl+S", run: () => void drafts.flush() },
-    { id: "theme", title: "Switch between light and dark", group: "Page", run: () => setTheme(toggleTheme()) },
-    { id: "designs", title: "All designs", group: "Page", keys: "G D", run: () => void navigate("/") },
-    { id: "build", title: "Build", group: "Trials", keys: "Ctrl+Enter", isReady: !isRunning, run: () => void build() },
-    {
-      id: "cancel",
-      title: "Cancel the build",
-      group: "Trials",
-      isReady: isRunning,
-      run: () => void (last && api.cancelTrial(design.id, last.id)),
-    },
-    ...(trial && last && trial.number > 1
-      ? [
-          {
-            id: "earlier",
-            title: "Look at the trial before",
-            group: "Trials",
-            keys: "[",
-            run: () => choice.choose(trial.number - 1),
-          },
-        ]
-      : []),
-    ...(choice.isLast
-      ? []
-      : [{ id: "last", title: "Look at the last trial", group: "Trials", keys: "]", run: () => choice.choose(null) }]),
-    ...(against
-      ? [{ id: "alone", title: "Compare with no trial", group: "Trials", run: () => choice.compareWith(null) }]
-      : trial && trial.number > 1
-        ? [
-            {
-              id: "compare",
-              title: "Compare with the trial before",
-              group: "Trials",
-              keys: "C",
-              run: () => choice.compareWith(trial.number - 1),
-            },
-          ]
-        : []),
-    ...stations.map(({ path, name, key: letter }) => ({
-      id: `station ${path}`,
-      title: `Go to ${name}`,
-      group: "Stations",
-      keys: `G ${letter}`,
-      run: () => void navigate(addressOf(path)),
-    })),
-    ...design.files.map(({ id, path }) => ({
-      id: `file ${id}`,
-      title: `Open ${path}`,
-      group: "Files",
-      run: () => showPlace({ file: path, line: 1 }),
-    })),
-  ];
+  const commands = pageCommands(design, stations, choice, isRunning, {
+    findCommand: () => setOpen("palette"),
+    showKeys: () => setOpen("keys"),
+    save: () => void drafts.flush(),
+    switchTheme: () => setTheme(toggleTheme()),
+    allDesigns: () => void navigate("/"),
+    build: () => void build(),
+    cancel: () => void (last && api.cancelTrial(design.id, last.id)),
+    goTo: (path) => void navigate(addressOf(path)),
+    openFile: (file) => showPlace({ file, line: 1 }),
+  });
   useCommandKeys(commands);
   const message = drafts.problem ?? problem ?? (choice.missing ? missingText(choice.missing, design.targetName) : null);
   return (

@@ -1,0 +1,79 @@
+import type { Design } from "@gate-clock/contract";
+import type { Command } from "./commands.ts";
+import type { Station } from "./station.ts";
+import type { TrialChoice } from "./use-trial.ts";
+
+/** What the commands of an open design do. */
+interface PageActs {
+  readonly findCommand: () => void;
+  readonly showKeys: () => void;
+  readonly save: () => void;
+  readonly switchTheme: () => void;
+  readonly allDesigns: () => void;
+  readonly build: () => void;
+  readonly cancel: () => void;
+  readonly goTo: (station: string) => void;
+  readonly openFile: (path: string) => void;
+}
+
+/** Commands that are there in every station of a design. */
+export function pageCommands(
+  design: Design,
+  stations: readonly Station[],
+  choice: TrialChoice,
+  isRunning: boolean,
+  acts: PageActs,
+): Command[] {
+  return [
+    { id: "palette", title: "Find a command", group: "Page", keys: "Ctrl+K", run: acts.findCommand },
+    { id: "keys", title: "Show all keys", group: "Page", keys: "?", run: acts.showKeys },
+    // it is saved by itself
+    { id: "save", title: "Save what is typed", group: "Page", keys: "Ctrl+S", run: acts.save },
+    { id: "theme", title: "Switch between light and dark", group: "Page", run: acts.switchTheme },
+    { id: "designs", title: "All designs", group: "Page", keys: "G D", run: acts.allDesigns },
+    { id: "build", title: "Build", group: "Trials", keys: "Ctrl+Enter", isReady: !isRunning, run: acts.build },
+    { id: "cancel", title: "Cancel the build", group: "Trials", isReady: isRunning, run: acts.cancel },
+    ...trialCommands(choice),
+    ...stations.map(({ path, name, key }) => ({
+      id: `station ${path}`,
+      title: `Go to ${name}`,
+      group: "Stations",
+      keys: `G ${key}`,
+      run: () => acts.goTo(path),
+    })),
+    ...design.files.map(({ id, path }) => ({
+      id: `file ${id}`,
+      title: `Open ${path}`,
+      group: "Files",
+      run: () => acts.openFile(path),
+    })),
+  ];
+}
+
+/** Which trial is looked at, and what it is compared with. */
+function trialCommands(choice: TrialChoice): Command[] {
+  const { trial, against, isLast } = choice;
+  const group = "Trials";
+  const list: Command[] = [];
+  const before = trial ? trial.number - 1 : 0;
+  if (before > 0)
+    list.push({
+      id: "earlier",
+      title: "Look at the trial before",
+      group,
+      keys: "[",
+      run: () => choice.choose(before),
+    });
+  if (!isLast)
+    list.push({ id: "last", title: "Look at the last trial", group, keys: "]", run: () => choice.choose(null) });
+  if (against) list.push({ id: "alone", title: "Compare with no trial", group, run: () => choice.compareWith(null) });
+  else if (before > 0)
+    list.push({
+      id: "compare",
+      title: "Compare with the trial before",
+      group,
+      keys: "C",
+      run: () => choice.compareWith(before),
+    });
+  return list;
+}
