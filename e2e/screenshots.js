@@ -55,6 +55,7 @@ try {
   await driver.get(`${design}/fit?view=proof`);
   await click("prove");
   await waitForProof();
+  await settle();
   await shot("fit-proof");
   await driver.get(`${design}/bench`);
   await settle();

@@ -122,7 +122,7 @@ export function BenchStation() {
             </select>
           </Step>
           {frame?.state.configured && (
-            <dl className="grid grid-cols-[1fr_auto] gap-y-1 border-t border-line pt-4 text-[13px]">
+            <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-1 border-t border-line pt-4 text-[13px]">
               <dt className="text-soft">Time on the board</dt>
               <dd className="tabular text-right">{frame.state.simulatedSeconds.toFixed(2)} s</dd>
               <dt className="text-soft">Against real time</dt>

@@ -47,7 +47,7 @@ export function MadeOfView({
     ? Object.keys(labels).flatMap((code) => (reached.has(Number(code)) ? [] : labels[code]))
     : [];
   return (
-    <div className="grid h-full min-h-0 grid-rows-[minmax(140px,1fr)_minmax(150px,20rem)] bg-panel">
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(140px,1fr)_minmax(150px,20rem)] bg-panel">
       <div className="min-h-0">
         <DataTable
           rows={rows}

@@ -52,10 +52,10 @@ export function UseView({
           <thead>
             <tr className="border-b border-line text-left text-soft">
               <th className="py-1 font-semibold">Kind</th>
-              <th className="w-1/3" />
-              <th className="text-right font-semibold">Used</th>
-              <th className="text-right font-semibold">Available</th>
-              <th className="text-right font-semibold">%</th>
+              <th className="w-1/4" />
+              <th className="pl-3 text-right font-semibold">Used</th>
+              <th className="pl-3 text-right font-semibold">Available</th>
+              <th className="pl-3 text-right font-semibold">%</th>
             </tr>
           </thead>
           <tbody>
@@ -72,9 +72,9 @@ export function UseView({
                       />
                     </div>
                   </td>
-                  <td className="tabular text-right">{formatCount(use.used)}</td>
-                  <td className="tabular text-right">{formatCount(use.available)}</td>
-                  <td className="tabular text-right">{use.available ? formatPercent(percent) : "–"}</td>
+                  <td className="tabular pl-3 text-right">{formatCount(use.used)}</td>
+                  <td className="tabular pl-3 text-right">{formatCount(use.available)}</td>
+                  <td className="tabular pl-3 text-right">{use.available ? formatPercent(percent) : "–"}</td>
                 </tr>
               );
             })}
