@@ -2,10 +2,10 @@ import { type Code, joined, js, rendered } from "../../common/code-pieces.ts";
 import { Report } from "../../elaborate/report.ts";
 import type { Stmt } from "../../elaborate/vhdl/bound.ts";
 import { CodeUnit, linkUnit, type Program } from "../../elaborate/vhdl/code/emit-base.ts";
-import { declaresConstants } from "../../elaborate/vhdl/code/unit-emitter.ts";
+import { declaresConstants, UnitEmitter } from "../../elaborate/vhdl/code/unit-emitter.ts";
 import { Frame } from "../../elaborate/vhdl/values/frames.ts";
 import { Proc, type Sig } from "../../elaborate/vhdl/values/signals.ts";
-import { commitList, commitText, JoinEmitter, keepDrivers, listText, nameOf, valueText } from "./kept-drivers.ts";
+import { commitList, commitText, keepDrivers, listText, nameOf, OpenAssignments, valueText } from "./kept-drivers.ts";
 import { BitIndex, bitsOf, drivenBy, orderLogic, type StaticProcess } from "./logic-order.ts";
 import type { Processes } from "./processes.ts";
 
@@ -334,13 +334,21 @@ function writeMember(
   stmts: readonly Stmt[],
   condition: (Stmt & { op: "if" }) | null = null,
 ): { readonly outer: Code; readonly body: Code; readonly test: string } {
-  const emitter = new JoinEmitter(owner.elaborator, each.home, true, each.drivers, program, unit);
+  const emitter = new UnitEmitter(
+    owner.elaborator,
+    each.home,
+    true,
+    each.drivers,
+    program,
+    unit,
+    new OpenAssignments(unit),
+  );
   emitter.frame = new Frame(each.home, emitter.top, each.path);
   const { top } = emitter;
-  const decls = emitter.declare(each.process.decls, emitter.frame);
+  const decls = emitter.subprograms.declare(each.process.decls, emitter.frame);
   const early = top.temps.length;
-  const test = condition ? emitter.test(emitter.expr(condition.test)) : "";
-  const body = emitter.stmts(stmts);
+  const test = condition ? emitter.test(emitter.exprs.expr(condition.test)) : "";
+  const body = emitter.statements.stmts(stmts);
   const lets = (names: readonly string[]) => (names.length ? `let ${names.join(",")};` : "");
   return {
     outer: js`${lets(top.temps.slice(0, early))}${joined(top.inner, "\n")}${decls}`,

@@ -1,6 +1,6 @@
 import { type Code, joined, js, OpenPlace, openPlaces, rendered } from "../../common/code-pieces.ts";
+import { type Assignments, directAssignments } from "../../elaborate/vhdl/code/assignments.ts";
 import type { CodeUnit } from "../../elaborate/vhdl/code/emit-base.ts";
-import { UnitEmitter } from "../../elaborate/vhdl/code/unit-emitter.ts";
 import { Driver, type DriverTree, type OwnBits } from "../../elaborate/vhdl/values/signals.ts";
 import type { Processes } from "./processes.ts";
 
@@ -188,14 +188,16 @@ interface DriverElement {
 }
 
 /** Leaves assignments without delay open: made by way of the driver, or kept in a variable. */
-export class JoinEmitter extends UnitEmitter {
+export class OpenAssignments implements Assignments {
+  constructor(private readonly unit: CodeUnit) {}
+
   private driverOf(text: string): DriverTree {
     const match = /^c(\d+)$/.exec(text);
     const object = match ? this.unit.caps[Number(match[1])] : undefined;
     return object instanceof Driver || Array.isArray(object) ? (object as DriverTree) : undefined;
   }
   private open(kind: OpenAssignment["kind"], driver: Driver, ...parts: string[]): Code {
-    return js`${new OpenAssignment(kind, driver, this.cap(driver), "", parts)}`;
+    return js`${new OpenAssignment(kind, driver, this.unit.cap(driver), "", parts)}`;
   }
   private openElement(kind: OpenAssignment["kind"], element: DriverElement, ...parts: string[]): Code {
     return js`${new OpenAssignment(kind, element.list, element.cap, element.index, parts)}`;
@@ -211,44 +213,46 @@ export class JoinEmitter extends UnitEmitter {
       : null;
   }
 
-  override assignWhole(text: string, value: string): string | Code {
+  whole(text: string, value: string): string | Code {
     const driver = this.driverOf(text);
     if (!(driver instanceof Driver)) {
       const element = this.elementOf(text);
-      return element ? this.openElement("whole", element, value) : super.assignWhole(text, value);
+      return element ? this.openElement("whole", element, value) : directAssignments.whole(text, value);
     }
     if (!driver.part) return this.open("whole", driver, value);
     const { of, lo, n, bit, two } = driver.part;
     if (bit) return this.open("bit", of, String(lo), two ? `(${value})+2` : value);
     return n === 0 ? "" : this.open("slice", of, String(lo), value, String(n));
   }
-  override assignBit(text: string, lo: string, value: string): string | Code {
+  bit(text: string, lo: string, value: string): string | Code {
     const driver = this.driverOf(text);
     if (!(driver instanceof Driver)) {
       const element = this.elementOf(text);
-      return element ? this.openElement("bit", element, lo, value) : super.assignBit(text, lo, value);
+      return element ? this.openElement("bit", element, lo, value) : directAssignments.bit(text, lo, value);
     }
     if (driver.part) return this.open("bit", driver.part.of, `${driver.part.lo}+(${lo})`, value);
     return this.open("bit", driver, lo, value);
   }
-  override assignSlice(text: string, lo: string, value: string, bits: string): string | Code {
+  slice(text: string, lo: string, value: string, bits: string): string | Code {
     const driver = this.driverOf(text);
     if (!(driver instanceof Driver)) {
       const element = this.elementOf(text);
-      return element ? this.openElement("slice", element, lo, value, bits) : super.assignSlice(text, lo, value, bits);
+      return element
+        ? this.openElement("slice", element, lo, value, bits)
+        : directAssignments.slice(text, lo, value, bits);
     }
     if (driver.part) return this.open("slice", driver.part.of, `${driver.part.lo}+(${lo})`, value, bits);
     return this.open("slice", driver, lo, value, bits);
   }
-  override assignTree(text: string, value: string): string | Code {
+  tree(text: string, value: string): string | Code {
     const tree = this.driverOf(text);
-    if (!Array.isArray(tree) || countOf(tree) > 64) return super.assignTree(text, value);
-    const name = this.temp();
+    if (!Array.isArray(tree) || countOf(tree) > 64) return directAssignments.tree(text, value);
+    const name = this.unit.fresh("t");
     const leaf = (at: DriverTree, part: string): string | Code => {
       if (Array.isArray(at)) return joined(at.map((each, i) => leaf(each, `${part}[${i}]`)));
-      return at ? this.assignWhole(this.cap(at), part) : "";
+      return at ? this.whole(this.unit.cap(at), part) : "";
     };
-    return js`${name}=${value};${leaf(tree, name)}`;
+    return js`{const ${name}=${value};${leaf(tree, name)}}`;
   }
 }
 /** Every bracket in it has its other one in it too. */

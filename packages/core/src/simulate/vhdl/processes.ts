@@ -77,7 +77,7 @@ export class Processes {
     const others = new Set(wakes);
     const guardedClock = guarded && clockOf(emitter, guarded.clock, wakes);
     if (guardedClock) others.delete(guardedClock);
-    const isGuarded = guarded && readsNoMore(emitter, emitter.readsOf(guarded.guard), others);
+    const isGuarded = guarded && readsNoMore(emitter, emitter.waiting.readsOf(guarded.guard), others);
     for (const sig of wakes) {
       // a register looks at one edge: the other one need not wake it
       if (edge) (edge === "rising" ? sig.rising : sig.falling).push(proc);
@@ -89,7 +89,7 @@ export class Processes {
       isLogic &&
       (process.sensitivity === "all" ||
         process.concurrent ||
-        readsNoMore(emitter, emitter.readsOfStmts(process.stmts), wakes));
+        readsNoMore(emitter, emitter.waiting.readsOfStmts(process.stmts), wakes));
     this.statics.push({
       process,
       home,
@@ -104,7 +104,7 @@ export class Processes {
         wakes.size === 1 &&
         emitter.drivers.size === 1 &&
         [...wakes].every((sig) => emitter.drivers.has(sig)) &&
-        readsNoMore(emitter, emitter.readsOf(later), wakes),
+        readsNoMore(emitter, emitter.waiting.readsOf(later), wakes),
       reads: isComplete ? reads : null,
     });
   }
@@ -146,13 +146,13 @@ export class Processes {
 
 /** The signal of a clock, if its events wake the process. */
 function clockOf(emitter: UnitEmitter, clock: Expr, wakes: ReadonlySet<Sig>): Sig | null {
-  const tree = emitter.refOf(clock)?.tree;
+  const tree = emitter.elements.refOf(clock)?.tree;
   return tree && !Array.isArray(tree) && tree.kind === "scalar" && wakes.has(tree) ? tree : null;
 }
 /** A sensitivity list has all of these. */
 function readsNoMore(emitter: UnitEmitter, reads: readonly Expr[], wakes: ReadonlySet<Sig>): boolean {
   return reads.every((read) => {
-    const found = emitter.refOf(read);
+    const found = emitter.elements.refOf(read);
     return found?.tree !== null && found?.tree !== undefined && leavesOf(found.tree).every((leaf) => wakes.has(leaf));
   });
 }

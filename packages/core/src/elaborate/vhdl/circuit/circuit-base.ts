@@ -12,13 +12,12 @@ import type {
 import { wholeTarget } from "../../model.ts";
 import { type EnumInfo, vectorType } from "../../types.ts";
 import type { Decl, Expr } from "../bound.ts";
-import { dynamicRange } from "../code/emit-base.ts";
 import { leftOperand } from "../code/operand-chain.ts";
 import type { Elaborator } from "../instances/elaborator.ts";
 import type { VhdlInstance } from "../instances/elaborator-base.ts";
 import type { BoundRange, Constraint, EnumType, Subtype } from "../types.ts";
 import type { Frame } from "../values/frames.ts";
-import { type Bounds, boundsOf, rightOf, type Shape, shapeText } from "../values/shapes.ts";
+import { type Bounds, boundsOf, dynamicRange, rightOf, type Shape, shapeText } from "../values/shapes.ts";
 import { leavesOf, type Sig, type SigTree } from "../values/signals.ts";
 import {
   constant,
@@ -592,7 +591,7 @@ export abstract class CircuitBase {
 
   /** @throws NoCircuit if a bound depends on what the circuit computes, unless the shape may be open. */
   protected shape(subtype: Subtype, loc: Loc, mayBeOpen = false): Shape {
-    const made = this.closed(this.owner.emitter(this.scope.frame).shape(subtype), loc);
+    const made = this.closed(this.owner.emitter(this.scope.frame).shapes.shape(subtype), loc);
     if (!mayBeOpen && made.k === "a" && made.dims === null) this.refuse(loc, "An array whose length is not known");
     return made;
   }
@@ -647,14 +646,14 @@ export abstract class CircuitBase {
       }
       case "of": {
         const of = range.attribute.op === "attribute" ? range.attribute.of : range.attribute;
-        if (!of) return this.owner.emitter(this.scope.frame).bounds(range);
+        if (!of) return this.owner.emitter(this.scope.frame).shapes.bounds(range);
         const shape = this.shapeOf(of);
-        if (shape.k !== "a" || !shape.dims) return this.owner.emitter(this.scope.frame).bounds(range);
+        if (shape.k !== "a" || !shape.dims) return this.owner.emitter(this.scope.frame).shapes.bounds(range);
         const b = shape.dims[range.dim - 1];
         return range.reverse ? { l: rightOf(b), d: b.d ? 0 : 1, n: b.n } : b;
       }
       case "subtype": {
-        const found = this.owner.emitter(this.scope.frame).bounds(range);
+        const found = this.owner.emitter(this.scope.frame).shapes.bounds(range);
         if (found) return found;
         const shape = this.owner.shapeOf(range.subtype, this.scope.frame, range.loc);
         return shape.k === "a" && shape.dims ? shape.dims[0] : null;

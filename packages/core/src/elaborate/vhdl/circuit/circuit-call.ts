@@ -39,7 +39,7 @@ export abstract class CircuitCall extends CircuitValue {
     };
     const vectorSigned = sub.params.some((param, i) => param.subtype.type.kind === "array" && isSigned(i));
     const made = (bits: ModelExpr, descending = true): Val => {
-      const plain = this.owner.emitter(this.scope.frame).plainShape(type);
+      const plain = this.owner.emitter(this.scope.frame).shapes.plainShape(type);
       if (plain.k !== "a") return this.typed(bits, plain);
       const n = bits.width;
       const dims: Bounds[] = [descending ? { l: n - 1, d: 1, n } : { l: 1, d: 0, n }];

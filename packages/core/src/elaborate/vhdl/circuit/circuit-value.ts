@@ -227,7 +227,9 @@ export abstract class CircuitValue extends CircuitOperators {
       }
       return { e: joined(parts, loc), shape: { ...base, fields } };
     }
-    const plain = (want?.k === "a" ? want : this.owner.emitter(this.scope.frame).plainShape(e.type)) as ArrayShape;
+    const plain = (
+      want?.k === "a" ? want : this.owner.emitter(this.scope.frame).shapes.plainShape(e.type)
+    ) as ArrayShape;
     const rest = plain.dims && plain.dims.length > 1 ? plain.dims.slice(1) : null;
     const inner: Shape = rest ? { ...plain, dims: rest } : plain.elem;
     const value = (each: AggregateElement): Val =>
@@ -335,18 +337,18 @@ export abstract class CircuitValue extends CircuitOperators {
       : { e: number(v, like.e.width, loc), shape: like.shape, cv: v };
   }
   private closedPlain(e: Expr): Shape {
-    return this.owner.emitter(this.scope.frame).plainShape(e.type);
+    return this.owner.emitter(this.scope.frame).shapes.plainShape(e.type);
   }
   /** Where an array without given bounds begins, and which way it counts: as its index subtype does. */
   protected firstBounds(type: Expr["type"]): Bounds {
     const emitter = this.owner.emitter(this.scope.frame);
     if (type.kind !== "array") return { l: 0, d: 0, n: 0 };
-    const range = emitter.scalarRange(emitter.shape(type.indexes[0]));
+    const range = emitter.shapes.scalarRange(emitter.shapes.shape(type.indexes[0]));
     return { l: typeof range.l.cv === "number" ? range.l.cv : 0, d: range.d, n: 0 };
   }
 
   private concat(e: Expr & { op: "builtin" }, want?: Shape): Val {
-    const plain = this.owner.emitter(this.scope.frame).plainShape(e.type) as ArrayShape;
+    const plain = this.owner.emitter(this.scope.frame).shapes.plainShape(e.type) as ArrayShape;
     const parts = concatenated(e.args, (part) => part.type !== e.type);
     const vals = parts.map((part) => this.expr(part));
     const whole = vals.find((val, i) => parts[i].type === e.type && val.shape.k === "a");

@@ -81,7 +81,7 @@ export class CircuitWriter extends CircuitStmt {
           "Write 'if rising_edge(clk) then' around all that the clock does, with the asynchronous reset before it as the only other branch.",
         );
       const own = this.declareProcess(process, () => true);
-      this.checkSensitivity(process, this.owner.emitter(frame).readsOfStmts(process.stmts));
+      this.checkSensitivity(process, this.owner.emitter(frame).waiting.readsOfStmts(process.stmts));
       const body = this.within(() => this.stmts(process.stmts));
       this.add(process, "star", { op: "block", body }, own);
     } finally {
@@ -131,7 +131,7 @@ export class CircuitWriter extends CircuitStmt {
     // registers that what stands around looks at are no process's own
     const shared = new Set([...kept].filter((decl) => readAround.has(decl) && !passing.has(decl)));
     const own = this.declareProcess(process, (decl) => !shared.has(decl));
-    if (reset) this.checkSensitivity(process, this.owner.emitter(this.scope.frame).readsOf(reset.test));
+    if (reset) this.checkSensitivity(process, this.owner.emitter(this.scope.frame).waiting.readsOf(reset.test));
     const events = [event];
     const sequence = (): ModelStmt[] => {
       this.begin();
@@ -159,7 +159,7 @@ export class CircuitWriter extends CircuitStmt {
     } else body = { op: "block", body: sequence() };
     this.add(process, events, body, own, reset?.isLast ? { resetLast: true } : {});
     if (around.every(isPassive) || !around.some((stmt) => drivesSignals(stmt))) return;
-    this.checkSensitivity(process, this.owner.emitter(this.scope.frame).readsOfStmts(around));
+    this.checkSensitivity(process, this.owner.emitter(this.scope.frame).waiting.readsOfStmts(around));
     this.scope = new Scope(this.scope, this.scope.frame);
     this.begin();
     const passingOwn = this.declareVariables(
@@ -210,16 +210,16 @@ export class CircuitWriter extends CircuitStmt {
     const leaves = (exprs: readonly Expr[]): Set<Sig> => {
       const set = new Set<Sig>();
       for (const expr of exprs) {
-        const ref = emitter.refOf(expr);
+        const ref = emitter.elements.refOf(expr);
         if (!ref?.tree) continue;
         for (const leaf of leavesOf(ref.tree)) set.add(leaf);
       }
       return set;
     };
-    const heard = leaves(sensitivity === "all" ? emitter.readsOfStmts(process.stmts, [], null) : sensitivity);
+    const heard = leaves(sensitivity === "all" ? emitter.waiting.readsOfStmts(process.stmts, [], null) : sensitivity);
     const told = new Set<string>();
     for (const expr of reads) {
-      const ref = emitter.refOf(expr);
+      const ref = emitter.elements.refOf(expr);
       if (!ref?.tree) continue;
       if (leavesOf(ref.tree).every((leaf) => heard.has(leaf))) continue;
       const name = rootName(expr);

@@ -1,29 +1,31 @@
 import { quoted } from "../../../common/generated-code.ts";
 import type { Expr } from "../bound.ts";
-import { type VType } from "../types.ts";
-import { type ArrayShape, type Bounds, highOf, lowOf, rightOf, type Shape } from "../values/shapes.ts";
+import type { VType } from "../types.ts";
+import { type ArrayShape, type Bounds, dynamicRanges, highOf, lowOf, rightOf, type Shape } from "../values/shapes.ts";
 import { leavesOf, partOf, type Sig, type SigTree } from "../values/signals.ts";
 import { Arr, boundsWithin } from "../values/values.ts";
-import { dynamicRanges, type Val } from "./emit-base.ts";
-import { EmitCompose } from "./emit-compose.ts";
-import { type Ref } from "./emit-text.ts";
+import { type Val } from "./emit-base.ts";
+import type { Ref } from "./emit-text.ts";
+import type { UnitEmitter } from "./unit-emitter.ts";
 
 /** Predefined attributes. */
-export abstract class EmitAttributes extends EmitCompose {
+export class EmitAttributes {
+  constructor(private readonly host: UnitEmitter) {}
+
   // ---- attributes -----------------------------------------------------------------------------------------------
 
-  protected attribute(e: Expr & { op: "attribute" }): Val {
+  attribute(e: Expr & { op: "attribute" }): Val {
     const { name } = e;
     const index: Shape = { k: "s", type: e.type, lo: null, hi: null };
-    if (e.decl || name === "path_name" || name === "instance_name" || name === "simple_name") return this.named(e);
+    if (e.decl || name === "path_name" || name === "instance_name" || name === "simple_name") return this.host.named(e);
     const dim =
       e.arg && /^(left|right|high|low|length|range|reverse_range|ascending)$/.test(name)
-        ? ((this.expr(e.arg).cv as number) ?? 1)
+        ? ((this.host.exprs.expr(e.arg).cv as number) ?? 1)
         : 1;
     if (e.subtype) {
-      const shape = this.shape(e.subtype);
+      const shape = this.host.shapes.shape(e.subtype);
       if (shape.k === "a") return this.arrayAttribute(name, shape, null, dim, index);
-      const range = this.scalarRange(shape);
+      const range = this.host.shapes.scalarRange(shape);
       switch (name) {
         case "left":
           return { ...range.l, shape: index };
@@ -34,51 +36,51 @@ export abstract class EmitAttributes extends EmitCompose {
         case "high":
           return { ...(range.d ? range.l : range.r), shape: index };
         case "ascending":
-          return this.known(range.d ? 0 : 1, this.booleanShape);
+          return this.host.known(range.d ? 0 : 1, this.host.booleanShape);
         case "image":
-          return this.image(this.expr(e.arg!), e.subtype.type);
+          return this.image(this.host.exprs.expr(e.arg!), e.subtype.type);
         case "value": {
-          const arg = this.plainText(this.expr(e.arg!));
+          const arg = this.host.plainText(this.host.exprs.expr(e.arg!));
           const { type } = shape;
-          const at = this.at(e.loc);
+          const at = this.host.at(e.loc);
           const val: Val =
             type.kind === "enum"
               ? {
-                  js: `${this.rt("enumValue")}(${arg},${this.cap(this.names(type))},${at})`,
-                  shape: this.plainShape(type),
+                  js: `${this.host.rt("enumValue")}(${arg},${this.host.cap(this.host.names(type))},${at})`,
+                  shape: this.host.shapes.plainShape(type),
                 }
               : type.kind === "int"
-                ? { js: `${this.rt("intValue")}(${arg},${at})`, shape: this.plainShape(type) }
+                ? { js: `${this.host.rt("intValue")}(${arg},${at})`, shape: this.host.shapes.plainShape(type) }
                 : type.kind === "real"
-                  ? { js: `${this.rt("realValue")}(${arg},${at})`, shape: this.plainShape(type) }
+                  ? { js: `${this.host.rt("realValue")}(${arg},${at})`, shape: this.host.shapes.plainShape(type) }
                   : {
-                      js: `${this.rt("physValue")}(${arg},${this.cap((type as { units: unknown }).units)},${at})`,
-                      shape: this.plainShape(type),
+                      js: `${this.host.rt("physValue")}(${arg},${this.host.cap((type as { units: unknown }).units)},${at})`,
+                      shape: this.host.shapes.plainShape(type),
                     };
-          return this.checked(val, shape, e.loc);
+          return this.host.repr.checked(val, shape, e.loc);
         }
         case "pos":
-          return { ...this.expr(e.arg!), shape: index };
+          return { ...this.host.exprs.expr(e.arg!), shape: index };
         case "val":
-          return this.checked(
-            { ...this.expr(e.arg!), shape: this.plainShape(shape.type) },
-            this.plainShape(shape.type),
+          return this.host.repr.checked(
+            { ...this.host.exprs.expr(e.arg!), shape: this.host.shapes.plainShape(shape.type) },
+            this.host.shapes.plainShape(shape.type),
             e.loc,
           );
         case "succ":
         case "pred":
         case "leftof":
         case "rightof": {
-          const arg = this.expr(e.arg!);
+          const arg = this.host.exprs.expr(e.arg!);
           const up = name === "succ" || name === (range.d ? "leftof" : "rightof");
-          const base = this.plainShape(shape.type);
+          const base = this.host.shapes.plainShape(shape.type);
           const js = `(${arg.js}${up ? "+" : "-"}1)`;
           const cv = typeof arg.cv === "number" ? arg.cv + (up ? 1 : -1) : undefined;
           const val: Val =
             cv !== undefined
-              ? this.known(cv, base)
+              ? this.host.known(cv, base)
               : { js, shape: base, lo: Number.NEGATIVE_INFINITY, hi: Number.POSITIVE_INFINITY };
-          return this.checked(val, base, e.loc);
+          return this.host.repr.checked(val, base, e.loc);
         }
       }
     }
@@ -97,51 +99,53 @@ export abstract class EmitAttributes extends EmitCompose {
       case "transaction":
         return this.signalAttribute(e);
       case "endfile":
-        return this.boolean(`${this.rt("endFile")}(${this.expr(of).js},${this.isText(of.type)},${this.at(e.loc)})`);
+        return this.host.boolean(
+          `${this.host.rt("endFile")}(${this.host.exprs.expr(of).js},${this.isText(of.type)},${this.host.at(e.loc)})`,
+        );
       case "to_string":
-        return this.toText(this.expr(of), of.type);
+        return this.toText(this.host.exprs.expr(of), of.type);
     }
-    const val = this.expr(of);
-    if (val.shape.k !== "a") return this.known(0, index);
+    const val = this.host.exprs.expr(of);
+    if (val.shape.k !== "a") return this.host.known(0, index);
     return this.arrayAttribute(name, val.shape, val, dim, index);
   }
   isText(type: VType): boolean {
-    return type.kind === "file" && type.of.type === this.world.standard.string;
+    return type.kind === "file" && type.of.type === this.host.world.standard.string;
   }
 
-  protected arrayAttribute(name: string, shape: ArrayShape, val: Val | null, dim: number, index: Shape): Val {
+  private arrayAttribute(name: string, shape: ArrayShape, val: Val | null, dim: number, index: Shape): Val {
     const carried = val?.cv instanceof Arr ? val.cv : null;
     if (shape.dims || carried) {
       const of = carried && boundsWithin(carried, dim)[dim - 1];
       const b: Bounds = shape.dims ? shape.dims[dim - 1] : { l: of!.l, d: of!.d, n: of!.n };
       switch (name) {
         case "length":
-          return this.known(b.n, index);
+          return this.host.known(b.n, index);
         case "left":
-          return this.known(b.l, index);
+          return this.host.known(b.l, index);
         case "right":
-          return this.known(rightOf(b), index);
+          return this.host.known(rightOf(b), index);
         case "low":
-          return this.known(lowOf(b), index);
+          return this.host.known(lowOf(b), index);
         case "high":
-          return this.known(highOf(b), index);
+          return this.host.known(highOf(b), index);
         default:
-          return this.known(b.d ? 0 : 1, this.booleanShape);
+          return this.host.known(b.d ? 0 : 1, this.host.booleanShape);
       }
     }
     if (!val) {
       const range = dynamicRanges(shape)?.[dim - 1];
-      if (!range) return this.known(0, index);
-      const { l, r, d, dynamicDir } = this.rangeVal(range);
+      if (!range) return this.host.known(0, index);
+      const { l, r, d, dynamicDir } = this.host.shapes.rangeVal(range);
       const dir = dynamicDir ?? String(d);
       if (name === "length")
-        return { js: `${this.rt("len")}(${l.js},${r.js},${dir})`, shape: index, lo: 0, hi: 2147483647 };
+        return { js: `${this.host.rt("len")}(${l.js},${r.js},${dir})`, shape: index, lo: 0, hi: 2147483647 };
       if (name === "left") return { ...l, shape: index };
       if (name === "right") return { ...r, shape: index };
-      if (name === "ascending") return this.boolean(`!(${dir})`);
+      if (name === "ascending") return this.host.boolean(`!(${dir})`);
       return { ...((name === "high") === (d === 1) ? l : r), shape: index };
     }
-    const own = this.once(dim > 1 ? `${this.rt("dimension")}(${val.js},${dim})` : val.js);
+    const own = this.host.once(dim > 1 ? `${this.host.rt("dimension")}(${val.js},${dim})` : val.js);
     switch (name) {
       case "length":
         return { js: `${own.first}.n`, shape: index, lo: 0, hi: 2 ** 26 };
@@ -150,7 +154,7 @@ export abstract class EmitAttributes extends EmitCompose {
       case "right":
         return { js: `${own.first}.r`, shape: index };
       case "ascending":
-        return this.boolean(`${own.first}.d===0`);
+        return this.host.boolean(`${own.first}.d===0`);
       case "low":
         return { js: `(${own.first}.d?${own.again}.r:${own.again}.l)`, shape: index };
       default:
@@ -163,44 +167,44 @@ export abstract class EmitAttributes extends EmitCompose {
     switch (type.kind) {
       case "enum": {
         if (typeof val.cv === "number") return this.textKnown(type.literals[val.cv].name);
-        return this.str(`${this.cap(this.names(type))}[${val.js}]`);
+        return this.host.str(`${this.host.cap(this.host.names(type))}[${val.js}]`);
       }
       case "int":
         if (typeof val.cv === "number") return this.textKnown(String(val.cv));
-        return this.str(`(""+${val.js})`);
+        return this.host.str(`(""+${val.js})`);
       case "real":
-        return this.str(`${this.rt("realImage")}(${val.js})`);
+        return this.host.str(`${this.host.rt("realImage")}(${val.js})`);
       case "physical":
-        return this.str(
+        return this.host.str(
           type.isTime
-            ? `${this.rt("timeImage")}(${val.js})`
-            : `(${this.rt("wholeText")}(${val.js})+${quoted(` ${type.base}`)})`,
+            ? `${this.host.rt("timeImage")}(${val.js})`
+            : `(${this.host.rt("wholeText")}(${val.js})+${quoted(` ${type.base}`)})`,
         );
       default:
         return this.textKnown("");
     }
   }
   textKnown(text: string): Val {
-    return this.known(text, { ...this.stringShape, dims: [{ l: 1, d: 0, n: text.length }] });
+    return this.host.known(text, { ...this.host.stringShape, dims: [{ l: 1, d: 0, n: text.length }] });
   }
   /** to_string: as 'image, but characters without quotes (5.2.6, 5.7). */
   toText(val: Val, type: VType): Val {
     switch (type.kind) {
       case "enum": {
-        const names = this.names(type).map((name) => (name.startsWith("'") ? name[1] : name));
-        if (type.packing === "char") return this.str(`String.fromCharCode(${val.js})`);
-        return this.str(`${this.cap(names)}[${val.js}]`);
+        const names = this.host.names(type).map((name) => (name.startsWith("'") ? name[1] : name));
+        if (type.packing === "char") return this.host.str(`String.fromCharCode(${val.js})`);
+        return this.host.str(`${this.host.cap(names)}[${val.js}]`);
       }
       case "real":
-        return this.str(`${this.rt("realString")}(${val.js})`);
+        return this.host.str(`${this.host.rt("realString")}(${val.js})`);
       case "array": {
-        const own = this.onceVal(val);
+        const own = this.host.operators.onceVal(val);
         const pack = val.shape.k === "a" ? val.shape.pack : null;
         if (pack === "char") return val;
-        if (pack) return this.str(`${this.rt("bitText")}(${own.first},${own.n},${pack === "logic"})`);
+        if (pack) return this.host.str(`${this.host.rt("bitText")}(${own.first},${own.n},${pack === "logic"})`);
         const element = type.element.type;
-        return this.str(
-          `${own.first}.map((v)=>${this.cap(this.names(element).map((name) => name.replaceAll("'", "")))}[v]).join("")`,
+        return this.host.str(
+          `${own.first}.map((v)=>${this.host.cap(this.host.names(element).map((name) => name.replaceAll("'", "")))}[v]).join("")`,
         );
       }
       default:
@@ -208,54 +212,51 @@ export abstract class EmitAttributes extends EmitCompose {
     }
   }
 
-  /** Attributes that the user gave, and names of paths. */
-  abstract named(e: Expr & { op: "attribute" }): Val;
-
   /** More is asked about these signals than their values. */
   observe(tree: SigTree | null): void {
-    if (tree) for (const leaf of leavesOf(tree)) this.program.observed.add(leaf);
+    if (tree) for (const leaf of leavesOf(tree)) this.host.program.observed.add(leaf);
   }
 
-  protected signalAttribute(e: Expr & { op: "attribute" }): Val {
-    const ref = this.refOf(e.of!);
+  private signalAttribute(e: Expr & { op: "attribute" }): Val {
+    const ref = this.host.elements.refOf(e.of!);
     const { name } = e;
-    const index: Shape = this.plainShape(e.type);
-    if (/active|quiet/.test(name)) this.program.tracksActive = true;
-    if (name === "last_event") this.program.engine.tracksTimes = true;
-    if (!ref) return this.known(0, index);
+    const index: Shape = this.host.shapes.plainShape(e.type);
+    if (/active|quiet/.test(name)) this.host.program.tracksActive = true;
+    if (name === "last_event") this.host.program.engine.tracksTimes = true;
+    if (!ref) return this.host.known(0, index);
     this.observe(ref.tree);
-    if (name === "driving") return this.known(1, this.booleanShape);
+    if (name === "driving") return this.host.known(1, this.host.booleanShape);
     if (name === "driving_value") {
-      const isLeaf = !this.isTree(ref.shape, ref.tree);
-      return isLeaf && !ref.part ? { js: `${ref.drv()}.v`, shape: ref.shape } : this.readRef(ref);
+      const isLeaf = !this.host.elements.isTree(ref.shape, ref.tree);
+      return isLeaf && !ref.part ? { js: `${ref.drv()}.v`, shape: ref.shape } : this.host.elements.readRef(ref);
     }
     if (name === "delayed" || name === "transaction" || ((name === "stable" || name === "quiet") && e.arg)) {
-      const made = this.refOf(e);
-      return made ? this.readRef(made) : this.known(0, index);
+      const made = this.host.elements.refOf(e);
+      return made ? this.host.elements.readRef(made) : this.host.known(0, index);
     }
     const whole = ref.part ? this.partSignal(ref) : ref;
-    const isTree = this.isTree(whole.shape, whole.tree);
+    const isTree = this.host.elements.isTree(whole.shape, whole.tree);
     switch (name) {
       case "event":
-        return this.boolean(isTree ? `${this.rt("hasEvent")}(${whole.sig},E.d)` : `${whole.sig}.ev===E.d`);
+        return this.host.boolean(isTree ? `${this.host.rt("hasEvent")}(${whole.sig},E.d)` : `${whole.sig}.ev===E.d`);
       case "active":
-        return this.boolean(isTree ? `${this.rt("isActive")}(${whole.sig},E.d)` : `${whole.sig}.act===E.d`);
+        return this.host.boolean(isTree ? `${this.host.rt("isActive")}(${whole.sig},E.d)` : `${whole.sig}.act===E.d`);
       case "stable":
-        return this.boolean(isTree ? `!${this.rt("hasEvent")}(${whole.sig},E.d)` : `${whole.sig}.ev!==E.d`);
+        return this.host.boolean(isTree ? `!${this.host.rt("hasEvent")}(${whole.sig},E.d)` : `${whole.sig}.ev!==E.d`);
       case "quiet":
-        return this.boolean(isTree ? `!${this.rt("isActive")}(${whole.sig},E.d)` : `${whole.sig}.act!==E.d`);
+        return this.host.boolean(isTree ? `!${this.host.rt("isActive")}(${whole.sig},E.d)` : `${whole.sig}.act!==E.d`);
       case "last_value":
         return isTree
-          ? { js: `${this.rt("lastOfTree")}(${whole.sig})`, shape: whole.shape, fresh: true }
+          ? { js: `${this.host.rt("lastOfTree")}(${whole.sig})`, shape: whole.shape, fresh: true }
           : { js: `${whole.sig}.last`, shape: whole.shape };
       case "last_event":
         return {
-          js: `${this.rt("since")}(${isTree ? `${this.rt("lastEventAt")}(${whole.sig})` : `${whole.sig}.at`},E.now)`,
+          js: `${this.host.rt("since")}(${isTree ? `${this.host.rt("lastEventAt")}(${whole.sig})` : `${whole.sig}.at`},E.now)`,
           shape: index,
         };
       default:
         return {
-          js: `${this.rt("since")}(${isTree ? `${this.rt("lastActiveAt")}(${whole.sig})` : `${whole.sig}.actAt`},E.now)`,
+          js: `${this.host.rt("since")}(${isTree ? `${this.host.rt("lastActiveAt")}(${whole.sig})` : `${whole.sig}.actAt`},E.now)`,
           shape: index,
         };
     }
@@ -268,9 +269,9 @@ export abstract class EmitAttributes extends EmitCompose {
       return { ...ref, part: null };
     const two = ref.shape.k === "a" && ref.shape.pack === "bit";
     const made = this.partSig(tree, part.loKnown, part.nKnown, part.bit, two);
-    return this.known_(made, part.shape);
+    return this.host.elements.known_(made, part.shape);
   }
-  protected partSig(sig: Sig, lo: number, n: number, bit: boolean, two: boolean): Sig {
+  private partSig(sig: Sig, lo: number, n: number, bit: boolean, two: boolean): Sig {
     let list = parts.get(sig);
     if (!list) {
       list = new Map();

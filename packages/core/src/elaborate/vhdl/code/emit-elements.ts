@@ -1,19 +1,16 @@
 import type { Loc } from "../../../common/source.ts";
 import type { Expr } from "../bound.ts";
-import type { Subtype, VType } from "../types.ts";
-import type { Frame } from "../values/frames.ts";
+import type { VType } from "../types.ts";
 import { type ArrayShape, boundsOf, elementOf, highOf, lowOf, rightOf, type Shape } from "../values/shapes.ts";
 import type { SigTree } from "../values/signals.ts";
 import { type Bits, getB, getL, maskOf, sliceL } from "../values/values.ts";
 import { type RangeVal, type Val } from "./emit-base.ts";
-import { EmitOperators } from "./emit-operators.ts";
 import { addText, isList, type Ref, wrapped } from "./emit-text.ts";
+import type { UnitEmitter } from "./unit-emitter.ts";
 
 /** Names of signals and of their parts, and elements and slices of arrays. */
-export abstract class EmitElements extends EmitOperators {
-  /** Driver of the process for signals that are known; `lo` and `n` say which bits. */
-  abstract driver(tree: SigTree, lo: number | null, n: number | null): unknown;
-  protected abstract aliasShape(decl: { readonly subtype: Subtype }, frame: Frame): Shape | null;
+export class EmitElements {
+  constructor(private readonly host: UnitEmitter) {}
 
   // ---- signals --------------------------------------------------------------------------------------------------
 
@@ -30,11 +27,17 @@ export abstract class EmitElements extends EmitOperators {
         return this.sliceRef(e);
       case "attribute": {
         if (!e.of || !/^(delayed|stable|quiet|transaction)$/.test(e.name)) return null;
-        const made = this.derived(e);
-        return made && this.known_(made, e.name === "delayed" ? this.expr(e.of).shape : this.plainShape(e.type));
+        const made = this.host.derived(e);
+        return (
+          made &&
+          this.known_(
+            made,
+            e.name === "delayed" ? this.host.exprs.expr(e.of).shape : this.host.shapes.plainShape(e.type),
+          )
+        );
       }
       case "external":
-        return this.externalRef(e);
+        return this.host.externalRef(e);
       case "convert":
       case "qualified":
         return this.refOf(e.arg);
@@ -44,12 +47,12 @@ export abstract class EmitElements extends EmitOperators {
   }
   private objectRef(e: Expr & { op: "object" }): Ref | null {
     const { decl } = e;
-    const place = this.find(decl);
+    const place = this.host.find(decl);
     if (decl.kind === "alias") {
-      const frame = place?.k === "alias" ? place.frame : this.frame;
-      const ref = this.within(frame, () => this.refOf(decl.of));
+      const frame = place?.k === "alias" ? place.frame : this.host.frame;
+      const ref = this.host.within(frame, () => this.refOf(decl.of));
       if (!ref) return null;
-      const shape = this.aliasShape(decl, frame);
+      const shape = this.host.exprs.aliasShape(decl, frame);
       if (shape?.k !== "a" || !shape.dims) return ref;
       return ref.part ? { ...ref, part: { ...ref.part, shape } } : { ...ref, shape };
     }
@@ -76,7 +79,7 @@ export abstract class EmitElements extends EmitOperators {
     let at: Ref = of;
     let rest: ArrayShape = shape;
     for (let dim = 0; dim < e.indexes.length; dim++) {
-      const index = this.expr(e.indexes[dim]);
+      const index = this.host.exprs.expr(e.indexes[dim]);
       const k = this.position(rest, 0, index, e.indexes[dim].loc, `${at.sig}.v`);
       const inner = elementOf(rest);
       if (rest.pack && rest.pack !== "char") {
@@ -134,9 +137,6 @@ export abstract class EmitElements extends EmitOperators {
       part: null,
     };
   }
-  externalRef(_e: Expr & { op: "external" }): Ref | null {
-    return null;
-  }
   /** A composite that is one signal: a text, or what is resolved as a whole. Its parts are no signals. */
   private isOneSignal(of: Ref): boolean {
     if (of.part || of.shape.k !== "a") return false;
@@ -147,11 +147,15 @@ export abstract class EmitElements extends EmitOperators {
     if (e.op !== "index" && e.op !== "slice" && e.op !== "field") return null;
     return this.refOf(e.of) ?? this.wholeOf(e.of);
   }
-  /** A signal that follows another: `delayed`, `stable` and their kin. */
-  abstract derived(e: Expr & { op: "attribute" }): SigTree | null;
 
   known_(tree: SigTree, shape: Shape): Ref {
-    return { sig: this.cap(tree), tree, drv: () => this.cap(this.driver(tree, null, null)), shape, part: null };
+    return {
+      sig: this.host.cap(tree),
+      tree,
+      drv: () => this.host.cap(this.host.driver(tree, null, null)),
+      shape,
+      part: null,
+    };
   }
 
   readRef(ref: Ref): Val {
@@ -161,13 +165,13 @@ export abstract class EmitElements extends EmitOperators {
       if (part.bit) return this.bitAt(`${ref.sig}.v`, part.lo, ref.shape, part.shape, two);
       return this.sliced(`${ref.sig}.v`, part.lo, part.n, part.nKnown, part.shape, ref.shape);
     }
-    if (this.isTree(shape, ref.tree)) return { js: `${this.rt("readTree")}(${ref.sig})`, shape, fresh: true };
+    if (this.isTree(shape, ref.tree)) return { js: `${this.host.rt("readTree")}(${ref.sig})`, shape, fresh: true };
     return { js: `${ref.sig}.v`, shape };
   }
   isTree(shape: Shape, tree: SigTree | null): boolean {
     return tree ? Array.isArray(tree) : isList(shape);
   }
-  protected isTwo(type: VType): boolean {
+  private isTwo(type: VType): boolean {
     return type.kind === "enum" && type.packing === "bit";
   }
 
@@ -175,13 +179,13 @@ export abstract class EmitElements extends EmitOperators {
 
   /** Place of an element from the left, checked. */
   position(shape: ArrayShape, dim: number, index: Val, loc: Loc, carried: string): number | string {
-    if (!shape.dims) return `${this.rt("at")}(${carried},${index.js},${this.at(loc)})`;
+    if (!shape.dims) return `${this.host.rt("at")}(${carried},${index.js},${this.host.at(loc)})`;
     const b = shape.dims[dim];
     const low = lowOf(b);
     const high = highOf(b);
     if (typeof index.cv === "number") {
       if (index.cv < low || index.cv > high) {
-        this.error(
+        this.host.error(
           "index",
           loc,
           b.n === 0
@@ -194,7 +198,7 @@ export abstract class EmitElements extends EmitOperators {
       return b.d ? b.l - index.cv : index.cv - b.l;
     }
     const inside = index.lo !== undefined && index.hi !== undefined && index.lo >= low && index.hi <= high;
-    const js = inside ? index.js : `${this.rt("ix")}(${index.js},${low},${high},${this.at(loc)})`;
+    const js = inside ? index.js : `${this.host.rt("ix")}(${index.js},${low},${high},${this.host.at(loc)})`;
     if (b.d) return `${b.l}-${wrapped(js)}`;
     return b.l === 0 ? js : `${wrapped(js)}-${wrapped(String(b.l))}`;
   }
@@ -202,38 +206,38 @@ export abstract class EmitElements extends EmitOperators {
     return shape.k === "s" && shape.type.kind === "enum" ? (shape.type.literals[v]?.name ?? String(v)) : String(v);
   }
 
-  protected bitAt(js: string, bit: string, whole: Shape, elem: Shape, two: boolean): Val {
+  private bitAt(js: string, bit: string, whole: Shape, elem: Shape, two: boolean): Val {
     const n = whole.k === "a" && whole.dims ? whole.dims[0].n : null;
     if (two) {
       if (n !== null && n <= 32) return { js: `(${js}>>>${wrapped(bit)}&1)`, shape: elem, lo: 0, hi: 1 };
-      return { js: `${this.rt("getB")}(${js},${bit})`, shape: elem, lo: 0, hi: 1 };
+      return { js: `${this.host.rt("getB")}(${js},${bit})`, shape: elem, lo: 0, hi: 1 };
     }
     if (n !== null && n <= 32) {
-      const value = this.once(js);
-      const any = `(typeof ${value.first}==="number"?2+(${value.again}>>>${wrapped(bit)}&1):${this.rt("getL")}(${value.again},${bit}))`;
+      const value = this.host.once(js);
+      const any = `(typeof ${value.first}==="number"?2+(${value.again}>>>${wrapped(bit)}&1):${this.host.rt("getL")}(${value.again},${bit}))`;
       const plain =
         value.first === value.again && /^\d+$/.test(bit)
           ? { guards: [`typeof ${value.first}==="number"`], bit: `${value.first}>>>${bit}`, any, operators: 0, of: any }
           : undefined;
       return { js: any, shape: elem, plain };
     }
-    return { js: `${this.rt("getL")}(${js},${bit})`, shape: elem };
+    return { js: `${this.host.rt("getL")}(${js},${bit})`, shape: elem };
   }
 
-  protected index(e: Expr & { op: "index" }): Val {
+  index(e: Expr & { op: "index" }): Val {
     const ref = this.refOf(e);
     if (ref) return this.readRef(ref);
-    let val = this.expr(e.of);
+    let val = this.host.exprs.expr(e.of);
     for (let dim = 0; dim < e.indexes.length; dim++) {
       const { shape } = val;
       if (shape.k !== "a") return val;
-      const index = this.expr(e.indexes[dim]);
-      const own = shape.dims ? { first: val.js, again: val.js } : this.once(val.js);
+      const index = this.host.exprs.expr(e.indexes[dim]);
+      const own = shape.dims ? { first: val.js, again: val.js } : this.host.once(val.js);
       const k = this.position(shape, 0, index, e.indexes[dim].loc, own.first);
       const inner = elementOf(shape);
       const payload = shape.dims ? val.js : `${own.again}.p`;
       if (shape.pack === "char") {
-        if (typeof val.cv === "string" && typeof k === "number") return this.known(val.cv.charCodeAt(k), inner);
+        if (typeof val.cv === "string" && typeof k === "number") return this.host.known(val.cv.charCodeAt(k), inner);
         // with the carried value evaluated first
         const js = shape.dims
           ? `${wrapped(payload)}.charCodeAt(${k})`
@@ -243,7 +247,7 @@ export abstract class EmitElements extends EmitOperators {
       if (shape.pack) {
         if (val.cv !== undefined && typeof k === "number" && shape.dims) {
           const bit = shape.dims[0].n - 1 - k;
-          return this.known(shape.pack === "bit" ? getB(val.cv as number, bit) : getL(val.cv as Bits, bit), inner);
+          return this.host.known(shape.pack === "bit" ? getB(val.cv as number, bit) : getL(val.cv as Bits, bit), inner);
         }
         const two = shape.pack === "bit";
         if (shape.dims) {
@@ -251,11 +255,15 @@ export abstract class EmitElements extends EmitOperators {
           return this.bitAt(payload, bit, shape, inner, two);
         }
         return {
-          js: this.ordered(String(k), (at) => `${this.rt(two ? "getB" : "getL")}(${payload},${own.again}.n-1-${at})`),
+          js: this.ordered(
+            String(k),
+            (at) => `${this.host.rt(two ? "getB" : "getL")}(${payload},${own.again}.n-1-${at})`,
+          ),
           shape: inner,
         };
       }
-      if (val.cv !== undefined && typeof k === "number" && Array.isArray(val.cv)) val = this.known(val.cv[k], inner);
+      if (val.cv !== undefined && typeof k === "number" && Array.isArray(val.cv))
+        val = this.host.known(val.cv[k], inner);
       else
         val = {
           js: shape.dims ? `${payload}[${k}]` : this.ordered(String(k), (at) => `${payload}[${at}]`),
@@ -265,20 +273,20 @@ export abstract class EmitElements extends EmitOperators {
     return val;
   }
   /** Computes `first` before what uses it. */
-  protected ordered(first: string, then: (name: string) => string): string {
-    const name = this.temp();
+  private ordered(first: string, then: (name: string) => string): string {
+    const name = this.host.temp();
     return `(${name}=${first},${then(name)})`;
   }
 
   /** A slice of an array: place from the left, length, and the shape of what it gives. */
-  protected cut(
+  cut(
     shape: ArrayShape,
     e: Expr & { op: "slice" },
     carried: string,
   ): { k: number | string; n: number | string; made: Shape; range: RangeVal } {
-    const range = this.rangeVal(e.range);
+    const range = this.host.shapes.rangeVal(e.range);
     const { l, r, d, dynamicDir } = range;
-    const place = this.at(e.loc);
+    const place = this.host.at(e.loc);
     if (dynamicDir === undefined && typeof l.cv === "number" && typeof r.cv === "number") {
       const bounds = boundsOf(l.cv, r.cv, d);
       const { n } = bounds;
@@ -288,7 +296,7 @@ export abstract class EmitElements extends EmitOperators {
         if (n === 0) return { k: 0, n: 0, made, range };
         const k = b.d ? b.l - l.cv : l.cv - b.l;
         if (d !== b.d && n > 1) {
-          this.error(
+          this.host.error(
             "slice-direction",
             e.loc,
             `This slice goes '${d ? "downto" : "to"}', but the array '${b.d ? "downto" : "to"}'.`,
@@ -297,7 +305,7 @@ export abstract class EmitElements extends EmitOperators {
           return { k: 0, n, made, range };
         }
         if (k < 0 || k + n > b.n) {
-          this.error(
+          this.host.error(
             "slice",
             e.loc,
             `The slice ${l.cv} ${d ? "downto" : "to"} ${r.cv} is outside of the array's ${b.l} ${b.d ? "downto" : "to"} ${rightOf(b)}.`,
@@ -307,22 +315,22 @@ export abstract class EmitElements extends EmitOperators {
         }
         return { k, n, made, range };
       }
-      const own = this.once(carried);
+      const own = this.host.once(carried);
       return {
-        k: `${this.rt("sliceAt")}(${l.cv},${n},${own.first}.l,${own.again}.d,${own.again}.n,${d},${place})`,
+        k: `${this.host.rt("sliceAt")}(${l.cv},${n},${own.first}.l,${own.again}.d,${own.again}.n,${d},${place})`,
         n,
         made,
         range,
       };
     }
     const dir = dynamicDir ?? String(d);
-    const left = this.once(l.js);
-    const nName = this.temp();
-    const kName = this.temp();
+    const left = this.host.once(l.js);
+    const nName = this.host.temp();
+    const kName = this.host.temp();
     const base = shape.dims
       ? `${shape.dims[0].l},${shape.dims[0].d},${shape.dims[0].n}`
-      : ((own) => `${own.first}.l,${own.again}.d,${own.again}.n`)(this.once(carried));
-    const k = `(${nName}=${this.rt("len")}(${left.first},${r.js},${dir}),${kName}=${this.rt("sliceAt")}(${left.again},${nName},${base},${dir},${place}))`;
+      : ((own) => `${own.first}.l,${own.again}.d,${own.again}.n`)(this.host.once(carried));
+    const k = `(${nName}=${this.host.rt("len")}(${left.first},${r.js},${dir}),${kName}=${this.host.rt("sliceAt")}(${left.again},${nName},${base},${dir},${place}))`;
     const made: Shape & { left?: string; dir?: string } = { ...shape, dims: null };
     const more = { sliceLeft: left.again, sliceDir: dir };
     return {
@@ -333,63 +341,63 @@ export abstract class EmitElements extends EmitOperators {
     };
   }
 
-  protected sliced(js: string, lo: string, n: string, known: number | null, shape: Shape, whole: Shape): Val {
+  private sliced(js: string, lo: string, n: string, known: number | null, shape: Shape, whole: Shape): Val {
     if (known !== null) {
       const total = whole.k === "a" && whole.dims ? whole.dims[0].n : null;
       if (total !== null && total <= 32 && known > 0) {
-        const value = this.once(js);
+        const value = this.host.once(js);
         const plain =
           lo === "0" ? `${value.again}&${maskOf(known)}` : `${value.again}>>>${wrapped(lo)}&${maskOf(known)}`;
         const isBit = whole.k === "a" && whole.pack === "bit";
         if (known === total) return { js, shape };
         if (isBit) return { js: `(${value.first === value.again ? plain : `(${value.first},${plain})`})`, shape };
         return {
-          js: `(typeof ${value.first}==="number"?${plain}:${this.rt("sliceL")}(${value.again},${lo},${known}))`,
+          js: `(typeof ${value.first}==="number"?${plain}:${this.host.rt("sliceL")}(${value.again},${lo},${known}))`,
           shape,
         };
       }
-      return { js: `${this.rt("sliceL")}(${js},${lo},${known})`, shape };
+      return { js: `${this.host.rt("sliceL")}(${js},${lo},${known})`, shape };
     }
     const extra = shape as Shape & { sliceLeft: string; sliceDir: string };
-    const at = this.temp();
+    const at = this.host.temp();
     return {
-      js: `(${at}=${lo},${this.rt("arr")}(${this.rt("sliceL")}(${js},${at},${n}),${extra.sliceLeft},${extra.sliceDir},${n}))`,
+      js: `(${at}=${lo},${this.host.rt("arr")}(${this.host.rt("sliceL")}(${js},${at},${n}),${extra.sliceLeft},${extra.sliceDir},${n}))`,
       shape: { ...(shape as ArrayShape), dims: null },
     };
   }
 
-  protected slice(e: Expr & { op: "slice" }): Val {
+  slice(e: Expr & { op: "slice" }): Val {
     const ref = this.refOf(e);
     if (ref) return this.readRef(ref);
-    const val = this.expr(e.of);
+    const val = this.host.exprs.expr(e.of);
     const { shape } = val;
     if (shape.k !== "a") return val;
-    const own = shape.dims ? { first: val.js, again: val.js } : this.once(val.js);
+    const own = shape.dims ? { first: val.js, again: val.js } : this.host.once(val.js);
     const { k, n, made } = this.cut(shape, e, own.first);
     const payload = shape.dims ? val.js : `${own.again}.p`;
     const total = shape.dims ? String(shape.dims[0].n) : `${own.again}.n`;
     if (shape.pack && shape.pack !== "char") {
       if (shape.dims && typeof k === "number" && typeof n === "number") {
         const lo = shape.dims[0].n - k - n;
-        if (val.cv !== undefined) return this.known(sliceL(val.cv as Bits, lo, n), made);
+        if (val.cv !== undefined) return this.host.known(sliceL(val.cv as Bits, lo, n), made);
         return this.sliced(payload, String(lo), String(n), n, made, shape);
       }
       if (typeof n === "number") {
-        const js = this.ordered(String(k), (at) => `${this.rt("sliceL")}(${payload},${total}-${at}-${n},${n})`);
+        const js = this.ordered(String(k), (at) => `${this.host.rt("sliceL")}(${payload},${total}-${at}-${n},${n})`);
         return { js, shape: made };
       }
       const extra = made as Shape & { sliceLeft: string; sliceDir: string };
       const js = this.ordered(
         String(k),
         (at) =>
-          `${this.rt("arr")}(${this.rt("sliceL")}(${payload},${total}-${at}-${n},${n}),${extra.sliceLeft},${extra.sliceDir},${n})`,
+          `${this.host.rt("arr")}(${this.host.rt("sliceL")}(${payload},${total}-${at}-${n},${n}),${extra.sliceLeft},${extra.sliceDir},${n})`,
       );
       return { js, shape: { ...shape, dims: null } };
     }
     const method = shape.pack === "char" ? "substr" : "slice";
     if (typeof n === "number") {
       if (val.cv !== undefined && typeof k === "number" && shape.dims)
-        return this.known((val.cv as string).slice(k, k + n), made);
+        return this.host.known((val.cv as string).slice(k, k + n), made);
       const js = this.ordered(
         String(k),
         (at) => `${wrapped(payload)}.${method === "substr" ? "slice" : "slice"}(${at},${at}+${n})`,
@@ -400,7 +408,7 @@ export abstract class EmitElements extends EmitOperators {
     const js = this.ordered(
       String(k),
       (at) =>
-        `${this.rt("arr")}(${wrapped(payload)}.slice(${at},${at}+${n}),${extra.sliceLeft},${extra.sliceDir},${n})`,
+        `${this.host.rt("arr")}(${wrapped(payload)}.slice(${at},${at}+${n}),${extra.sliceLeft},${extra.sliceDir},${n})`,
     );
     return { js, shape: { ...shape, dims: null } };
   }

@@ -1,23 +1,22 @@
-import type { Loc } from "../../../common/source.ts";
-import type { Expr, Subprogram } from "../bound.ts";
+import type { Expr } from "../bound.ts";
 import { type VType } from "../types.ts";
 import { Frame } from "../values/frames.ts";
-import { elementOf, type Shape } from "../values/shapes.ts";
-import { EmitAttributes } from "./emit-attributes.ts";
-import { dynamicRange, type Val } from "./emit-base.ts";
+import { dynamicRange, elementOf, type Shape } from "../values/shapes.ts";
+import { type Val } from "./emit-base.ts";
 import { type LVal } from "./emit-text.ts";
 import { operatorChain, ReadyOperands } from "./operand-chain.ts";
+import type { UnitEmitter } from "./unit-emitter.ts";
 
 /** Operators of a chain that nest in the code. */
 const mostNested = 40;
 
 /** Expressions as code. */
-export abstract class EmitExpr extends EmitAttributes {
-  abstract call(sub: Subprogram, args: readonly (Expr | null)[], loc: Loc, on: Expr | undefined): Val;
+export class EmitExpr {
+  constructor(private readonly host: UnitEmitter) {}
 
   private readonly ready = new ReadyOperands<Val>();
 
-  override expr(e: Expr, want?: Shape): Val {
+  expr(e: Expr, want?: Shape): Val {
     const ready = this.ready.take(e);
     if (ready) return ready;
     const chain = operatorChain(e);
@@ -30,7 +29,7 @@ export abstract class EmitExpr extends EmitAttributes {
       (each) => this.single(each),
       (val, done) => {
         if (done % mostNested !== 0 || val.cv !== undefined) return val;
-        const name = this.temp();
+        const name = this.host.temp();
         before.push(`${name}=${val.js}`);
         return { ...val, js: name };
       },
@@ -40,105 +39,99 @@ export abstract class EmitExpr extends EmitAttributes {
   private single(e: Expr, want?: Shape): Val {
     switch (e.op) {
       case "literal":
-        return this.known(e.value, { k: "s", type: e.type, lo: null, hi: null });
+        return this.host.known(e.value, { k: "s", type: e.type, lo: null, hi: null });
       case "string":
-        return this.stringLiteral(e.values, e.type, want);
+        return this.host.repr.stringLiteral(e.values, e.type, want);
       case "object":
         return this.object(e, want);
       case "index":
-        return this.index(e);
+        return this.host.elements.index(e);
       case "slice":
-        return this.slice(e);
+        return this.host.elements.slice(e);
       case "field": {
-        const ref = this.refOf(e);
-        if (ref) return this.readRef(ref);
+        const ref = this.host.elements.refOf(e);
+        if (ref) return this.host.elements.readRef(ref);
         const of = this.expr(e.of);
         const shape = of.shape.k === "r" ? of.shape.fields[e.field] : of.shape;
-        if (of.cv !== undefined && isKnownField(of.cv)) return this.known((of.cv as unknown[])[e.field], shape);
+        if (of.cv !== undefined && isKnownField(of.cv)) return this.host.known((of.cv as unknown[])[e.field], shape);
         return { js: `${of.js}[${e.field}]`, shape };
       }
       case "deref": {
         const of = this.expr(e.of);
         const shape = this.pointed(e.of.type);
-        return { js: `${this.rt("follow")}(${of.js},${this.at(e.loc)}).v`, shape };
+        return { js: `${this.host.rt("follow")}(${of.js},${this.host.at(e.loc)}).v`, shape };
       }
       case "call":
-        return this.call(e.sub, e.args, e.loc, e.on);
+        return this.host.subprograms.call(e.sub, e.args, e.loc, e.on);
       case "builtin":
-        return this.builtin(e.name, e.args, e.type, e.loc, want);
+        return this.host.operators.builtin(e.name, e.args, e.type, e.loc, want);
       case "attribute":
-        return this.attribute(e);
+        return this.host.attributes.attribute(e);
       case "aggregate":
-        return this.aggregate(e, want);
+        return this.host.compose.aggregate(e, want);
       case "qualified": {
-        const shape = this.shape(e.subtype);
+        const shape = this.host.shapes.shape(e.subtype);
         const arg = this.expr(e.arg, shape);
         if (shape.k === "a" && shape.dims === null) return arg;
-        return this.fit(arg, shape, e.loc);
+        return this.host.repr.fit(arg, shape, e.loc);
       }
       case "convert":
-        return this.convert(e);
+        return this.host.compose.convert(e);
       case "new": {
-        const shape = this.shape(e.subtype);
+        const shape = this.host.shapes.shape(e.subtype);
         const inner = this.pointed(e.type);
         let value: string;
-        if (e.init) value = this.kept(this.fit(this.expr(e.init, shape), this.carriedIf(shape, inner), e.loc));
-        else value = this.fit(this.defaultValue(shape), this.carriedIf(shape, inner), e.loc).js;
-        return { js: `${this.rt("cell")}(${value})`, shape: { k: "o", type: e.type } };
+        if (e.init)
+          value = this.host.repr.kept(
+            this.host.repr.fit(this.expr(e.init, shape), this.carriedIf(shape, inner), e.loc),
+          );
+        else value = this.host.repr.fit(this.host.repr.defaultValue(shape), this.carriedIf(shape, inner), e.loc).js;
+        return { js: `${this.host.rt("cell")}(${value})`, shape: { k: "o", type: e.type } };
       }
       case "null":
         return { js: "null", shape: { k: "o", type: e.type }, cv: null };
       case "external": {
-        const ref = this.refOf(e);
-        if (ref) return this.readRef(ref);
-        return this.externalValue(e);
+        const ref = this.host.elements.refOf(e);
+        if (ref) return this.host.elements.readRef(ref);
+        return this.host.externalValue(e);
       }
       default:
-        return this.known(0, { k: "s", type: e.type, lo: null, hi: null });
+        return this.host.known(0, { k: "s", type: e.type, lo: null, hi: null });
     }
   }
 
   /** What an access type points to, as it is kept: unconstrained arrays carry their bounds. */
   pointed(type: VType): Shape {
     if (type.kind !== "access" || !type.of) return { k: "o", type };
-    return this.shape(type.of);
+    return this.host.shapes.shape(type.of);
   }
-  protected carriedIf(shape: Shape, inner: Shape): Shape {
+  private carriedIf(shape: Shape, inner: Shape): Shape {
     return inner.k === "a" && inner.dims === null ? inner : shape;
   }
 
-  externalValue(e: Expr & { op: "external" }): Val {
-    this.error(
-      "external",
-      e.loc,
-      `'${e.path.join(".")}' cannot be reached from here.`,
-      "Check the path of the external name.",
-    );
-    return this.known(0, this.shape(e.subtype));
-  }
   // ---- objects --------------------------------------------------------------------------------------------------
 
-  protected object(e: Expr & { op: "object" }, _want?: Shape): Val {
+  private object(e: Expr & { op: "object" }, _want?: Shape): Val {
     const { decl } = e;
     if (decl.kind === "alias") {
-      const place = this.find(decl);
-      const shape = this.aliasShape(decl, place?.k === "alias" ? place.frame : this.frame);
-      const of = this.within(place?.k === "alias" ? place.frame : this.frame, () => this.expr(decl.of));
+      const place = this.host.find(decl);
+      const shape = this.aliasShape(decl, place?.k === "alias" ? place.frame : this.host.frame);
+      const of = this.host.within(place?.k === "alias" ? place.frame : this.host.frame, () => this.expr(decl.of));
       return this.rebound(of, shape);
     }
-    const place = this.find(decl);
+    const place = this.host.find(decl);
     if (!place) {
       if (decl.kind === "constant" && decl.init) {
         // of a package that is being elaborated
-        const value = this.expr(decl.init, this.shape(decl.subtype));
-        return this.fit(value, this.shape(decl.subtype), e.loc);
+        const value = this.expr(decl.init, this.host.shapes.shape(decl.subtype));
+        return this.host.repr.fit(value, this.host.shapes.shape(decl.subtype), e.loc);
       }
-      this.error("no-value", e.loc, `'${decl.name}' has no value here.`, "Declare it before it is used.");
-      return this.known(0, this.plainShape(e.type));
+      this.host.error("no-value", e.loc, `'${decl.name}' has no value here.`, "Declare it before it is used.");
+      return this.host.known(0, this.host.shapes.plainShape(e.type));
     }
     switch (place.k) {
       case "const":
-        return this.known(place.v, place.shape);
+        return this.host.known(place.v, place.shape);
       case "var": {
         const { lo, hi } = place.shape.k === "s" ? place.shape : { lo: null, hi: null };
         return {
@@ -149,18 +142,18 @@ export abstract class EmitExpr extends EmitAttributes {
         };
       }
       case "cell":
-        return { js: `${this.cap(place.cell)}.v`, shape: place.shape };
+        return { js: `${this.host.cap(place.cell)}.v`, shape: place.shape };
       default:
-        return this.readRef(this.refOf(e)!);
+        return this.host.elements.readRef(this.host.elements.refOf(e)!);
     }
   }
 
-  protected aliasShape(decl: { readonly subtype: import("../types.ts").Subtype }, frame: Frame): Shape | null {
+  aliasShape(decl: { readonly subtype: import("../types.ts").Subtype }, frame: Frame): Shape | null {
     if (decl.subtype.ofObject) return null;
-    return this.within(frame, () => this.shape(decl.subtype));
+    return this.host.within(frame, () => this.host.shapes.shape(decl.subtype));
   }
   /** The same value under other bounds. */
-  protected rebound(val: Val, shape: Shape | null): Val {
+  private rebound(val: Val, shape: Shape | null): Val {
     if (shape?.k !== "a" || val.shape.k !== "a") return val;
     const range = dynamicRange(shape);
     if (shape.dims) {
@@ -168,15 +161,15 @@ export abstract class EmitExpr extends EmitAttributes {
       return { js: `${val.js}.p`, shape };
     }
     if (!range) return val;
-    const carried = this.carry(val);
+    const carried = this.host.repr.carry(val);
     return { js: this.rebind(carried.js, range), shape: { ...shape, dims: null } };
   }
   /** A carried value with the bounds of a range. */
-  protected rebind(js: string, range: import("../types.ts").BoundRange): string {
-    const { l, r, d, dynamicDir } = this.rangeVal(range);
-    const left = this.once(l.js);
+  rebind(js: string, range: import("../types.ts").BoundRange): string {
+    const { l, r, d, dynamicDir } = this.host.shapes.rangeVal(range);
+    const left = this.host.once(l.js);
     const dir = dynamicDir ?? String(d);
-    return `${this.rt("arr")}(${js}.p,${left.first},${dir},${this.rt("len")}(${left.again},${r.js},${dir}))`;
+    return `${this.host.rt("arr")}(${js}.p,${left.first},${dir},${this.host.rt("len")}(${left.again},${r.js},${dir}))`;
   }
 
   // ---- variables ------------------------------------------------------------------------------------------------
@@ -185,23 +178,24 @@ export abstract class EmitExpr extends EmitAttributes {
   lval(e: Expr, before: string[]): LVal {
     const name = (js: string): string => {
       if (/^-?\d+$/.test(js)) return js;
-      const made = this.temp();
+      const made = this.host.temp();
       before.push(`${made}=${js};`);
       return made;
     };
     switch (e.op) {
       case "object": {
         const { decl } = e;
-        const place = this.find(decl);
+        const place = this.host.find(decl);
         if (decl.kind === "alias") {
-          const frame = place?.k === "alias" ? place.frame : this.frame;
-          const inner = this.within(frame, () => this.lval(decl.of, before));
+          const frame = place?.k === "alias" ? place.frame : this.host.frame;
+          const inner = this.host.within(frame, () => this.lval(decl.of, before));
           const shape = this.aliasShape(decl, frame);
           if (shape?.k === "a" && shape.dims && inner.shape.k === "a") {
             if (inner.shape.dims) return { ...inner, shape: { ...shape, elem: inner.shape.elem } };
             return {
               read: `${inner.read}.p`,
-              write: (js) => inner.write(`${this.rt("arr")}(${js},${inner.read}.l,${inner.read}.d,${inner.read}.n)`),
+              write: (js) =>
+                inner.write(`${this.host.rt("arr")}(${js},${inner.read}.l,${inner.read}.d,${inner.read}.n)`),
               shape,
             };
           }
@@ -209,12 +203,12 @@ export abstract class EmitExpr extends EmitAttributes {
         }
         if (place?.k === "var") return { read: place.js, write: (js) => `${place.js}=${js};`, shape: place.shape };
         if (place?.k === "cell") {
-          const cell = this.cap(place.cell);
+          const cell = this.host.cap(place.cell);
           return { read: `${cell}.v`, write: (js) => `${cell}.v=${js};`, shape: place.shape };
         }
-        if (place?.k === "const") return { read: this.constant(place.v), write: () => "", shape: place.shape };
-        this.error("target", e.loc, `'${decl.name}' cannot be assigned here.`, "Assign a variable.");
-        return { read: "0", write: () => "", shape: this.plainShape(e.type) };
+        if (place?.k === "const") return { read: this.host.constant(place.v), write: () => "", shape: place.shape };
+        this.host.error("target", e.loc, `'${decl.name}' cannot be assigned here.`, "Assign a variable.");
+        return { read: "0", write: () => "", shape: this.host.shapes.plainShape(e.type) };
       }
       case "field": {
         const of = this.lval(e.of, before);
@@ -224,7 +218,7 @@ export abstract class EmitExpr extends EmitAttributes {
       }
       case "deref": {
         const of = this.expr(e.of);
-        const cell = name(`${this.rt("follow")}(${of.js},${this.at(e.loc)})`);
+        const cell = name(`${this.host.rt("follow")}(${of.js},${this.host.at(e.loc)})`);
         return { read: `${cell}.v`, write: (js) => `${cell}.v=${js};`, shape: this.pointed(e.of.type) };
       }
       case "index": {
@@ -233,25 +227,27 @@ export abstract class EmitExpr extends EmitAttributes {
           const { shape } = at;
           if (shape.k !== "a") return at;
           const index = this.expr(e.indexes[dim]);
-          const k = name(String(this.position(shape, 0, index, e.indexes[dim].loc, at.read)));
+          const k = name(String(this.host.elements.position(shape, 0, index, e.indexes[dim].loc, at.read)));
           const inner = elementOf(shape);
           const of = at;
           const payload = shape.dims ? of.read : `${of.read}.p`;
           const total = shape.dims ? String(shape.dims[0].n) : `${of.read}.n`;
           const put = (js: string) =>
-            shape.dims ? of.write(js) : of.write(`${this.rt("arr")}(${js},${of.read}.l,${of.read}.d,${of.read}.n)`);
+            shape.dims
+              ? of.write(js)
+              : of.write(`${this.host.rt("arr")}(${js},${of.read}.l,${of.read}.d,${of.read}.n)`);
           if (shape.pack === "char")
             at = {
               read: `${payload}.charCodeAt(${k})`,
-              write: (js) => put(`${this.rt("setChar")}(${payload},${k},${js})`),
+              write: (js) => put(`${this.host.rt("setChar")}(${payload},${k},${js})`),
               shape: inner,
             };
           else if (shape.pack) {
             const bit = /^\d+$/.test(k) && shape.dims ? String(shape.dims[0].n - 1 - Number(k)) : `${total}-1-${k}`;
             const two = shape.pack === "bit";
             at = {
-              read: `${this.rt(two ? "getB" : "getL")}(${payload},${bit})`,
-              write: (js) => put(`${this.rt("setL")}(${payload},${total},${bit},${two ? `${js}+2` : js})`),
+              read: `${this.host.rt(two ? "getB" : "getL")}(${payload},${bit})`,
+              write: (js) => put(`${this.host.rt("setL")}(${payload},${total},${bit},${two ? `${js}+2` : js})`),
               shape: inner,
             };
           } else {
@@ -265,12 +261,12 @@ export abstract class EmitExpr extends EmitAttributes {
         const of = this.lval(e.of, before);
         const { shape } = of;
         if (shape.k !== "a") return of;
-        const { k: place, n, made } = this.cut(shape, e, of.read);
+        const { k: place, n, made } = this.host.elements.cut(shape, e, of.read);
         const k = name(String(place));
         const payload = shape.dims ? of.read : `${of.read}.p`;
         const total = shape.dims ? String(shape.dims[0].n) : `${of.read}.n`;
         const put = (js: string) =>
-          shape.dims ? of.write(js) : of.write(`${this.rt("arr")}(${js},${of.read}.l,${of.read}.d,${of.read}.n)`);
+          shape.dims ? of.write(js) : of.write(`${this.host.rt("arr")}(${js},${of.read}.l,${of.read}.d,${of.read}.n)`);
         const inner: Shape =
           typeof n === "number"
             ? made
@@ -281,23 +277,24 @@ export abstract class EmitExpr extends EmitAttributes {
             ? String(shape.dims[0].n - Number(k) - n)
             : `${total}-${k}-${n}`;
         const carried = (js: string) =>
-          typeof n === "number" ? js : `${this.rt("arr")}(${js},${extra.sliceLeft},${extra.sliceDir},${n})`;
-        const bare = (js: string) => (typeof n === "number" ? js : `${this.rt("need")}(${js},${n},${this.at(e.loc)})`);
+          typeof n === "number" ? js : `${this.host.rt("arr")}(${js},${extra.sliceLeft},${extra.sliceDir},${n})`;
+        const bare = (js: string) =>
+          typeof n === "number" ? js : `${this.host.rt("need")}(${js},${n},${this.host.at(e.loc)})`;
         if (shape.pack === "char")
           return {
             read: carried(`${payload}.slice(${k},${k}+${n})`),
-            write: (js) => put(`${this.rt("setText")}(${payload},${k},${bare(js)})`),
+            write: (js) => put(`${this.host.rt("setText")}(${payload},${k},${bare(js)})`),
             shape: inner,
           };
         if (shape.pack)
           return {
-            read: carried(`${this.rt("sliceL")}(${payload},${lo},${n})`),
-            write: (js) => put(`${this.rt("insertL")}(${payload},${total},${lo},${bare(js)},${n})`),
+            read: carried(`${this.host.rt("sliceL")}(${payload},${lo},${n})`),
+            write: (js) => put(`${this.host.rt("insertL")}(${payload},${total},${lo},${bare(js)},${n})`),
             shape: inner,
           };
         return {
           read: carried(`${payload}.slice(${k},${k}+${n})`),
-          write: (js) => `${this.rt("splice")}(${payload},${k},${bare(js)});`,
+          write: (js) => `${this.host.rt("splice")}(${payload},${k},${bare(js)});`,
           shape: inner,
         };
       }

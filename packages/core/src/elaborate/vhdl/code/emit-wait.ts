@@ -8,56 +8,57 @@ import type { Sig } from "../values/signals.ts";
 import { leavesOf } from "../values/signals.ts";
 import type { Val } from "./emit-base.ts";
 import { enumNames } from "./emit-base.ts";
-import { EmitSubprograms, plain } from "./emit-subprograms.ts";
+import { plain } from "./emit-subprograms.ts";
 import { type LVal } from "./emit-text.ts";
 import { eachExpr, eachStmt } from "./statement-walk.ts";
+import type { UnitEmitter } from "./unit-emitter.ts";
 
 /** What processes wait for, and calls of procedures. */
-export abstract class EmitWait extends EmitSubprograms {
-  /** Statements that must stand before the one in hand. */
-  protected abstract flush(): string;
-  protected abstract storeTo(lval: LVal, val: Val, loc: Loc): string;
+export class EmitWait {
+  constructor(private readonly host: UnitEmitter) {}
 
   // ---- waiting --------------------------------------------------------------------------------------------------
 
-  protected waitStmt(stmt: Stmt & { op: "wait" }): string {
+  waitStmt(stmt: Stmt & { op: "wait" }): string {
     const edge = stmt.until && !stmt.delay && !stmt.on ? this.plainEdge(stmt.until) : null;
     if (edge) return `E.parkEdge(E.currentProcess,${edge.sig},${edge.rising});yield;`;
-    const delay = stmt.delay ? `${this.rt("delay")}(${this.expr(stmt.delay).js},${this.at(stmt.delay.loc)})` : "-1";
+    const delay = stmt.delay
+      ? `${this.host.rt("delay")}(${this.host.exprs.expr(stmt.delay).js},${this.host.at(stmt.delay.loc)})`
+      : "-1";
     const signals = stmt.on ?? (stmt.until ? this.readsOf(stmt.until) : []);
     const list = this.sigList(signals);
-    const head = this.flush();
+    const head = this.host.statements.flush();
     if (stmt.on === null && !stmt.until && !stmt.delay) return `${head}E.park(E.currentProcess,[],-1);for(;;)yield;`;
     if (!stmt.until) return `${head}E.park(E.currentProcess,${list},${delay});yield;`;
-    const test = this.test(this.expr(stmt.until));
-    const inner = this.flush();
-    const name = this.fresh("w");
+    const test = this.host.test(this.host.exprs.expr(stmt.until));
+    const inner = this.host.statements.flush();
+    const name = this.host.fresh("w");
     return `${head}{const ${name}=${list},q=E.currentProcess;E.park(q,${name},${delay});for(;;){yield;${inner}if(q.timedOut||${test})break;E.repark(q,${name});}}`;
   }
 
   /** `rising_edge(clk)` or its like alone, of a whole signal. */
-  protected plainEdge(e: Expr): { sig: string; rising: 0 | 1 } | null {
+  private plainEdge(e: Expr): { sig: string; rising: 0 | 1 } | null {
     if (e.op !== "call" || !e.sub.native || e.sub.home?.name !== "std_logic_1164" || !e.args[0]) return null;
     if (e.sub.name !== "rising_edge" && e.sub.name !== "falling_edge") return null;
-    const ref = this.refOf(e.args[0]);
+    const ref = this.host.elements.refOf(e.args[0]);
     if (!ref || ref.part) return null;
-    this.observe(ref.tree);
+    this.host.attributes.observe(ref.tree);
     return { sig: ref.sig, rising: e.sub.name === "rising_edge" ? 1 : 0 };
   }
 
   /** Leaves of signals as code of a list. */
-  protected sigList(exprs: readonly Expr[]): string {
+  private sigList(exprs: readonly Expr[]): string {
     const known: Sig[] = [];
     const others: string[] = [];
     for (const expr of exprs) {
-      const found = this.refOf(expr) ?? this.wholeOf(expr);
+      const found = this.host.elements.refOf(expr) ?? this.host.elements.wholeOf(expr);
       if (!found) continue;
-      const ref = found.part ? this.partSignal(found) : found;
+      const ref = found.part ? this.host.attributes.partSignal(found) : found;
       if (ref.tree) known.push(...leavesOf(ref.tree));
       else others.push(ref.sig);
     }
-    if (others.length === 0) return this.cap([...new Set(known)]);
-    return `[${[...(known.length ? [`...${this.cap(known)}`] : []), ...others.map((js) => `...${this.rt("leavesOf")}(${js})`)].join(",")}]`;
+    if (others.length === 0) return this.host.cap([...new Set(known)]);
+    return `[${[...(known.length ? [`...${this.host.cap(known)}`] : []), ...others.map((js) => `...${this.host.rt("leavesOf")}(${js})`)].join(",")}]`;
   }
 
   /** Signals that an expression reads, by their longest part that is known (10.2). */
@@ -84,7 +85,8 @@ export abstract class EmitWait extends EmitSubprograms {
     );
     const stmts = [...inits, ...sub.body.stmts];
     eachExpr(stmts, (each) => {
-      if (each.op === "object" && each.decl.kind === "signal" && this.find(each.decl)?.k === "sig") list.push(each);
+      if (each.op === "object" && each.decl.kind === "signal" && this.host.find(each.decl)?.k === "sig")
+        list.push(each);
       if (each.op === "call") this.readsOfSub(each.sub, list, seen);
     });
     eachStmt(stmts, (each) => {
@@ -130,7 +132,7 @@ export abstract class EmitWait extends EmitSubprograms {
         break;
       case "object":
         if (expr.decl.kind === "alias")
-          this.within(this.aliasFrame(expr.decl) ?? this.frame, () =>
+          this.host.within(this.aliasFrame(expr.decl) ?? this.host.frame, () =>
             this.readsOf((expr.decl as { of: Expr }).of, list, seen),
           );
         break;
@@ -138,23 +140,25 @@ export abstract class EmitWait extends EmitSubprograms {
         break;
     }
   }
-  protected aliasFrame(decl: Decl): Frame | null {
-    const place = this.find(decl);
+  private aliasFrame(decl: Decl): Frame | null {
+    const place = this.host.find(decl);
     return place?.k === "alias" ? place.frame : null;
   }
 
   /** Whether a part of a signal is a signal by itself, which it is not of texts and of what is resolved as a whole. */
   private isPart(expr: Expr): boolean {
-    return this.refOf(expr) !== null;
+    return this.host.elements.refOf(expr) !== null;
   }
   /** The longest part of a signal's name that is known before the run, with the indexes that are not. */
-  protected prefixOf(expr: Expr): { known: Expr; indexes: Expr[] } | null {
+  private prefixOf(expr: Expr): { known: Expr; indexes: Expr[] } | null {
     switch (expr.op) {
       case "object": {
-        const place = this.find(expr.decl);
+        const place = this.host.find(expr.decl);
         if (place?.k === "sig" || place?.k === "sigparam") return { known: expr, indexes: [] };
         if (expr.decl.kind === "alias" && place?.k === "alias")
-          return this.within(place.frame, () => this.refOf(expr)) ? { known: expr, indexes: [] } : null;
+          return this.host.within(place.frame, () => this.host.elements.refOf(expr))
+            ? { known: expr, indexes: [] }
+            : null;
         return null;
       }
       case "attribute":
@@ -171,7 +175,7 @@ export abstract class EmitWait extends EmitSubprograms {
         const of = this.prefixOf(expr.of);
         if (!of) return null;
         if (of.known !== expr.of) return { ...of, indexes: [...of.indexes, ...expr.indexes] };
-        const fixed = this.isPart(expr) && expr.indexes.every((index) => this.expr(index).cv !== undefined);
+        const fixed = this.isPart(expr) && expr.indexes.every((index) => this.host.exprs.expr(index).cv !== undefined);
         return fixed
           ? { known: expr, indexes: of.indexes }
           : { known: expr.of, indexes: [...of.indexes, ...expr.indexes] };
@@ -181,7 +185,7 @@ export abstract class EmitWait extends EmitSubprograms {
         if (!of) return null;
         const ends = expr.range.kind === "bounds" ? [expr.range.left, expr.range.right] : [];
         if (of.known !== expr.of) return { ...of, indexes: [...of.indexes, ...ends] };
-        return this.isPart(expr) && this.bounds(expr.range)
+        return this.isPart(expr) && this.host.shapes.bounds(expr.range)
           ? { known: expr, indexes: of.indexes }
           : { known: expr.of, indexes: [...of.indexes, ...ends] };
       }
@@ -244,9 +248,13 @@ export abstract class EmitWait extends EmitSubprograms {
             expr(stmt.range.left);
             expr(stmt.range.right);
           }
-          const frame = new Frame(this.frame, this.fn);
-          frame.places.set(stmt.param, { k: "var", js: "i", shape: this.plainShape(stmt.param.subtype.type) });
-          this.within(frame, () => this.readsOfStmts(stmt.body, list, seen));
+          const frame = new Frame(this.host.frame, this.host.fn);
+          frame.places.set(stmt.param, {
+            k: "var",
+            js: "i",
+            shape: this.host.shapes.plainShape(stmt.param.subtype.type),
+          });
+          this.host.within(frame, () => this.readsOfStmts(stmt.body, list, seen));
           break;
         }
         case "exit":
@@ -278,54 +286,54 @@ export abstract class EmitWait extends EmitSubprograms {
 
   // ---- procedures -----------------------------------------------------------------------------------------------
 
-  protected callStmt(stmt: Stmt & { op: "call" }): string {
+  callStmt(stmt: Stmt & { op: "call" }): string {
     const { sub, args, loc } = stmt;
     if (sub.native !== null && !sub.body) return this.nativeCall(sub, args, loc);
-    const { js, outs, before } = this.invoke(sub, args, loc, stmt.on);
-    const head = this.flush();
+    const { js, outs, before } = this.host.subprograms.invoke(sub, args, loc, stmt.on);
+    const head = this.host.statements.flush();
     let text = `${before.join("")}${head}${js};`;
     // taken before any of them is stored: storing may call
-    const names = outs.map(() => this.temp());
+    const names = outs.map(() => this.host.temp());
     outs.forEach((out, i) => {
       text += `${names[i]}=R.o[${out.index}];`;
     });
     outs.forEach(({ param, lval, arg }, i) => {
-      const formal = this.shape(param.subtype);
+      const formal = this.host.shapes.shape(param.subtype);
       const shape: Shape =
         formal.k === "s" || formal.k === "o" || (formal.k === "a" && formal.dims) ? formal : lval.shape;
       const val: Val = { js: names[i], shape: plain(shape), fresh: true };
-      text += this.storeTo(lval, val, arg.loc);
+      text += this.host.statements.storeTo(lval, val, arg.loc);
     });
     return text;
   }
 
   /** Procedures of the libraries. */
-  protected nativeCall(sub: Subprogram, args: readonly (Expr | null)[], loc: Loc): string {
+  private nativeCall(sub: Subprogram, args: readonly (Expr | null)[], loc: Loc): string {
     const name = sub.native!.split(".").slice(1).join(".");
     const home = sub.native!.split(".")[0];
-    const at = this.at(loc);
+    const at = this.host.at(loc);
     const arg = (i: number): Val => {
       const expr = args[i] ?? sub.defaults[i]!;
-      return this.expr(expr, this.shape(sub.params[i].subtype));
+      return this.host.exprs.expr(expr, this.host.shapes.shape(sub.params[i].subtype));
     };
     const before: string[] = [];
-    const place = (i: number): LVal => this.lval(args[i]!, before);
+    const place = (i: number): LVal => this.host.exprs.lval(args[i]!, before);
     if (home === "env") {
-      const status = args[0] ? `${this.expr(args[0]).js};` : "";
-      return `${status}${this.rt(name === "stop" ? "stop" : "finish")}();`;
+      const status = args[0] ? `${this.host.exprs.expr(args[0]).js};` : "";
+      return `${status}${this.host.rt(name === "stop" ? "stop" : "finish")}();`;
     }
     if (name === "uniform") {
       const places = [place(0), place(1), place(2)];
-      const call = `${this.rt("uniform")}(${places[0].read},${places[1].read},${at});`;
+      const call = `${this.host.rt("uniform")}(${places[0].read},${places[1].read},${at});`;
       return `${before.join("")}${call}${places.map((each, i) => each.write(`R.o[${i}]`)).join("")}`;
     }
     if (name === "readline") {
       const line = place(1);
-      return `${before.join("")}${this.rt("readLine")}(${arg(0).js},${at});${line.write("R.o[0]")}`;
+      return `${before.join("")}${this.host.rt("readLine")}(${arg(0).js},${at});${line.write("R.o[0]")}`;
     }
     if (name === "writeline" || name === "tee") {
       const line = place(1);
-      return `${before.join("")}${this.rt(name === "tee" ? "tee" : "writeLine")}(${arg(0).js},${line.read},${at});${line.write("R.o[0]")}`;
+      return `${before.join("")}${this.host.rt(name === "tee" ? "tee" : "writeLine")}(${arg(0).js},${line.read},${at});${line.write("R.o[0]")}`;
     }
     const isWrite = /write$/.test(name);
     const line = place(0);
@@ -337,14 +345,14 @@ export abstract class EmitWait extends EmitSubprograms {
       const hasField = sub.params.some((param) => param.name === "field");
       const side = hasField ? arg(2).js : "0";
       const field = hasField ? arg(3).js : "0";
-      return `${before.join("")}${this.flush()}${this.rt("write")}(${line.read},${text},${side},${field});${line.write("R.o[0]")}`;
+      return `${before.join("")}${this.host.statements.flush()}${this.host.rt("write")}(${line.read},${text},${side},${field});${line.write("R.o[0]")}`;
     }
     const value = place(1);
     if (name === "sread") {
       const length = place(2);
       const n = value.shape.k === "a" && value.shape.dims ? String(value.shape.dims[0].n) : `${value.read}.n`;
       const carried = value.shape.k === "a" && !value.shape.dims;
-      return `${before.join("")}${this.rt("sread")}(${line.read},${n},${carried ? `${value.read}.p` : value.read});${line.write("R.o[0]")}${value.write(carried ? `${this.rt("arr")}(R.o[1],${value.read}.l,${value.read}.d,${value.read}.n)` : "R.o[1]")}${length.write("R.o[2]")}`;
+      return `${before.join("")}${this.host.rt("sread")}(${line.read},${n},${carried ? `${value.read}.p` : value.read});${line.write("R.o[0]")}${value.write(carried ? `${this.host.rt("arr")}(R.o[1],${value.read}.l,${value.read}.d,${value.read}.n)` : "R.o[1]")}${length.write("R.o[2]")}`;
     }
     const base = name.startsWith("h") ? "h" : name.startsWith("o") ? "o" : "b";
     const carried = value.shape.k === "a" && !value.shape.dims;
@@ -354,46 +362,40 @@ export abstract class EmitWait extends EmitSubprograms {
       const pack = value.shape.k === "a" ? value.shape.pack : null;
       kind = pack === "char" ? "string" : `${base}${pack === "logic" ? "logic" : "bits"}`;
     } else kind = valueType.name;
-    const names = valueType.kind === "enum" && kind === "boolean" ? this.cap(enumNames(valueType)) : "null";
+    const names = valueType.kind === "enum" && kind === "boolean" ? this.host.cap(enumNames(valueType)) : "null";
     const fallback = carried ? `${value.read}.p` : value.read;
     const stored = value.write(
-      carried ? `${this.rt("arr")}(R.o[1],${value.read}.l,${value.read}.d,${value.read}.n)` : "R.o[1]",
+      carried ? `${this.host.rt("arr")}(R.o[1],${value.read}.l,${value.read}.d,${value.read}.n)` : "R.o[1]",
     );
     if (sub.params.length === 3) {
       const good = place(2);
-      return `${before.join("")}${this.rt("read")}(${line.read},${quoted(kind)},${n},${fallback},${names});${line.write("R.o[0]")}${stored}${good.write("R.o[2]")}`;
+      return `${before.join("")}${this.host.rt("read")}(${line.read},${quoted(kind)},${n},${fallback},${names});${line.write("R.o[0]")}${stored}${good.write("R.o[2]")}`;
     }
-    return `${before.join("")}${this.rt("readOrFail")}(${line.read},${quoted(kind)},${n},${fallback},${names},${at});${line.write("R.o[0]")}${stored}`;
+    return `${before.join("")}${this.host.rt("readOrFail")}(${line.read},${quoted(kind)},${n},${fallback},${names},${at});${line.write("R.o[0]")}${stored}`;
   }
 
-  protected writtenText(
-    sub: Subprogram,
-    name: string,
-    value: Val,
-    type: VType,
-    args: readonly (Expr | null)[],
-  ): string {
-    const own = this.onceVal(value);
+  private writtenText(sub: Subprogram, name: string, value: Val, type: VType, args: readonly (Expr | null)[]): string {
+    const own = this.host.operators.onceVal(value);
     const isLogic = value.shape.k === "a" && value.shape.pack === "logic";
     if (/^[ho]write$/.test(name))
-      return `${this.rt("digits")}(${own.first},${own.n},${isLogic},${name === "hwrite" ? 4 : 3})`;
+      return `${this.host.rt("digits")}(${own.first},${own.n},${isLogic},${name === "hwrite" ? 4 : 3})`;
     switch (type.kind) {
       case "array":
-        if (value.shape.k === "a" && value.shape.pack === "char") return this.plainText(value);
-        return `${this.rt("bitText")}(${own.first},${own.n},${isLogic})`;
+        if (value.shape.k === "a" && value.shape.pack === "char") return this.host.plainText(value);
+        return `${this.host.rt("bitText")}(${own.first},${own.n},${isLogic})`;
       case "enum": {
         const names = enumNames(type).map((each) => (each.startsWith("'") ? each[1] : each.toUpperCase()));
         if (type.packing === "char") return `String.fromCharCode(${value.js})`;
-        return `${this.cap(names)}[${value.js}]`;
+        return `${this.host.cap(names)}[${value.js}]`;
       }
       case "physical": {
-        const unit = args[4] ? this.expr(args[4]).js : this.expr(sub.defaults[4]!).js;
-        return `${this.rt("timeText")}(${value.js},${unit})`;
+        const unit = args[4] ? this.host.exprs.expr(args[4]).js : this.host.exprs.expr(sub.defaults[4]!).js;
+        return `${this.host.rt("timeText")}(${value.js},${unit})`;
       }
       case "real": {
         if (sub.params[2]?.name === "format")
-          return `${this.rt("formatReal")}(${value.js},${this.plainText(this.expr(args[2]!))})`;
-        return `${this.rt("fixed")}(${value.js},${args[4] ? this.expr(args[4]).js : "0"})`;
+          return `${this.host.rt("formatReal")}(${value.js},${this.host.plainText(this.host.exprs.expr(args[2]!))})`;
+        return `${this.host.rt("fixed")}(${value.js},${args[4] ? this.host.exprs.expr(args[4]).js : "0"})`;
       }
       default:
         return `(""+${value.js})`;
@@ -401,36 +403,37 @@ export abstract class EmitWait extends EmitSubprograms {
   }
 
   /** What every file and access type has of itself. */
-  protected ownCall(name: string, args: readonly Expr[], loc: Loc): string {
-    const at = this.at(loc);
+  ownCall(name: string, args: readonly Expr[], loc: Loc): string {
+    const at = this.host.at(loc);
     const before: string[] = [];
     if (name === "deallocate") {
-      const pointer = this.lval(args[0], before);
+      const pointer = this.host.exprs.lval(args[0], before);
       return `${before.join("")}if(${pointer.read}!==null)${pointer.read}.gone=true;${pointer.write("null")}`;
     }
     const hasStatus = args[0].type.kind !== "file";
-    const file = this.expr(args[hasStatus ? 1 : 0]);
+    const file = this.host.exprs.expr(args[hasStatus ? 1 : 0]);
     switch (name) {
       case "file_open": {
         const [path, kind] = args.slice(hasStatus ? 2 : 1);
-        const text = this.plainText(this.expr(path));
-        const mode = kind ? this.expr(kind).js : "0";
-        if (!hasStatus) return `${this.rt("fileOpenOrFail")}(${file.js},${text},${mode},${at});`;
-        const status = this.lval(args[0], before);
-        return `${before.join("")}${status.write(`${this.rt("fileOpen")}(${file.js},${text},${mode})`)}`;
+        const text = this.host.plainText(this.host.exprs.expr(path));
+        const mode = kind ? this.host.exprs.expr(kind).js : "0";
+        if (!hasStatus) return `${this.host.rt("fileOpenOrFail")}(${file.js},${text},${mode},${at});`;
+        const status = this.host.exprs.lval(args[0], before);
+        return `${before.join("")}${status.write(`${this.host.rt("fileOpen")}(${file.js},${text},${mode})`)}`;
       }
       case "file_close":
-        return `${this.rt("fileClose")}(${file.js});`;
+        return `${this.host.rt("fileClose")}(${file.js});`;
       case "flush":
         return "";
       case "write": {
-        const val = this.expr(args[1]);
-        if (this.isText(args[0].type)) return `${this.rt("writeText")}(${file.js},${this.plainText(val)},${at});`;
-        return `${this.rt("writeValue")}(${file.js},${val.js},${at});`;
+        const val = this.host.exprs.expr(args[1]);
+        if (this.host.attributes.isText(args[0].type))
+          return `${this.host.rt("writeText")}(${file.js},${this.host.plainText(val)},${at});`;
+        return `${this.host.rt("writeValue")}(${file.js},${val.js},${at});`;
       }
       default: {
-        const target = this.lval(args[1], before);
-        return `${before.join("")}${target.write(`${this.rt("readValue")}(${file.js},${at})`)}`;
+        const target = this.host.exprs.lval(args[1], before);
+        return `${before.join("")}${target.write(`${this.host.rt("readValue")}(${file.js},${at})`)}`;
       }
     }
   }

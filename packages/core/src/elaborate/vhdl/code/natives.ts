@@ -5,8 +5,8 @@ import type { VType } from "../types.ts";
 import type { ArrayShape, Bounds, Shape } from "../values/shapes.ts";
 import { maskOf } from "../values/values.ts";
 import type { PlainBit, Val } from "./emit-base.ts";
-import type { EmitExpr } from "./emit-expr.ts";
 import { wrapped } from "./emit-text.ts";
+import type { UnitEmitter } from "./unit-emitter.ts";
 
 /**
  * Functions of the packages that ship with the product, as code. For arrays of known length up to 32 elements it works
@@ -14,7 +14,7 @@ import { wrapped } from "./emit-text.ts";
  */
 
 interface Call {
-  readonly e: EmitExpr;
+  readonly e: UnitEmitter;
   readonly sub: Subprogram;
   readonly args: readonly Val[];
   readonly loc: Loc;
@@ -37,7 +37,7 @@ interface Operand {
 function operand(c: Call, i: number, signed: boolean): Operand {
   const val = c.args[i];
   if (!isArray(val)) return { first: val.js, p: val.js, n: "0", known: 0, isInt: true, val, signed: true };
-  const once = c.e.onceVal(val);
+  const once = c.e.operators.onceVal(val);
   return { ...once, isInt: false, val, signed };
 }
 
@@ -49,7 +49,7 @@ function asNumber(p: string, n: number, signed: boolean): string {
 }
 
 function vector(c: Call, n: number | null, nJs: string, js: string, descending = true): Val {
-  const base = c.e.plainShape(c.sub.result!.type) as ArrayShape;
+  const base = c.e.shapes.plainShape(c.sub.result!.type) as ArrayShape;
   if (n !== null) {
     const dims: Bounds[] = [descending ? { l: n - 1, d: 1, n } : { l: 1, d: 0, n }];
     return { js, shape: { ...base, dims } };
@@ -227,7 +227,7 @@ function arithmetic(c: Call, op: string, signed: boolean, size: "numeric" | "ari
 }
 
 function resultOf(c: Call, val: Val): Shape {
-  const base = c.e.plainShape(c.sub.result!.type) as ArrayShape;
+  const base = c.e.shapes.plainShape(c.sub.result!.type) as ArrayShape;
   return val.shape.k === "a" && val.shape.dims
     ? { ...base, dims: [{ l: val.shape.dims[0].n - 1, d: 1, n: val.shape.dims[0].n }] }
     : base;
@@ -342,7 +342,7 @@ function logical(c: Call, op: string, descending: boolean): Val {
   const array = isArray(x) ? x : y;
   const two = array.shape.k === "a" && array.shape.pack === "bit";
   if (isArray(x) && isArray(y)) {
-    e.sameLength(x, y, loc);
+    e.operators.sameLength(x, y, loc);
     const a = operand(c, 0, false);
     const b = operand(c, 1, false);
     const small = a.known !== null && a.known <= 32 && b.known !== null;
@@ -432,8 +432,8 @@ function shift(c: Call, name: string, signed: boolean, descending = true): Val {
 function sizeArg(c: Call, i: number): { n: number | null; js: string } {
   const val = c.args[i];
   if (isArray(val)) {
-    const length = c.e.lengthOf(val);
-    return { n: length.n, js: length.n !== null ? String(length.n) : c.e.onceVal(val).n };
+    const length = c.e.repr.lengthOf(val);
+    return { n: length.n, js: length.n !== null ? String(length.n) : c.e.operators.onceVal(val).n };
   }
   if (typeof val.cv === "number") return { n: val.cv, js: String(val.cv) };
   const once = c.e.once(val.js);
@@ -499,7 +499,7 @@ function toInteger(c: Call, signed: boolean): Val {
 const textOf = (c: Call, i: number): string => c.e.plainText(c.args[i]);
 
 /** Code of a call of a function that the runtime computes; null if it is none of these. */
-export function nativeFunction(e: EmitExpr, sub: Subprogram, args: readonly Val[], loc: Loc): Val | null {
+export function nativeFunction(e: UnitEmitter, sub: Subprogram, args: readonly Val[], loc: Loc): Val | null {
   const c: Call = { e, sub, args, loc };
   const [home, ...rest] = sub.native!.split(".");
   const name = rest.join(".");
@@ -558,7 +558,7 @@ export function nativeFunction(e: EmitExpr, sub: Subprogram, args: readonly Val[
         const js = isArray(args[0])
           ? ((a, b) => `${e.rt("matchEqL")}(${a.first},${b.first},${a.n})`)(operand(c, 0, false), operand(c, 1, false))
           : `${e.rt("matchEq")}(${args[0].js},${args[1].js})`;
-        if (isArray(args[0]) && isArray(args[1])) e.sameLength(args[0], args[1], loc);
+        if (isArray(args[0]) && isArray(args[1])) e.operators.sameLength(args[0], args[1], loc);
         return e.scalar(name === "?=" ? js : `${e.rt("NOT")}[${js}]`, type);
       }
       case "?<":
@@ -580,7 +580,7 @@ export function nativeFunction(e: EmitExpr, sub: Subprogram, args: readonly Val[
     }
   }
   if (home === "math_real") return mathReal(c, name);
-  if (home === "env" && name === "resolution_limit") return e.known(1, e.plainShape(type));
+  if (home === "env" && name === "resolution_limit") return e.known(1, e.shapes.plainShape(type));
   if (home === "textio" && name === "justify")
     return e.str(`${e.rt("justify")}(${textOf(c, 0)},${args[1].js},${args[2].js})`);
   if (!/^(numeric_|std_logic_)/.test(home)) return null;
@@ -608,7 +608,7 @@ export function nativeFunction(e: EmitExpr, sub: Subprogram, args: readonly Val[
     case "minimum":
     case "maximum": {
       const test = comparison({ ...c, sub }, "<", isPlain && signed);
-      const size = args.map((arg) => (isArray(arg) ? e.lengthOf(arg).n : 0));
+      const size = args.map((arg) => (isArray(arg) ? e.repr.lengthOf(arg).n : 0));
       const n = size[0] === null || size[1] === null ? null : Math.max(size[0], size[1]);
       const widened = (i: number): string => {
         const a = operand(c, i, signed);
@@ -666,8 +666,8 @@ export function nativeFunction(e: EmitExpr, sub: Subprogram, args: readonly Val[
     case "conv_integer":
       if (!isArray(args[0]))
         return first.kind === "enum"
-          ? { ...e.boolean(`${e.rt("BIT")}[${args[0].js}]===1`), shape: e.plainShape(type) }
-          : { ...args[0], shape: e.plainShape(type) };
+          ? { ...e.boolean(`${e.rt("BIT")}[${args[0].js}]===1`), shape: e.shapes.plainShape(type) }
+          : { ...args[0], shape: e.shapes.plainShape(type) };
       return toInteger(c, signed && (isPlain || isSignedName(first)));
     case "to_unsigned":
     case "to_signed":
@@ -789,7 +789,7 @@ function stringOf(c: Call, first: VType): Val {
     return e.str(`${e.rt("fixed")}(${args[0].js},${args[1].js})`);
   }
   if (first.kind === "physical" && first.isTime) return e.str(`${e.rt("timeString")}(${args[0].js})`);
-  return e.toText(args[0], first);
+  return e.attributes.toText(args[0], first);
 }
 
 function mathReal(c: Call, name: string): Val {

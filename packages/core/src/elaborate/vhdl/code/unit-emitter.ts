@@ -4,9 +4,20 @@ import type { Frame } from "../values/frames.ts";
 import type { Shape } from "../values/shapes.ts";
 import { Driver, type DriverTree, type Sig, type SigTree } from "../values/signals.ts";
 import { type Bits, insertL, setL } from "../values/values.ts";
+import type { Assignments } from "./assignments.ts";
+import { EmitAttributes } from "./emit-attributes.ts";
 import type { CodeUnit, Program, Val } from "./emit-base.ts";
+import { EmitBase } from "./emit-base.ts";
+import { EmitCompose } from "./emit-compose.ts";
+import { EmitElements } from "./emit-elements.ts";
+import { EmitExpr } from "./emit-expr.ts";
+import { EmitOperators } from "./emit-operators.ts";
+import { EmitRepr } from "./emit-repr.ts";
+import { EmitShapes } from "./emit-shapes.ts";
 import { EmitStmt } from "./emit-stmt.ts";
+import { EmitSubprograms } from "./emit-subprograms.ts";
 import type { Ref } from "./emit-text.ts";
+import { EmitWait } from "./emit-wait.ts";
 
 /** Where a signal comes from that stands for a stretch of another. */
 export const origins = new WeakMap<
@@ -18,7 +29,18 @@ export const origins = new WeakMap<
 export const declaresConstants = (text: string): boolean => /^(let v\d+=(c\d+|-?\d+);\n?)*$/.test(text);
 
 /** Code of one process, or of one value at elaboration. */
-export class UnitEmitter extends EmitStmt {
+export class UnitEmitter extends EmitBase {
+  readonly shapes = new EmitShapes(this);
+  readonly repr = new EmitRepr(this);
+  readonly operators = new EmitOperators(this);
+  readonly elements = new EmitElements(this);
+  readonly compose = new EmitCompose(this);
+  readonly attributes = new EmitAttributes(this);
+  readonly exprs = new EmitExpr(this);
+  readonly subprograms = new EmitSubprograms(this);
+  readonly waiting = new EmitWait(this);
+  readonly statements = new EmitStmt(this);
+
   private readonly trees = new Map<SigTree, DriverTree>();
 
   constructor(
@@ -29,15 +51,16 @@ export class UnitEmitter extends EmitStmt {
     readonly drivers = new Map<Sig, Driver>(),
     program: Program = owner.program,
     unit?: CodeUnit,
+    assigns?: Assignments,
   ) {
-    super(program, frame, unit);
+    super(program, frame, unit, assigns);
   }
 
-  override another(frame: Frame): EmitStmt {
+  another(frame: Frame): UnitEmitter {
     return new UnitEmitter(this.owner, frame, false);
   }
 
-  override driver(tree: SigTree, lo: number | null, n: number | null): DriverTree {
+  driver(tree: SigTree, lo: number | null, n: number | null): DriverTree {
     if (Array.isArray(tree)) {
       let made = this.trees.get(tree);
       if (!made) {
@@ -94,7 +117,7 @@ export class UnitEmitter extends EmitStmt {
     return driver;
   }
 
-  override partDriver(of: Sig, part: Sig, lo: number, n: number, bit: boolean, whole: Shape): Driver {
+  partDriver(of: Sig, part: Sig, lo: number, n: number, bit: boolean, whole: Shape): Driver {
     const base = this.leafDriver(of, lo, n);
     const made = new Driver(part, part.v);
     const two = whole.k === "a" && whole.pack === "bit";
@@ -103,12 +126,12 @@ export class UnitEmitter extends EmitStmt {
     return made;
   }
 
-  override derived(e: Expr & { op: "attribute" }): SigTree | null {
-    const found = this.refOf(e.of!);
+  derived(e: Expr & { op: "attribute" }): SigTree | null {
+    const found = this.elements.refOf(e.of!);
     if (!found) return null;
-    const ref = found.part ? this.partSignal(found) : found;
+    const ref = found.part ? this.attributes.partSignal(found) : found;
     if (!ref.tree) return null;
-    const arg = e.arg ? this.expr(e.arg).cv : 0;
+    const arg = e.arg ? this.exprs.expr(e.arg).cv : 0;
     if (typeof arg !== "number") {
       this.error("attribute", e.loc, `The time of '${e.name}' must be known before the run.`, "Use a constant.");
       return null;
@@ -116,7 +139,7 @@ export class UnitEmitter extends EmitStmt {
     return this.owner.derivedSignal(ref.tree, e.name, arg);
   }
 
-  override named(e: Expr & { op: "attribute" }): Val {
+  named(e: Expr & { op: "attribute" }): Val {
     const { decl, name } = e;
     if (name === "path_name" || name === "instance_name") {
       let frame: Frame = this.frame;
@@ -129,24 +152,30 @@ export class UnitEmitter extends EmitStmt {
       const shown = (name: string) => (name.startsWith("\\") ? name : name.toLowerCase());
       const path = frame.path.map(shown).join(":");
       const own = decl && decl.kind !== "entity" && decl.kind !== "architecture" ? shown(decl.name) : "";
-      return this.textKnown(`:${path}:${own}`);
+      return this.attributes.textKnown(`:${path}:${own}`);
     }
-    if (name === "simple_name") return this.textKnown(decl?.name ?? "");
+    if (name === "simple_name") return this.attributes.textKnown(decl?.name ?? "");
     if (decl)
       for (const [attribute, value] of this.world.attributesOf(decl))
-        if (attribute.name === name) return this.expr(value, this.shape(attribute.subtype));
-    return this.known(0, this.plainShape(e.type));
+        if (attribute.name === name) return this.exprs.expr(value, this.shapes.shape(attribute.subtype));
+    return this.known(0, this.shapes.plainShape(e.type));
   }
 
-  override externalRef(e: Expr & { op: "external" }): Ref | null {
+  externalRef(e: Expr & { op: "external" }): Ref | null {
     const found = this.owner.external(e, this.frame);
     if (found?.k !== "sig") return null;
-    return this.known_(found.tree, found.shape);
+    return this.elements.known_(found.tree, found.shape);
   }
-  override externalValue(e: Expr & { op: "external" }): Val {
+  externalValue(e: Expr & { op: "external" }): Val {
     const found = this.owner.external(e, this.frame);
     if (found?.k === "const") return this.known(found.v, found.shape);
     if (found?.k === "cell") return { js: `${this.cap(found.cell)}.v`, shape: found.shape };
-    return super.externalValue(e);
+    this.error(
+      "external",
+      e.loc,
+      `'${e.path.join(".")}' cannot be reached from here.`,
+      "Check the path of the external name.",
+    );
+    return this.known(0, this.shapes.shape(e.subtype));
   }
 }

@@ -16,14 +16,14 @@ import type {
   SignalDecl,
   Subprogram,
 } from "../bound.ts";
-import { dynamicRanges, type Program, type Val } from "../code/emit-base.ts";
+import { type Program, type Val } from "../code/emit-base.ts";
 import { plain } from "../code/emit-subprograms.ts";
 import { StopSignal, VhdlError, type VhdlRuntime } from "../code/runtime.ts";
 import { placeIn, type SignalKeeper } from "../code/signal-keeper.ts";
 import { origins, UnitEmitter } from "../code/unit-emitter.ts";
 import { packingOf, type Subtype } from "../types.ts";
 import { Frame } from "../values/frames.ts";
-import { boundsOf, isStatic, leafCount, type Shape } from "../values/shapes.ts";
+import { boundsOf, dynamicRanges, isStatic, leafCount, type Shape } from "../values/shapes.ts";
 import { Driver, leavesOf, Sig, type SigTree } from "../values/signals.ts";
 import { Arr, copy } from "../values/values.ts";
 import { unitsInUse, type World } from "../world.ts";
@@ -159,8 +159,8 @@ export abstract class ElaboratorBase {
   /** Value of an expression now. */
   evaluate(expr: Expr, shape: Shape | null, frame: Frame): { v: unknown; shape: Shape } {
     const emitter = this.emitter(frame);
-    const val = emitter.expr(expr, shape ?? undefined);
-    const fitted = shape ? emitter.fit(val, shape, expr.loc) : val;
+    const val = emitter.exprs.expr(expr, shape ?? undefined);
+    const fitted = shape ? emitter.repr.fit(val, shape, expr.loc) : val;
     return this.finish(emitter, fitted, expr.loc);
   }
   protected finish(emitter: UnitEmitter, fitted: Val, loc: Loc): { v: unknown; shape: Shape } {
@@ -203,11 +203,11 @@ export abstract class ElaboratorBase {
   }
   defaultOf(shape: Shape, frame: Frame, loc: Loc): { v: unknown; shape: Shape } {
     const emitter = this.emitter(frame);
-    return this.finish(emitter, emitter.defaultValue(shape), loc);
+    return this.finish(emitter, emitter.repr.defaultValue(shape), loc);
   }
   shapeOf(subtype: Subtype, frame: Frame, loc: Loc): Shape {
     const emitter = this.emitter(frame);
-    const shape = emitter.shape(subtype);
+    const shape = emitter.shapes.shape(subtype);
     const fixed = this.closed(emitter, shape, loc);
     if (fixed !== shape) frame.shapes.set(subtype, fixed);
     return fixed;
@@ -229,12 +229,12 @@ export abstract class ElaboratorBase {
         const elem = this.closed(emitter, shape.elem, loc);
         const ranges = dynamicRanges(shape);
         if (!ranges) return elem === shape.elem ? shape : { ...shape, elem };
-        const ends = ranges.map((range) => emitter.rangeVal(range));
+        const ends = ranges.map((range) => emitter.shapes.rangeVal(range));
         const js = ends.map(({ l, r, d, dynamicDir }) => `[${l.js},${r.js},${dynamicDir ?? d}]`).join();
         const { v } = this.finish(emitter, { js: `[${js}]`, shape: { k: "o", type: ranges[0].type } }, loc);
         if (!Array.isArray(v)) return shape;
         const dims = (v as [number, number, 0 | 1][]).map(([l, r, d]) => boundsOf(l, r, d));
-        return emitter.sized({ ...(plain(shape) as Shape & { k: "a" }), elem, dims }, loc);
+        return emitter.shapes.sized({ ...(plain(shape) as Shape & { k: "a" }), elem, dims }, loc);
       }
       case "r": {
         const fields = shape.fields.map((field) => this.closed(emitter, field, loc));
@@ -394,12 +394,12 @@ export abstract class ElaboratorBase {
       inner.places.set(decl, {
         k: "var",
         js: "a",
-        shape: { k: "a", type: array, pack, dims: null, elem: emitter.shape(array.element) },
+        shape: { k: "a", type: array, pack, dims: null, elem: emitter.shapes.shape(array.element) },
       });
       const val = emitter.within(inner, () =>
-        emitter.call(sub, [{ op: "object", decl, type: array, loc: sub.loc }], sub.loc, undefined),
+        emitter.subprograms.call(sub, [{ op: "object", decl, type: array, loc: sub.loc }], sub.loc, undefined),
       );
-      const index = emitter.scalarRange(emitter.shape(array.indexes[0])).l.cv ?? 0;
+      const index = emitter.shapes.scalarRange(emitter.shapes.shape(array.indexes[0])).l.cv ?? 0;
       const packed =
         pack === "char"
           ? "String.fromCharCode(...x)"
@@ -409,7 +409,7 @@ export abstract class ElaboratorBase {
               ? "R.packL(x)"
               : "x";
       made = emitter.link(
-        `return (x)=>{const a=R.arr(${packed},${index},0,x.length);return ${emitter.payload(val)};};`,
+        `return (x)=>{const a=R.arr(${packed},${index},0,x.length);return ${emitter.repr.payload(val)};};`,
       ) as (values: unknown[]) => unknown;
       this.resolvers.set(sub, made);
     }

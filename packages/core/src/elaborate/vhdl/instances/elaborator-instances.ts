@@ -58,7 +58,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
   /** A parameter's value as that of a generic. */
   genericValue(generic: ConstantDecl, value: AnyValue, width: number): unknown {
     if (typeof value === "string") return new Arr(value, 1, 0, value.length);
-    const shape = this.emitter(this.program.root).plainShape(generic.subtype.type);
+    const shape = this.emitter(this.program.root).shapes.plainShape(generic.subtype.type);
     if (typeof value === "number") return shape.k === "s" && shape.type.kind === "real" ? value : Math.round(value);
     if (shape.k === "s") {
       const { type } = shape;
@@ -140,7 +140,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
     return part && { tree: ref.tree, part, shape: ref.part.shape };
   }
   evaluateShape(expr: Expr, frame: Frame): Shape {
-    return plain(this.emitter(frame).expr(expr).shape);
+    return plain(this.emitter(frame).exprs.expr(expr).shape);
   }
   /** Signals of the border give VHDL's side a driver, which the border sets. */
   borderDriver(tree: SigTree, part: Stretch | null): (v: unknown) => void {
@@ -287,7 +287,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
       }
       case "for": {
         const emitter = this.emitter(frame);
-        const { l, r, d, dynamicDir } = emitter.rangeVal(each.range);
+        const { l, r, d, dynamicDir } = emitter.shapes.rangeVal(each.range);
         const { v } = this.finish(
           emitter,
           { js: `[${l.js},${r.js},${dynamicDir ?? d}]`, shape: { k: "o", type: each.range.type } },
@@ -308,7 +308,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
         for (let i = 0; i < count; i++) {
           if (this.isCrowded(each.range.loc)) return;
           const index = down ? left - i : left + i;
-          const shown = emitter.valueText(index, { k: "s", type: each.range.type, lo: null, hi: null });
+          const shown = emitter.elements.valueText(index, { k: "s", type: each.range.type, lo: null, hi: null });
           const inner = new Frame(frame, null, [...frame.path, `${each.shown}(${shown})`]);
           inner.places.set(each.param, {
             k: "const",
@@ -337,7 +337,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
             let fits = choice.kind === "others";
             if (choice.kind === "value") fits = this.runtime.same(this.evaluate(choice.value!, null, frame).v, v);
             else if (choice.kind === "range") {
-              const b = this.emitter(frame).bounds(choice.range!);
+              const b = this.emitter(frame).shapes.bounds(choice.range!);
               fits =
                 b !== null &&
                 (v as number) >= Math.min(b.l, b.l + (b.d ? 1 - b.n : b.n - 1)) &&
@@ -561,7 +561,7 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
     set(tree);
     for (const map of live) {
       const inner = this.emitter(frame);
-      const formal = inner.refOf(map.formalExpr);
+      const formal = inner.elements.refOf(map.formalExpr);
       if (!formal?.tree) continue;
       const emitter = this.emitter(outer, true);
       const shapeOfFormal = formal.part ? formal.part.shape : formal.shape;
@@ -643,8 +643,8 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
 
   protected conversion(map: BoundAssociation, inner: UnitEmitter, _formal: Ref): () => unknown {
     const expr = map.formalConversion!(map.formalExpr);
-    const val = inner.expr(expr);
-    return inner.link(`return ()=>${inner.payload(val)};`) as () => unknown;
+    const val = inner.exprs.expr(expr);
+    return inner.link(`return ()=>${inner.repr.payload(val)};`) as () => unknown;
   }
 
   protected pushDriver(driver: DriverTree, v: unknown, stretch: Stretch | null): void {
@@ -706,12 +706,12 @@ export abstract class ElaboratorInstances extends ElaboratorBase {
   /** Runs now and whenever a signal that the expression reads has an event, without delay. */
   protected whenever(expr: Expr, frame: Frame, shape: Shape, run: (v: unknown) => void): void {
     const emitter = this.emitter(frame);
-    const reads = emitter.readsOf(expr);
-    const val = emitter.fit(emitter.expr(expr, shape), shape, expr.loc);
-    const compute = emitter.link(`return ()=>${emitter.payload(val)};`) as () => unknown;
+    const reads = emitter.waiting.readsOf(expr);
+    const val = emitter.repr.fit(emitter.exprs.expr(expr, shape), shape, expr.loc);
+    const compute = emitter.link(`return ()=>${emitter.repr.payload(val)};`) as () => unknown;
     const go = () => run(compute());
     for (const read of reads) {
-      const ref = emitter.refOf(read);
+      const ref = emitter.elements.refOf(read);
       if (ref?.tree) for (const leaf of leavesOf(ref.tree)) leaf.links.push(go);
     }
     this.initial.push(go);

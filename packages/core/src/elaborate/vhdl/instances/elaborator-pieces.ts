@@ -33,7 +33,7 @@ export function refThroughConversions(emitter: UnitEmitter, expr: Expr): Ref | n
   let at = expr;
   while ((at.op === "convert" && at.type.kind === "array") || at.op === "qualified") at = at.arg;
   return at.op === "object" || at.op === "index" || at.op === "slice" || at.op === "field" || at.op === "external"
-    ? emitter.refOf(at)
+    ? emitter.elements.refOf(at)
     : null;
 }
 /** A generic's value: without bounds of its own where the generic has some. */

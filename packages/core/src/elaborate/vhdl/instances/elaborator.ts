@@ -65,9 +65,9 @@ export class Elaborator extends ElaboratorInstances {
       process.label ? [...instance.frame.path, process.name] : instance.frame.path,
     );
     emitter.frame = frame;
-    const decls = emitter.declare(process.decls, frame);
-    const body = emitter.stmts(process.stmts);
-    const waits = process.stmts.some((stmt) => emitter.waits(stmt));
+    const decls = emitter.subprograms.declare(process.decls, frame);
+    const body = emitter.statements.stmts(process.stmts);
+    const waits = process.stmts.some((stmt) => emitter.subprograms.waits(stmt));
     const wakes = new Set<Sig>();
     const reads: LogicRead[] = [];
     // what may run once more without a difference may listen to whole vectors, which is quicker
@@ -77,12 +77,12 @@ export class Elaborator extends ElaboratorInstances {
       // a concurrent statement hears what it names, a process (all) also what its subprograms look at (11.3, 11.6)
       const names =
         process.sensitivity === "all"
-          ? emitter.readsOfStmts(process.stmts, [], process.concurrent ? null : new Set())
+          ? emitter.waiting.readsOfStmts(process.stmts, [], process.concurrent ? null : new Set())
           : process.sensitivity;
       for (const name of names) {
-        const found = emitter.refOf(name) ?? emitter.wholeOf(name);
+        const found = emitter.elements.refOf(name) ?? emitter.elements.wholeOf(name);
         if (!found) continue;
-        const ref = found.part && !isWide ? emitter.partSignal(found) : found;
+        const ref = found.part && !isWide ? emitter.attributes.partSignal(found) : found;
         if (!ref.tree) continue;
         for (const leaf of leavesOf(ref.tree)) {
           wakes.add(leaf);

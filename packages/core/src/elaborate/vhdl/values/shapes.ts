@@ -1,4 +1,4 @@
-import type { ArrayType, RecordType, VType } from "../types.ts";
+import type { ArrayType, BoundRange, RecordType, VType } from "../types.ts";
 
 /** One dimension of an array: left index, direction (1: downto), elements. */
 export interface Bounds {
@@ -135,4 +135,19 @@ export function shapeText(shape: Shape, name?: string): string {
   if (shape.k !== "a") return plain;
   if (!shape.dims) return plain;
   return `${plain}(${shape.dims.map((b) => `${b.l} ${b.d ? "downto" : "to"} ${rightOf(b)}`).join(", ")})`;
+}
+
+/** Its bounds are known to the run alone, or those of a part of it. */
+export function isDynamic(shape: Shape): boolean {
+  if (shape.k === "a") return "range" in shape || isDynamic(shape.elem);
+  if (shape.k === "r") return shape.fields.some(isDynamic);
+  return shape.k === "s" && (typeof shape.lo === "string" || typeof shape.hi === "string");
+}
+/** The range of an array shape that only the run knows. */
+export function dynamicRange(shape: Shape): BoundRange | null {
+  return shape.k === "a" && "range" in shape ? (shape as ArrayShape & { range: BoundRange }).range : null;
+}
+/** The same of every dimension. */
+export function dynamicRanges(shape: Shape): readonly BoundRange[] | null {
+  return shape.k === "a" && "ranges" in shape ? (shape as ArrayShape & { ranges: readonly BoundRange[] }).ranges : null;
 }
