@@ -13,8 +13,8 @@ import type { ForeignUnits } from "./vhdl/bind/bind-instance.ts";
 import type { BoundInstance, EntityDecl, Expr } from "./vhdl/bound.ts";
 import { fourStateOf, read, widthOf } from "./vhdl/circuit/circuit-expr.ts";
 import { type SignalKeeper, StillSignals } from "./vhdl/code/signal-keeper.ts";
-import type { BorderActual, VhdlInstance } from "./vhdl/instances/elaborator-base.ts";
 import { type Stretch } from "./vhdl/instances/elaborator-pieces.ts";
+import type { BorderActual, VhdlInstance } from "./vhdl/instances/instance.ts";
 import type { Frame } from "./vhdl/values/frames.ts";
 import { type Shape, shapeText } from "./vhdl/values/shapes.ts";
 import { type SigTree } from "./vhdl/values/signals.ts";
@@ -69,7 +69,7 @@ export class MixedDesign {
     this.verilog.foreign = (name) => this.entityUnit(name);
     this.verilog.beforeBehaviour = () => this.settle();
     const { elaborator } = this.vhdl;
-    elaborator.foreignModule = (name) => findModule(this.verilog.modules, name);
+    elaborator.instances.foreignModule = (name) => findModule(this.verilog.modules, name);
     elaborator.foreign = (instance, module, parent) => this.moduleInstance(instance, module, parent);
   }
 
@@ -97,7 +97,7 @@ export class MixedDesign {
     if (!entity) return null;
     entity.load?.();
     const names = new Map([...entity.generics, ...entity.ports].map((decl) => [decl.name.toLowerCase(), decl.name]));
-    const defaults = this.vhdl.elaborator.genericDefaults(entity);
+    const defaults = this.vhdl.elaborator.border.genericDefaults(entity);
     const params = entity.generics.map((generic) => [generic.name, literalOf(defaults.get(generic.name))] as const);
     const valuesOf = (overrides: ReadonlyMap<string, Override>): Map<string, unknown> => {
       const values = new Map<string, unknown>();
@@ -106,7 +106,7 @@ export class MixedDesign {
         if (!given || !("value" in given)) continue;
         values.set(
           generic.name,
-          this.vhdl.elaborator.genericValue(
+          this.vhdl.elaborator.border.genericValue(
             generic,
             given.value,
             given.type.kind === "integral" ? given.type.width : 32,
@@ -119,7 +119,7 @@ export class MixedDesign {
       header: stub(name, params, [], entity.loc),
       spelled: (written) => names.get(written.toLowerCase()) ?? written,
       withPorts: (overrides, loc) => {
-        const ports = this.vhdl.elaborator.interfaceOf(entity, valuesOf(overrides));
+        const ports = this.vhdl.elaborator.border.interfaceOf(entity, valuesOf(overrides));
         const texts: (readonly [string, string])[] = [];
         for (const { decl, shape } of ports) {
           const width = widthOf(shape);
@@ -190,7 +190,7 @@ export class MixedDesign {
     const { elaborator } = this.vhdl;
     const overrides = new Map<string, Override>();
     const declared = node.items.flatMap((item) => (item.kind === "param" && !item.local ? [item.name] : []));
-    const { generics, ports } = elaborator.borderActuals(bound, parent);
+    const { generics, ports } = elaborator.border.borderActuals(bound, parent);
     generics.forEach(({ name, expr, frame, loc }) => {
       const own = name.startsWith("#") ? declared[Number(name.slice(1))] : sameName(declared, name);
       if (!own) {
@@ -202,7 +202,7 @@ export class MixedDesign {
         );
         return;
       }
-      if (expr) overrides.set(own, constantOf(elaborator.evaluate(expr, null, frame)));
+      if (expr) overrides.set(own, constantOf(elaborator.values.evaluate(expr, null, frame)));
     });
     const outer = this.vhdl.instanceOf(parent);
     const inner = [...parent.path.slice(1), bound.shown].join(".");
@@ -243,8 +243,8 @@ export class MixedDesign {
     }
     given.add(port);
     if (!actual.expr) return;
-    const found = elaborator.borderTarget(actual.expr, actual.frame);
-    const shape = found?.shape ?? elaborator.evaluateShape(actual.expr, actual.frame);
+    const found = elaborator.border.borderTarget(actual.expr, actual.frame);
+    const shape = found?.shape ?? elaborator.border.evaluateShape(actual.expr, actual.frame);
     const width = widthOf(shape);
     const isNumber = shape.k === "s" && shape.type.kind === "int";
     if (width === null || (!isNumber && width !== port.width)) {

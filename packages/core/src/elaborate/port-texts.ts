@@ -111,8 +111,8 @@ function unitPorts(files: readonly SourceFile[], name: string): UnitPorts | null
   if (entity) {
     entity.load?.();
     const { elaborator } = mixed.vhdl;
-    const defaults = elaborator.genericDefaults(entity);
-    const shapes = new Map(elaborator.interfaceOf(entity, new Map()).map(({ decl, shape }) => [decl, shape]));
+    const defaults = elaborator.border.genericDefaults(entity);
+    const shapes = new Map(elaborator.border.interfaceOf(entity, new Map()).map(({ decl, shape }) => [decl, shape]));
     return {
       name: entity.shown,
       isVhdl: true,

@@ -8,7 +8,7 @@ import { CircuitWriter } from "./circuit/circuit.ts";
 import { type Severity, VhdlRuntime } from "./code/runtime.ts";
 import { placeIn, type SignalKeeper } from "./code/signal-keeper.ts";
 import { Elaborator } from "./instances/elaborator.ts";
-import type { VhdlInstance } from "./instances/elaborator-base.ts";
+import type { VhdlInstance } from "./instances/instance.ts";
 import type { World } from "./world.ts";
 
 /** VHDL's finest step of time is 1 fs. */
@@ -130,7 +130,7 @@ export class VhdlDesign {
 
   /** Looks at the whole once everything is made. */
   finish(): void {
-    this.elaborator.checkDrivers();
+    this.elaborator.processes.checkDrivers();
     const visit = (at: VhdlInstance) => {
       this.instanceOf(at);
       at.children.forEach(visit);

@@ -1,4 +1,4 @@
-import { type Crossing, type MixedDesign } from "../../elaborate/mixed.ts";
+import type { Crossing, MixedDesign } from "../../elaborate/mixed.ts";
 import type { DesignModel, Instance, Signal } from "../../elaborate/model.ts";
 import { wholeTarget } from "../../elaborate/model.ts";
 import { vectorType } from "../../elaborate/types.ts";
@@ -37,7 +37,7 @@ export class BorderRun {
           const { a, b } = bitsAcross(v, own, crossing.port.width);
           side.store(signal.id, a, b);
         };
-        if (crossing.value) elaborator.watch(crossing.value.expr, crossing.value.frame, give);
+        if (crossing.value) elaborator.border.watch(crossing.value.expr, crossing.value.frame, give);
         else if (crossing.shared && tree && !Array.isArray(tree)) {
           tree.outside = (v) => give(part ? cutOf(v, part) : v, shape);
           this.starts.push(() => tree.outside!(engine.resolve(tree)));
@@ -49,7 +49,7 @@ export class BorderRun {
         return;
       }
       const drive =
-        crossing.shared || this.mixed.outer.has(crossing.owner) ? null : elaborator.borderDriver(tree!, part);
+        crossing.shared || this.mixed.outer.has(crossing.owner) ? null : elaborator.border.borderDriver(tree!, part);
       const take = () => {
         const v = fromFourState(side.read(signal), shape);
         if (drive) drive(v);

@@ -1,11 +1,11 @@
 import { RunawaySignal } from "../../common/runaway.ts";
 import type { SignalKeeper } from "../../elaborate/vhdl/code/signal-keeper.ts";
 import {
-  Driver,
+  type Driver,
   type DriverTree,
   leavesOf,
-  Proc,
-  Sig,
+  type Proc,
+  type Sig,
   type SigTree,
   type Transaction,
   toldEdges,
@@ -28,7 +28,7 @@ import {
   sliceL,
   Z,
 } from "../../elaborate/vhdl/values/values.ts";
-import { type Kernel } from "../kernel.ts";
+import type { Kernel } from "../kernel.ts";
 
 /**
  * Signals, drivers and processes (IEEE 1076-2008 clauses 14.7.2 to 14.7.5). A simulation cycle of VHDL is one round of

@@ -6,7 +6,8 @@ import { hasPureDecls } from "../../elaborate/vhdl/code/pure-logic.ts";
 import { VhdlError } from "../../elaborate/vhdl/code/runtime.ts";
 import { placeIn } from "../../elaborate/vhdl/code/signal-keeper.ts";
 import { declaresConstants, type UnitEmitter } from "../../elaborate/vhdl/code/unit-emitter.ts";
-import type { Elaborator, WrittenProcess } from "../../elaborate/vhdl/instances/elaborator.ts";
+import type { Elaborator } from "../../elaborate/vhdl/instances/elaborator.ts";
+import type { WrittenProcess } from "../../elaborate/vhdl/instances/process-code.ts";
 import { leavesOf, Proc, type Sig } from "../../elaborate/vhdl/values/signals.ts";
 import { delayedValue, guardedEdge, onlyEdge } from "./clocked.ts";
 import type { Engine } from "./engine.ts";
@@ -24,7 +25,7 @@ export class Processes {
     readonly elaborator: Elaborator,
     readonly engine: Engine,
   ) {
-    elaborator.onProcess = (written) => this.add(written);
+    elaborator.processes.onProcess = (written) => this.add(written);
   }
 
   private add({ process, instance, frame, emitter, decls, body, waits, wakes, reads, isLogic }: WrittenProcess): void {
@@ -111,7 +112,8 @@ export class Processes {
 
   /** Driving values to signals, then every process once (14.7.5.1). */
   start(): void {
-    const { signals, initial, program } = this.elaborator;
+    const { signals, program } = this.elaborator;
+    const { initial } = this.elaborator.ports;
     for (const sig of signals) {
       if (sig.drivers.length === 0) continue;
       const v =

@@ -1,6 +1,6 @@
 import type { Signal } from "../../elaborate/model.ts";
 import { bitType, type DataType, type IntegralType, realType, stringType, vectorType } from "../../elaborate/types.ts";
-import type { NamedSignal, VhdlInstance } from "../../elaborate/vhdl/instances/elaborator-base.ts";
+import type { NamedSignal, VhdlInstance } from "../../elaborate/vhdl/instances/instance.ts";
 import { rightOf, type Shape } from "../../elaborate/vhdl/values/shapes.ts";
 import type { Sig, SigTree } from "../../elaborate/vhdl/values/signals.ts";
 import { type Bits, Codes } from "../../elaborate/vhdl/values/values.ts";

@@ -15,7 +15,7 @@ import {
   type VType,
 } from "../types.ts";
 import { AggregateBinder } from "./bind-aggregate.ts";
-import { type Reading } from "./bind-types.ts";
+import type { Reading } from "./bind-types.ts";
 import { capital, countOf, distinct, isBit, kindName } from "./bind-words.ts";
 
 /** An operator with the reading that is meant, and the types of its operands and result there. */

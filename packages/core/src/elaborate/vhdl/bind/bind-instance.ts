@@ -16,7 +16,7 @@ import type {
 } from "../bound.ts";
 import { Scope } from "../scope.ts";
 import { errorType } from "../types.ts";
-import { World } from "../world.ts";
+import type { World } from "../world.ts";
 import { StmtBinder } from "./bind-stmt.ts";
 import { countOf } from "./bind-words.ts";
 

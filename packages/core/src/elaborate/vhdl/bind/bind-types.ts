@@ -4,7 +4,7 @@ import type { Loc } from "../../../common/source.ts";
 import type { Association, ExprNode, Ident, RangeNode, SubtypeNode } from "../../../hdl/vhdl/ast.ts";
 import type { Report } from "../../report.ts";
 import type { Decl, Expr, ObjectDecl, PredefinedOp, Subprogram } from "../bound.ts";
-import { Scope } from "../scope.ts";
+import type { Scope } from "../scope.ts";
 import {
   type ArrayType,
   anyAggregate,

@@ -1,5 +1,5 @@
 import type { Decl } from "../bound.ts";
-import { type Subtype, type VType } from "../types.ts";
+import type { Subtype, VType } from "../types.ts";
 
 /** Questions about types and declarations, and their names in findings. */
 

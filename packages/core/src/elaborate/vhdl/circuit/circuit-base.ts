@@ -14,7 +14,7 @@ import { type EnumInfo, vectorType } from "../../types.ts";
 import type { Decl, Expr } from "../bound.ts";
 import { leftOperand } from "../code/operand-chain.ts";
 import type { Elaborator } from "../instances/elaborator.ts";
-import type { VhdlInstance } from "../instances/elaborator-base.ts";
+import type { VhdlInstance } from "../instances/instance.ts";
 import type { BoundRange, Constraint, EnumType, Subtype } from "../types.ts";
 import type { Frame } from "../values/frames.ts";
 import { type Bounds, boundsOf, dynamicRange, rightOf, type Shape, shapeText } from "../values/shapes.ts";
@@ -655,7 +655,7 @@ export abstract class CircuitBase {
       case "subtype": {
         const found = this.owner.emitter(this.scope.frame).shapes.bounds(range);
         if (found) return found;
-        const shape = this.owner.shapeOf(range.subtype, this.scope.frame, range.loc);
+        const shape = this.owner.values.shapeOf(range.subtype, this.scope.frame, range.loc);
         return shape.k === "a" && shape.dims ? shape.dims[0] : null;
       }
     }
@@ -748,7 +748,7 @@ export abstract class CircuitBase {
   /** A number, or the position of a literal, that is known at this place. */
   protected knownValue(e: Expr): number | null {
     if (this.isKnown(e)) {
-      const { v } = this.owner.evaluate(e, null, this.scope.frame);
+      const { v } = this.owner.values.evaluate(e, null, this.scope.frame);
       return typeof v === "number" ? v : null;
     }
     return knownOf(this.expr(e));

@@ -1,7 +1,7 @@
 import type { Loc } from "../../../common/source.ts";
 import type { Expr as ModelExpr } from "../../model.ts";
 import type { Expr, Subprogram } from "../bound.ts";
-import { type Bounds, type Shape } from "../values/shapes.ts";
+import type { Bounds, Shape } from "../values/shapes.ts";
 import { knownOf, type Val } from "./circuit-base.ts";
 import { binary, choose, extend, not, number, slice, unary } from "./circuit-expr.ts";
 import { extendTo, joined } from "./circuit-pieces.ts";

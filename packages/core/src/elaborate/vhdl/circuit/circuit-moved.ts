@@ -1,5 +1,5 @@
 import type { Bounds } from "../values/shapes.ts";
-import { type Val } from "./circuit-base.ts";
+import type { Val } from "./circuit-base.ts";
 import { limitsOf } from "./circuit-operators.ts";
 
 /**

@@ -2,7 +2,7 @@ import type { Loc } from "../../../common/source.ts";
 import type { Expr as ModelExpr, Signal } from "../../model.ts";
 import { exprsOf } from "../../walk.ts";
 import type { Expr } from "../bound.ts";
-import { type Val } from "./circuit-base.ts";
+import type { Val } from "./circuit-base.ts";
 import { binary, concat, extend, number, slice } from "./circuit-expr.ts";
 
 /** Small pieces of circuits: bits put together, widened and compared. */

@@ -260,7 +260,7 @@ export abstract class CircuitStmt extends CircuitCall {
           .filter((v) => fitsIn(v, subject))
           .map((v) => number(v, e.width, choice.loc, e.signed));
       }
-      const value = this.owner.evaluate(choice.value!, shape, this.scope.frame);
+      const value = this.owner.values.evaluate(choice.value!, shape, this.scope.frame);
       if (this.isInteger(subject)) {
         const v = value.v as number;
         return fitsIn(v, subject) ? [number(v, e.width, choice.loc, e.signed)] : [];
@@ -464,7 +464,7 @@ export abstract class CircuitStmt extends CircuitCall {
         const shape = this.shape(decl.subtype, decl.loc, true);
         if (this.isKnown(decl.init)) {
           const open = shape.k === "a" && shape.dims === null;
-          const made = this.owner.evaluate(decl.init, open ? null : shape, frame);
+          const made = this.owner.values.evaluate(decl.init, open ? null : shape, frame);
           frame.places.set(decl, { k: "const", v: made.v, shape: made.shape });
           continue;
         }
@@ -494,7 +494,7 @@ export abstract class CircuitStmt extends CircuitCall {
   }
   /** What a variable holds before it is assigned; null for logic levels, which are unknown then. */
   private firstOf(shape: Shape, loc: Loc): ModelExpr | null {
-    const { v } = this.owner.defaultOf(shape, this.scope.frame, loc);
+    const { v } = this.owner.values.defaultOf(shape, this.scope.frame, loc);
     const value = fourStateOf(v, shape);
     const width = widthOf(shape) ?? 0;
     if (value.b === (1n << BigInt(width)) - 1n) return null;
@@ -587,7 +587,7 @@ export abstract class CircuitStmt extends CircuitCall {
     const { params } = sub.body;
     if (!params.every((param) => inner.frame.places.get(param)?.k === "const")) return null;
     const args = params.map((decl): Expr => ({ op: "object", decl, type: decl.subtype.type, loc }));
-    const made = this.owner.evaluate({ op: "call", sub, args, type: sub.result.type, loc }, null, inner.frame);
+    const made = this.owner.values.evaluate({ op: "call", sub, args, type: sub.result.type, loc }, null, inner.frame);
     return made.v instanceof Arr ? null : this.known(made.v, made.shape, loc);
   }
 
@@ -628,7 +628,7 @@ export abstract class CircuitStmt extends CircuitCall {
       return { ref: fixed, from: signal, shape };
     }
     if (this.isKnown(expr)) {
-      const made = this.owner.evaluate(expr, isOpen || formal.k === "r" ? null : formal, this.scope.frame);
+      const made = this.owner.values.evaluate(expr, isOpen || formal.k === "r" ? null : formal, this.scope.frame);
       inner.frame.places.set(param, { k: "const", v: made.v, shape: made.shape });
       return null;
     }

@@ -29,7 +29,11 @@ export abstract class CircuitValue extends CircuitOperators {
     const { loc } = e;
     if (this.isKnown(e)) {
       const open = want?.k === "a" && want.dims === null ? null : (want ?? null);
-      const made = this.owner.evaluate(e, open && open.k !== "s" && e.op !== "call" ? open : null, this.scope.frame);
+      const made = this.owner.values.evaluate(
+        e,
+        open && open.k !== "s" && e.op !== "call" ? open : null,
+        this.scope.frame,
+      );
       if (made.v instanceof Arr) this.refuse(loc, "A value whose length is not known");
       return this.known(made.v, made.shape, loc);
     }

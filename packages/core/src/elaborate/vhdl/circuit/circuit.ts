@@ -1,7 +1,7 @@
 import type { Loc } from "../../../common/source.ts";
 import type { EventModel, Expr as ModelExpr, Stmt as ModelStmt, Process, Signal } from "../../model.ts";
 import type { BoundProcess, Decl, Expr, Stmt, VariableDecl } from "../bound.ts";
-import type { VhdlInstance } from "../instances/elaborator-base.ts";
+import type { VhdlInstance } from "../instances/instance.ts";
 import type { Frame } from "../values/frames.ts";
 import { shapeText } from "../values/shapes.ts";
 import { leavesOf, type Sig } from "../values/signals.ts";
@@ -249,8 +249,8 @@ export class CircuitWriter extends CircuitStmt {
     for (const decl of decls) {
       const shape = this.shape(decl.subtype, decl.loc, true);
       const made = decl.init
-        ? this.owner.evaluate(decl.init, shape.k === "a" && shape.dims === null ? null : shape, this.scope.frame)
-        : this.owner.defaultOf(shape, this.scope.frame, decl.loc);
+        ? this.owner.values.evaluate(decl.init, shape.k === "a" && shape.dims === null ? null : shape, this.scope.frame)
+        : this.owner.values.defaultOf(shape, this.scope.frame, decl.loc);
       const fixed = shape.k === "a" && shape.dims === null ? made.shape : shape;
       const width = widthOf(fixed);
       if (width === null) this.refuse(decl.loc, `A variable of type ${shapeText(fixed)}`);

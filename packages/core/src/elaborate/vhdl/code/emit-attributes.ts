@@ -4,7 +4,7 @@ import type { VType } from "../types.ts";
 import { type ArrayShape, type Bounds, dynamicRanges, highOf, lowOf, rightOf, type Shape } from "../values/shapes.ts";
 import { leavesOf, partOf, type Sig, type SigTree } from "../values/signals.ts";
 import { Arr, boundsWithin } from "../values/values.ts";
-import { type Val } from "./emit-base.ts";
+import type { Val } from "./emit-base.ts";
 import type { Ref } from "./emit-text.ts";
 import type { UnitEmitter } from "./unit-emitter.ts";
 

@@ -10,7 +10,7 @@ import {
   rightOf,
   type Shape,
 } from "../values/shapes.ts";
-import { type Val } from "./emit-base.ts";
+import type { Val } from "./emit-base.ts";
 import type { UnitEmitter } from "./unit-emitter.ts";
 
 /** The place whose bounds a value is to have, as code; for arrays whose bounds the run knows. */

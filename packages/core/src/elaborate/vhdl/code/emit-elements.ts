@@ -4,7 +4,7 @@ import type { VType } from "../types.ts";
 import { type ArrayShape, boundsOf, elementOf, highOf, lowOf, rightOf, type Shape } from "../values/shapes.ts";
 import type { SigTree } from "../values/signals.ts";
 import { type Bits, getB, getL, maskOf, sliceL } from "../values/values.ts";
-import { type RangeVal, type Val } from "./emit-base.ts";
+import type { RangeVal, Val } from "./emit-base.ts";
 import { addText, isList, type Ref, wrapped } from "./emit-text.ts";
 import type { UnitEmitter } from "./unit-emitter.ts";
 

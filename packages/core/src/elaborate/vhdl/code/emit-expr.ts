@@ -1,9 +1,9 @@
 import type { Expr } from "../bound.ts";
-import { type VType } from "../types.ts";
-import { Frame } from "../values/frames.ts";
+import type { VType } from "../types.ts";
+import type { Frame } from "../values/frames.ts";
 import { dynamicRange, elementOf, type Shape } from "../values/shapes.ts";
-import { type Val } from "./emit-base.ts";
-import { type LVal } from "./emit-text.ts";
+import type { Val } from "./emit-base.ts";
+import type { LVal } from "./emit-text.ts";
 import { operatorChain, ReadyOperands } from "./operand-chain.ts";
 import type { UnitEmitter } from "./unit-emitter.ts";
 

@@ -5,7 +5,7 @@ import { isScalar, type VType } from "../types.ts";
 import { productOf, quotientOf, sumOf } from "../values/long-time.ts";
 import { type ArrayShape, type Bounds, type Shape, shapeText } from "../values/shapes.ts";
 import { Arr, allOf, type Bits, catL, notL } from "../values/values.ts";
-import { type Val } from "./emit-base.ts";
+import type { Val } from "./emit-base.ts";
 import { isList, logic, wrapped } from "./emit-text.ts";
 import { concatenated } from "./operand-chain.ts";
 import type { UnitEmitter } from "./unit-emitter.ts";

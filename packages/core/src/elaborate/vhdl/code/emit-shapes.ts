@@ -11,7 +11,7 @@ import {
   shapeText,
   wordsOf,
 } from "../values/shapes.ts";
-import { type RangeVal, type Val } from "./emit-base.ts";
+import type { RangeVal, Val } from "./emit-base.ts";
 import type { UnitEmitter } from "./unit-emitter.ts";
 
 /** Ranges and the shapes of subtypes (IEEE 1076-2008 clauses 5 and 6.3), known now or only by the run. */

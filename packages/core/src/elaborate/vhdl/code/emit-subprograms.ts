@@ -8,7 +8,7 @@ import { type ArrayShape, dynamicRange, type Shape, shapeKey } from "../values/s
 import type { Sig } from "../values/signals.ts";
 import { Codes } from "../values/values.ts";
 import type { Callee, Val } from "./emit-base.ts";
-import { type LVal, type Ref } from "./emit-text.ts";
+import type { LVal, Ref } from "./emit-text.ts";
 import { nativeFunction } from "./natives.ts";
 import type { UnitEmitter } from "./unit-emitter.ts";
 

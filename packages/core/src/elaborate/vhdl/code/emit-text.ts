@@ -1,5 +1,5 @@
-import { type Shape } from "../values/shapes.ts";
-import { type SigTree } from "../values/signals.ts";
+import type { Shape } from "../values/shapes.ts";
+import type { SigTree } from "../values/signals.ts";
 
 /** Pieces of code as text, and what names of signals and variables are in code. */
 

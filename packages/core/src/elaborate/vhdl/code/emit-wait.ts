@@ -3,13 +3,13 @@ import type { Loc } from "../../../common/source.ts";
 import type { Decl, Expr, Stmt, Subprogram } from "../bound.ts";
 import type { VType } from "../types.ts";
 import { Frame } from "../values/frames.ts";
-import { type Shape } from "../values/shapes.ts";
+import type { Shape } from "../values/shapes.ts";
 import type { Sig } from "../values/signals.ts";
 import { leavesOf } from "../values/signals.ts";
 import type { Val } from "./emit-base.ts";
 import { enumNames } from "./emit-base.ts";
 import { plain } from "./emit-subprograms.ts";
-import { type LVal } from "./emit-text.ts";
+import type { LVal } from "./emit-text.ts";
 import { eachExpr, eachStmt } from "./statement-walk.ts";
 import type { UnitEmitter } from "./unit-emitter.ts";
 

@@ -1,5 +1,5 @@
 import type { Expr } from "../bound.ts";
-import type { ElaboratorBase } from "../instances/elaborator-base.ts";
+import type { Elaborator } from "../instances/elaborator.ts";
 import type { Frame } from "../values/frames.ts";
 import type { Shape } from "../values/shapes.ts";
 import { Driver, type DriverTree, type Sig, type SigTree } from "../values/signals.ts";
@@ -44,7 +44,7 @@ export class UnitEmitter extends EmitBase {
   private readonly trees = new Map<SigTree, DriverTree>();
 
   constructor(
-    private readonly owner: ElaboratorBase,
+    private readonly owner: Elaborator,
     frame: Frame,
     private readonly drives: boolean,
     /** Those of the process so far. */
@@ -136,7 +136,7 @@ export class UnitEmitter extends EmitBase {
       this.error("attribute", e.loc, `The time of '${e.name}' must be known before the run.`, "Use a constant.");
       return null;
     }
-    return this.owner.derivedSignal(ref.tree, e.name, arg);
+    return this.owner.trees.derivedSignal(ref.tree, e.name, arg);
   }
 
   named(e: Expr & { op: "attribute" }): Val {

@@ -1,8 +1,8 @@
 import type { BoundProcess, Expr, Subprogram } from "../bound.ts";
 import type { Ref } from "../code/emit-text.ts";
-import { UnitEmitter } from "../code/unit-emitter.ts";
-import { type Subtype } from "../types.ts";
-import { type Shape } from "../values/shapes.ts";
+import type { UnitEmitter } from "../code/unit-emitter.ts";
+import type { Subtype } from "../types.ts";
+import type { Shape } from "../values/shapes.ts";
 import { Arr, type Bits, boundsWithin, codesOf, flat, fromCodes, insertL, setL } from "../values/values.ts";
 
 /** Stretches of signals, and values as people write them: what the elaborator needs beside. */

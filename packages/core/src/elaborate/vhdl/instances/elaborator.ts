@@ -1,35 +1,125 @@
-import type { Code } from "../../../common/code-pieces.ts";
-import type { ArchitectureDecl, BoundProcess, ConfigRule, EntityDecl, Expr } from "../bound.ts";
-import { isPureLogic, type LogicRead } from "../code/pure-logic.ts";
-import type { UnitEmitter } from "../code/unit-emitter.ts";
+import type { Loc } from "../../../common/source.ts";
+import type { Report } from "../../report.ts";
+import type {
+  ArchitectureDecl,
+  BoundInstance,
+  BoundProcess,
+  ConfigRule,
+  Decl,
+  EntityDecl,
+  Expr,
+  PackageDecl,
+} from "../bound.ts";
+import type { Program } from "../code/emit-base.ts";
+import type { VhdlRuntime } from "../code/runtime.ts";
+import type { SignalKeeper } from "../code/signal-keeper.ts";
+import { origins, UnitEmitter } from "../code/unit-emitter.ts";
 import { Frame } from "../values/frames.ts";
-import { type Driver, leavesOf, type Sig } from "../values/signals.ts";
-import type { VhdlInstance } from "./elaborator-base.ts";
-import { ElaboratorInstances } from "./elaborator-instances.ts";
-import { isPlainAssignment } from "./elaborator-pieces.ts";
-
-/** A process whose code is written: what a simulation makes it run from. */
-export interface WrittenProcess {
-  readonly process: BoundProcess;
-  readonly instance: VhdlInstance;
-  readonly frame: Frame;
-  readonly emitter: UnitEmitter;
-  readonly decls: string;
-  readonly body: string | Code;
-  /** It has wait statements. */
-  readonly waits: boolean;
-  /** Signals whose events it hears, by its sensitivity list. */
-  readonly wakes: Set<Sig>;
-  readonly reads: readonly LogicRead[];
-  /** It computes and assigns, and keeps nothing. */
-  readonly isLogic: boolean;
-}
+import type { Shape } from "../values/shapes.ts";
+import type { Sig, SigTree } from "../values/signals.ts";
+import { unitsInUse, type World } from "../world.ts";
+import { Declarations } from "./declarations.ts";
+import { ElaborationValues } from "./elaboration-values.ts";
+import type { VhdlInstance } from "./instance.ts";
+import { Instances } from "./instances.ts";
+import { Ports } from "./ports.ts";
+import { ProcessCode } from "./process-code.ts";
+import { SignalTrees } from "./signal-trees.ts";
+import { VerilogBorder } from "./verilog-border.ts";
 
 /**
  * Makes a hierarchy of instances with signals, drivers and the code of processes from analyzed design units (IEEE
  * 1076-2008 clause 14). Mistakes that only values show are told as findings.
  */
-export class Elaborator extends ElaboratorInstances {
+export class Elaborator {
+  readonly instances = new Instances(this);
+  readonly values = new ElaborationValues(this);
+  readonly decls = new Declarations(this);
+  readonly trees = new SignalTrees(this);
+  readonly border = new VerilogBorder(this);
+  readonly ports = new Ports(this);
+  readonly processes = new ProcessCode(this);
+
+  readonly program: Program;
+  readonly signals: Sig[] = [];
+  top: VhdlInstance | null = null;
+  readonly byPath = new Map<string, VhdlInstance>();
+  depth = 0;
+  /** Connections of ports that are computed: what the circuit must add to shared signals. */
+  readonly portLinks: {
+    readonly value: Expr;
+    readonly tree: SigTree;
+    readonly part: { readonly lo: number } | null;
+    readonly shape: Shape;
+    readonly frame: Frame;
+    readonly instance: VhdlInstance;
+  }[] = [];
+  readonly processList = new Map<VhdlInstance, { readonly process: BoundProcess; readonly frame: Frame }[]>();
+  /** Makes an instance of the other language. */
+  foreign: ((instance: BoundInstance, module: string, parent: VhdlInstance, owner: Elaborator) => void) | null = null;
+
+  constructor(
+    readonly world: World,
+    readonly report: Report,
+    readonly runtime: VhdlRuntime,
+    readonly engine: SignalKeeper,
+    places: Loc[],
+  ) {
+    const owners = new Map<Decl, PackageDecl>();
+    this.program = {
+      world,
+      report,
+      runtime,
+      engine,
+      places,
+      placeNumbers: new Map(),
+      root: new Frame(null, null),
+      owners,
+      elaborated: new Set(),
+      functions: new Map(),
+      compiled: new Map(),
+      suspending: new Map(),
+      tracksActive: false,
+      forces: false,
+      observed: new Set(),
+      elaboratePackage: (unit) => this.elaboratePackage(unit),
+    };
+    for (const list of [unitsInUse(world.builtins.std), unitsInUse(world.builtins.ieee), world.designUnits()])
+      for (const unit of list) if (unit.kind === "package" && unit.generics.length === 0) this.own(unit);
+  }
+
+  private own(unit: PackageDecl): void {
+    for (const decl of unit.decls) {
+      if (decl.kind === "package") {
+        this.own(decl);
+        continue;
+      }
+      if (decl.kind !== "attributevalue") this.program.owners.set(decl, unit);
+      if (decl.kind === "sub") this.program.root.subs.add(decl);
+    }
+  }
+
+  private elaboratePackage(unit: PackageDecl): void {
+    const { elaborated, root } = this.program;
+    if (elaborated.has(unit)) return;
+    elaborated.add(unit);
+    for (const decl of unit.decls) this.decls.declare(decl, root, null);
+  }
+
+  originOf(sig: Sig): { readonly of: Sig; readonly lo: number } | null {
+    return origins.get(sig) ?? null;
+  }
+  processesOf(instance: VhdlInstance): readonly { readonly process: BoundProcess; readonly frame: Frame }[] {
+    return this.processList.get(instance) ?? [];
+  }
+  placeOf(decl: Decl, frame: Frame): ReturnType<Frame["find"]> {
+    return this.emitter(frame).find(decl);
+  }
+
+  emitter(frame: Frame, drives = false): UnitEmitter {
+    return new UnitEmitter(this, frame, drives);
+  }
+
   // ---- the hierarchy --------------------------------------------------------------------------------------------
 
   /** The top of a design: its generics have their defaults, or the values given by name. */
@@ -42,94 +132,22 @@ export class Elaborator extends ElaboratorInstances {
     path: readonly string[] = [entity.shown],
   ): VhdlInstance {
     const frame = new Frame(this.program.root, null, path);
-    const top = this.newInstance(path[path.length - 1], "entity", entity, architecture, null, frame, entity.loc);
-    this.top ??= top;
-    for (const generic of entity.generics) this.generic(generic, null, frame, frame, top, generics.get(generic.name));
-    for (const port of entity.ports) this.openPort(port, frame, top);
-    // ports without bounds leave everything open that uses them
-    if (entity.ports.every((port) => frame.places.has(port))) this.fill(top, entity, architecture, rules);
-    return top;
-  }
-
-  // ---- processes ------------------------------------------------------------------------------------------------
-
-  protected process(process: BoundProcess, instance: VhdlInstance): void {
-    const own = this.processList.get(instance) ?? [];
-    const path = process.label ? [...instance.frame.path, process.name] : instance.frame.path;
-    own.push({ process, frame: new Frame(instance.frame, { inner: [], temps: [], generator: false }, path) });
-    this.processList.set(instance, own);
-    const emitter = this.emitter(instance.frame, true);
-    const frame = new Frame(
-      instance.frame,
-      emitter.top,
-      process.label ? [...instance.frame.path, process.name] : instance.frame.path,
+    const top = this.instances.newInstance(
+      path[path.length - 1],
+      "entity",
+      entity,
+      architecture,
+      null,
+      frame,
+      entity.loc,
     );
-    emitter.frame = frame;
-    const decls = emitter.subprograms.declare(process.decls, frame);
-    const body = emitter.statements.stmts(process.stmts);
-    const waits = process.stmts.some((stmt) => emitter.subprograms.waits(stmt));
-    const wakes = new Set<Sig>();
-    const reads: LogicRead[] = [];
-    // what may run once more without a difference may listen to whole vectors, which is quicker
-    const isLogic = isPureLogic(process);
-    const isWide = isLogic || (process.concurrent && process.stmts.every(isPlainAssignment));
-    if (process.sensitivity !== null) {
-      // a concurrent statement hears what it names, a process (all) also what its subprograms look at (11.3, 11.6)
-      const names =
-        process.sensitivity === "all"
-          ? emitter.waiting.readsOfStmts(process.stmts, [], process.concurrent ? null : new Set())
-          : process.sensitivity;
-      for (const name of names) {
-        const found = emitter.elements.refOf(name) ?? emitter.elements.wholeOf(name);
-        if (!found) continue;
-        const ref = found.part && !isWide ? emitter.attributes.partSignal(found) : found;
-        if (!ref.tree) continue;
-        for (const leaf of leavesOf(ref.tree)) {
-          wakes.add(leaf);
-          reads.push({ sig: leaf, lo: ref.part?.loKnown ?? 0, n: ref.part ? ref.part.nKnown : null });
-        }
-      }
-    } else if (!waits) {
-      this.report.error(
-        "vhdl/never-waits",
-        process.headLoc,
-        `Process '${process.name}' has no sensitivity list and never waits: time could not go on.`,
-        "Give it a sensitivity list, or a wait statement.",
-      );
-      return;
-    }
-    this.writers.push({ process, drivers: [...emitter.drivers.values()].filter((driver) => !driver.part) });
-    this.onProcess?.({ process, instance, frame, emitter, decls, body, waits, wakes, reads, isLogic });
-  }
-  /** Hears of each process once its code is written; without it nothing is made to run. */
-  onProcess: ((written: WrittenProcess) => void) | null = null;
-  protected readonly writers: { readonly process: BoundProcess; readonly drivers: readonly Driver[] }[] = [];
-
-  /** Signals of unresolved types have one driver (6.4.2.3). */
-  checkDrivers(): void {
-    const users = new Map<Driver, BoundProcess>();
-    for (const { process, drivers } of this.writers) for (const driver of drivers) users.set(driver, process);
-    for (const sig of this.signals) {
-      if (sig.resolver !== null || sig.drivers.length < 2) continue;
-      let clash: [Driver, Driver] | null = null;
-      const taken: (Driver | undefined)[] = [];
-      for (const driver of sig.drivers)
-        for (let i = 0; i < Math.max(1, sig.n) && !clash; i++) {
-          if (driver.mask && !driver.mask[i]) continue;
-          if (taken[i]) clash = [taken[i]!, driver];
-          taken[i] = driver;
-        }
-      if (!clash) continue;
-      const [a, b] = clash.map((driver) => users.get(driver));
-      const where = (process: BoundProcess | undefined) =>
-        process ? `line ${this.report.sources.position(process.loc.file, process.loc.start).line}` : "a port";
-      this.report.error(
-        "vhdl/several-drivers",
-        b?.headLoc ?? a?.headLoc ?? { file: 0, start: 0, end: 0 },
-        `'${sig.name}' is driven here and by ${where(a)}, but its type has no resolution: it takes one driver.`,
-        "Assign it in one process only, or use a resolved type such as std_logic.",
-      );
-    }
+    this.top ??= top;
+    for (const generic of entity.generics)
+      this.instances.generic(generic, null, frame, frame, top, generics.get(generic.name));
+    for (const port of entity.ports) this.ports.openPort(port, frame, top);
+    // ports without bounds leave everything open that uses them
+    if (entity.ports.every((port) => frame.places.has(port))) this.instances.fill(top, entity, architecture, rules);
+    return top;
   }
 
   // ---- external names -------------------------------------------------------------------------------------------
