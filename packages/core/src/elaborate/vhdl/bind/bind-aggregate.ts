@@ -1,18 +1,20 @@
 import type { Choice, ExprNode } from "../../../hdl/vhdl/ast.ts";
 import type { AggregateElement, BoundChoice, Expr } from "../bound.ts";
 import { errorType, isDiscrete, type VType } from "../types.ts";
-import { RangeBinder } from "./bind-range.ts";
 import { countOf } from "./bind-words.ts";
+import type { Binder } from "./binder.ts";
 
 /** Aggregates and choices. */
-export abstract class AggregateBinder extends RangeBinder {
+export class AggregateBinder {
+  constructor(private readonly host: Binder) {}
+
   // ---- aggregates -----------------------------------------------------------------------------------------------
 
-  protected aggregate(node: ExprNode & { kind: "aggregate" }, wanted: VType | null): Expr {
+  aggregate(node: ExprNode & { kind: "aggregate" }, wanted: VType | null): Expr {
     const { loc } = node;
     if (!wanted || (wanted.kind !== "array" && wanted.kind !== "record")) {
       if (wanted !== errorType)
-        this.error(
+        this.host.error(
           "aggregate",
           loc,
           wanted
@@ -20,7 +22,7 @@ export abstract class AggregateBinder extends RangeBinder {
             : "The type of this aggregate is not known here.",
           wanted ? "Give one value." : "Qualify it: type'(...).",
         );
-      return this.bad(loc);
+      return this.host.bad(loc);
     }
     this.checkOthers(node);
     const elements: AggregateElement[] = [];
@@ -32,7 +34,7 @@ export abstract class AggregateBinder extends RangeBinder {
         if (choices.length === 0) {
           const field = wanted.fields[position];
           if (!field) {
-            this.error(
+            this.host.error(
               "aggregate",
               value.loc,
               `Record type '${wanted.name}' has ${countOf(wanted.fields.length, "field")} only.`,
@@ -41,7 +43,10 @@ export abstract class AggregateBinder extends RangeBinder {
             break;
           }
           given.add(position);
-          elements.push({ choice: { kind: "field", field: position++ }, value: this.bind(value, field.subtype.type) });
+          elements.push({
+            choice: { kind: "field", field: position++ },
+            value: this.host.exprs.bind(value, field.subtype.type),
+          });
           continue;
         }
         for (const choice of choices) {
@@ -51,12 +56,12 @@ export abstract class AggregateBinder extends RangeBinder {
           }
           const at = choice.kind === "name" ? wanted.fields.findIndex((each) => each.name === choice.id) : -1;
           if (at < 0) {
-            this.error(
+            this.host.error(
               "unknown-field",
               choice.loc,
-              `Record type '${wanted.name}' has no field '${this.text(choice.loc)}'.`,
-              this.nearText(
-                this.text(choice.loc),
+              `Record type '${wanted.name}' has no field '${this.host.names.text(choice.loc)}'.`,
+              this.host.names.nearText(
+                this.host.names.text(choice.loc),
                 wanted.fields.map((each) => each.name),
                 "Check its spelling.",
               ),
@@ -64,7 +69,7 @@ export abstract class AggregateBinder extends RangeBinder {
             continue;
           }
           if (given.has(at))
-            this.error(
+            this.host.error(
               "aggregate",
               choice.loc,
               `Field '${wanted.fields[at].name}' is given twice.`,
@@ -73,7 +78,7 @@ export abstract class AggregateBinder extends RangeBinder {
           given.add(at);
           elements.push({
             choice: { kind: "field", field: at },
-            value: this.bind(value, wanted.fields[at].subtype.type),
+            value: this.host.exprs.bind(value, wanted.fields[at].subtype.type),
           });
         }
       }
@@ -82,10 +87,10 @@ export abstract class AggregateBinder extends RangeBinder {
         for (const i of missing)
           elements.push({
             choice: { kind: "field", field: i },
-            value: this.bind(others, wanted.fields[i].subtype.type),
+            value: this.host.exprs.bind(others, wanted.fields[i].subtype.type),
           });
       } else if (missing.length)
-        this.error(
+        this.host.error(
           "aggregate",
           loc,
           `No value for ${missing.map((i) => `'${wanted.fields[i].name}'`).join(", ")} of '${wanted.name}'.`,
@@ -93,49 +98,49 @@ export abstract class AggregateBinder extends RangeBinder {
         );
       return { op: "aggregate", elements, type: wanted, loc };
     }
-    const inner: VType = wanted.indexes.length === 1 ? wanted.element.type : this.world.innerArray(wanted); // a row of an array of several dimensions
+    const inner: VType = wanted.indexes.length === 1 ? wanted.element.type : this.host.world.innerArray(wanted); // a row of an array of several dimensions
     let at = 0;
     for (const { choices, value } of node.elements) {
       // 2008: a stretch of elements in place of one
-      const types = this.types(value);
+      const types = this.host.candidates.types(value);
       const isStretch =
         wanted.indexes.length === 1 &&
-        !types.some((type) => this.fits(type, inner)) &&
-        types.some((type) => this.fits(type, wanted)) &&
+        !types.some((type) => this.host.candidates.fits(type, inner)) &&
+        types.some((type) => this.host.candidates.fits(type, wanted)) &&
         choices.every((choice) => choice.kind === "range");
-      const bound = this.bind(value, isStretch ? wanted : inner);
+      const bound = this.host.exprs.bind(value, isStretch ? wanted : inner);
       if (choices.length === 0) elements.push({ choice: { kind: "position", at: at++ }, value: bound, isStretch });
       for (const choice of choices) {
         if (choice.kind === "others") elements.push({ choice: { kind: "others" }, value: bound });
-        else if (this.isRange(choice)) {
-          const range = this.discrete(choice, wanted.indexes[0].type);
+        else if (this.host.calls.isRange(choice)) {
+          const range = this.host.ranges.discrete(choice, wanted.indexes[0].type);
           if (range) elements.push({ choice: { kind: "range", range }, value: bound, isStretch });
         } else
           elements.push({
-            choice: { kind: "value", value: this.bind(choice as ExprNode, wanted.indexes[0].type) },
+            choice: { kind: "value", value: this.host.exprs.bind(choice as ExprNode, wanted.indexes[0].type) },
             value: bound,
           });
       }
     }
     const named = elements.some((each) => each.choice.kind === "value" || each.choice.kind === "range");
     if (named && at > 0) {
-      this.error(
+      this.host.error(
         "aggregate",
         loc,
         "Positions and names are mixed in this aggregate.",
         "Give all elements by position, or all by name.",
       );
-      return this.bad(loc, wanted);
+      return this.host.bad(loc, wanted);
     }
     return { op: "aggregate", elements, type: wanted, loc };
   }
 
   /** `others` stands last, alone (9.3.3.1). */
-  protected checkOthers(node: ExprNode & { kind: "aggregate" }): void {
+  private checkOthers(node: ExprNode & { kind: "aggregate" }): void {
     node.elements.forEach(({ choices }, i) => {
       const at = choices.findIndex((choice) => choice.kind === "others");
       if (at < 0 || (i === node.elements.length - 1 && choices.length === 1)) return;
-      this.error(
+      this.host.error(
         "others",
         choices[at].loc,
         choices.length > 1
@@ -150,12 +155,12 @@ export abstract class AggregateBinder extends RangeBinder {
     const bound: BoundChoice[] = [];
     for (const choice of list) {
       if (choice.kind === "others") bound.push({ kind: "others", loc: choice.loc });
-      else if (isDiscrete(type) && this.isRange(choice)) {
-        const range = this.discrete(choice, type);
+      else if (isDiscrete(type) && this.host.calls.isRange(choice)) {
+        const range = this.host.ranges.discrete(choice, type);
         if (range) bound.push({ kind: "range", range, loc: choice.loc });
       } else if (choice.kind !== "range" && choice.kind !== "subtype")
-        bound.push({ kind: "value", value: this.bind(choice, type), loc: choice.loc });
-      else this.error("choice", choice.loc, `A range is no choice of ${type.name}.`, "Give single values.");
+        bound.push({ kind: "value", value: this.host.exprs.bind(choice, type), loc: choice.loc });
+      else this.host.error("choice", choice.loc, `A range is no choice of ${type.name}.`, "Give single values.");
     }
     return bound;
   }

@@ -1,7 +1,6 @@
 import { nearestName } from "../../../common/finding.ts";
 import type { Loc } from "../../../common/source.ts";
 import type { Association, BindingSpec, ExprNode, Ident, InstanceNode } from "../../../hdl/vhdl/ast.ts";
-import type { Report } from "../../report.ts";
 import type {
   BindingUnit,
   BoundAssociation,
@@ -16,9 +15,8 @@ import type {
 } from "../bound.ts";
 import { Scope } from "../scope.ts";
 import { errorType } from "../types.ts";
-import type { World } from "../world.ts";
-import { StmtBinder } from "./bind-stmt.ts";
 import { countOf } from "./bind-words.ts";
+import type { Binder } from "./binder.ts";
 
 /** Modules of the other language that an instance may mean. */
 export interface ForeignUnits {
@@ -28,32 +26,23 @@ export interface ForeignUnits {
 }
 
 /** Instances of components, entities and modules, with their generics and ports (11.7, 6.5.7). */
-export abstract class InstanceBinder extends StmtBinder {
-  constructor(
-    world: World,
-    report: Report,
-    scope: Scope,
-    protected readonly foreign: ForeignUnits | null = null,
-  ) {
-    super(world, report, scope);
-  }
-  protected abstract shown(name: Ident): string;
-  protected abstract specs: readonly BindingSpec[];
+export class InstanceBinder {
+  constructor(private readonly host: Binder) {}
 
   // ---- instances ------------------------------------------------------------------------------------------------
 
   /** The unit that a name means: of a library, or without one in work. */
-  protected unitNamed(node: ExprNode): UnitEntry | { readonly foreign: string } | null {
+  unitNamed(node: ExprNode): UnitEntry | { readonly foreign: string } | null {
     if (node.kind === "select" && node.of.kind === "name") {
-      const [library] = this.scope.lookup(node.of.id);
+      const [library] = this.host.scope.lookup(node.of.id);
       if (library?.kind === "library") {
-        const unit = this.world.unitIn(library, node.name.id);
+        const unit = this.host.world.unitIn(library, node.name.id);
         if (unit) {
-          this.world.note(node.name.loc, unit);
+          this.host.world.note(node.name.loc, unit);
           return unit;
         }
-        const foreign = this.world.isDesign(library)
-          ? this.foreign?.find(this.writtenName(node.name.loc, node.name.id))
+        const foreign = this.host.world.isDesign(library)
+          ? this.host.foreign?.find(this.writtenName(node.name.loc, node.name.id))
           : null;
         if (foreign) return { foreign };
         this.unknownUnit(node.name, library);
@@ -61,44 +50,50 @@ export abstract class InstanceBinder extends StmtBinder {
       }
     }
     if (node.kind === "name") {
-      const unit = this.world.unitIn(this.world.home(node.loc.file), node.id);
+      const unit = this.host.world.unitIn(this.host.world.home(node.loc.file), node.id);
       const written = this.writtenName(node.loc, node.id);
-      const foreign = unit ? null : this.foreign?.find(written);
+      const foreign = unit ? null : this.host.foreign?.find(written);
       if (unit || foreign) {
-        if (unit) this.error("no-library", node.loc, `An entity is named with its library.`, `Write work.${written}.`);
+        if (unit)
+          this.host.error("no-library", node.loc, `An entity is named with its library.`, `Write work.${written}.`);
         else return { foreign: foreign! };
         return unit;
       }
     }
-    const meaning = this.meaning(node);
+    const meaning = this.host.names.meaning(node);
     if (!meaning || !("decls" in meaning)) return null;
     const [decl] = meaning.decls;
     if (decl.kind === "entity" || decl.kind === "configuration" || decl.kind === "package" || decl.kind === "context")
       return decl;
-    this.error("no-entity", node.loc, `'${this.text(node.loc)}' is no entity.`, "Write entity work.name.");
+    this.host.error(
+      "no-entity",
+      node.loc,
+      `'${this.host.names.text(node.loc)}' is no entity.`,
+      "Write entity work.name.",
+    );
     return null;
   }
-  protected writtenName(loc: Loc, id: string): string {
+  private writtenName(loc: Loc, id: string): string {
     if (id.startsWith("\\")) return id.slice(1, -1);
-    return loc.file >= 0 ? this.report.sources.text(loc) : id;
+    return loc.file >= 0 ? this.host.report.sources.text(loc) : id;
   }
-  protected unknownUnit(name: Ident, library: LibraryDecl): void {
+  private unknownUnit(name: Ident, library: LibraryDecl): void {
     const names = [...library.units.values()].filter((unit) => unit.kind === "entity").map((unit) => unit.name);
-    this.error(
+    this.host.error(
       "unknown-entity",
       name.loc,
       `There is no entity '${this.writtenName(name.loc, name.id)}' in library '${library.name}'.`,
-      this.nearText(
+      this.host.names.nearText(
         name.id,
-        [...names, ...(this.foreign?.names ?? [])],
+        [...names, ...(this.host.foreign?.names ?? [])],
         "Check its name, or add its file to the design.",
       ),
     );
   }
 
-  protected instance(node: InstanceNode): BoundInstance | null {
+  instance(node: InstanceNode): BoundInstance | null {
     const { loc, label } = node;
-    const base = { kind: "instance" as const, label: label.id, shown: this.shown(label), loc };
+    const base = { kind: "instance" as const, label: label.id, shown: this.host.concurrents.shown(label), loc };
     if (node.unit === "component") {
       const found = this.scopeComponent(node.name);
       if (!found) return null;
@@ -108,8 +103,8 @@ export abstract class InstanceBinder extends StmtBinder {
         ...base,
         unit,
         component: found,
-        generics: this.associate(node.generics, found.generics, found.name, "generic", this.scope, node.name.loc),
-        ports: this.associate(node.ports, found.ports, found.name, "port", this.scope, node.name.loc),
+        generics: this.associate(node.generics, found.generics, found.name, "generic", this.host.scope, node.name.loc),
+        ports: this.associate(node.ports, found.ports, found.name, "port", this.host.scope, node.name.loc),
       };
     }
     const unit = this.unitNamed(node.name);
@@ -127,41 +122,54 @@ export abstract class InstanceBinder extends StmtBinder {
         ...base,
         unit: { kind: "configuration", configuration: unit },
         component: null,
-        generics: this.associate(node.generics, entity.generics, entity.name, "generic", this.scope, node.name.loc),
-        ports: this.associate(node.ports, entity.ports, entity.name, "port", this.scope, node.name.loc),
+        generics: this.associate(
+          node.generics,
+          entity.generics,
+          entity.name,
+          "generic",
+          this.host.scope,
+          node.name.loc,
+        ),
+        ports: this.associate(node.ports, entity.ports, entity.name, "port", this.host.scope, node.name.loc),
       };
     }
     if (unit.kind !== "entity") {
-      this.error("no-entity", node.name.loc, `'${this.text(node.name.loc)}' is no entity.`, "Write entity work.name.");
+      this.host.error(
+        "no-entity",
+        node.name.loc,
+        `'${this.host.names.text(node.name.loc)}' is no entity.`,
+        "Write entity work.name.",
+      );
       return null;
     }
     unit.load?.();
     if (node.architecture && !unit.architectures.has(node.architecture.id)) {
-      this.error(
+      this.host.error(
         "unknown-architecture",
         node.architecture.loc,
         `Entity '${unit.name}' has no architecture '${node.architecture.id}'.`,
-        this.nearText(node.architecture.id, unit.architectures.keys(), "Check its name."),
+        this.host.names.nearText(node.architecture.id, unit.architectures.keys(), "Check its name."),
       );
-    } else if (node.architecture) this.world.note(node.architecture.loc, unit.architectures.get(node.architecture.id)!);
+    } else if (node.architecture)
+      this.host.world.note(node.architecture.loc, unit.architectures.get(node.architecture.id)!);
     return {
       ...base,
       unit: { kind: "entity", entity: unit, architecture: node.architecture?.id ?? null },
       component: null,
-      generics: this.associate(node.generics, unit.generics, unit.name, "generic", this.scope, node.name.loc),
-      ports: this.associate(node.ports, unit.ports, unit.name, "port", this.scope, node.name.loc),
+      generics: this.associate(node.generics, unit.generics, unit.name, "generic", this.host.scope, node.name.loc),
+      ports: this.associate(node.ports, unit.ports, unit.name, "port", this.host.scope, node.name.loc),
     };
   }
 
-  protected scopeComponent(node: ExprNode): ComponentDecl | null {
-    const decls = node.kind === "name" ? this.scope.lookup(node.id) : [];
+  private scopeComponent(node: ExprNode): ComponentDecl | null {
+    const decls = node.kind === "name" ? this.host.scope.lookup(node.id) : [];
     if (node.kind === "name" && decls.length === 0) {
       // no component declared, though there is an entity: the short way is to name it
-      const unit = this.world.unitIn(this.world.home(node.loc.file), node.id);
+      const unit = this.host.world.unitIn(this.host.world.home(node.loc.file), node.id);
       const written = this.writtenName(node.loc, node.id);
-      if (unit?.kind === "entity" || this.foreign?.find(written)) {
-        const place = this.report.sources.place(node.loc);
-        this.error(
+      if (unit?.kind === "entity" || this.host.foreign?.find(written)) {
+        const place = this.host.report.sources.place(node.loc);
+        this.host.error(
           "no-component",
           node.loc,
           `There is no component '${written}' here, but ${unit ? "an entity" : "a module"} of that name.`,
@@ -178,14 +186,14 @@ export abstract class InstanceBinder extends StmtBinder {
         );
         return null;
       }
-      if (!this.world.packageOf(node.id)) {
-        const entities = [...this.world.designUnits()].filter((each) => each.kind === "entity");
+      if (!this.host.world.packageOf(node.id)) {
+        const entities = [...this.host.world.designUnits()].filter((each) => each.kind === "entity");
         const near = nearestName(node.id, [
           ...entities.map((each) => each.name),
-          ...(this.foreign?.names ?? []),
-          ...this.scope.visibleNames(),
+          ...(this.host.foreign?.names ?? []),
+          ...this.host.scope.visibleNames(),
         ]);
-        this.error(
+        this.host.error(
           "no-component",
           node.loc,
           `There is no component '${written}'.`,
@@ -196,14 +204,14 @@ export abstract class InstanceBinder extends StmtBinder {
         return null;
       }
     }
-    const meaning = this.meaning(node);
+    const meaning = this.host.names.meaning(node);
     if (!meaning || !("decls" in meaning)) return null;
     const [decl] = meaning.decls;
     if (decl.kind === "component") return decl;
     if (decl.kind === "entity") {
-      const written = this.text(node.loc);
-      const place = this.report.sources.place(node.loc);
-      this.error(
+      const written = this.host.names.text(node.loc);
+      const place = this.host.report.sources.place(node.loc);
+      this.host.error(
         "no-component",
         node.loc,
         `'${written}' is an entity, not a component.`,
@@ -219,27 +227,27 @@ export abstract class InstanceBinder extends StmtBinder {
         },
       );
     } else
-      this.error(
+      this.host.error(
         "no-component",
         node.loc,
-        `'${this.text(node.loc)}' is no component.`,
+        `'${this.host.names.text(node.loc)}' is no component.`,
         "Declare the component, or write entity work.name.",
       );
     return null;
   }
 
-  protected specFor(label: string, component: string): BindingSpec | null {
+  private specFor(label: string, component: string): BindingSpec | null {
     const matches = (spec: BindingSpec) => spec.component.kind === "name" && spec.component.id === component;
     return (
-      this.specs.findLast(
+      this.host.units.specs.findLast(
         (spec) => matches(spec) && Array.isArray(spec.labels) && spec.labels.some((each) => each.id === label),
       ) ??
-      this.specs.findLast((spec) => matches(spec) && !Array.isArray(spec.labels)) ??
+      this.host.units.specs.findLast((spec) => matches(spec) && !Array.isArray(spec.labels)) ??
       null
     );
   }
 
-  protected bindingUnit(unit: NonNullable<BindingSpec["unit"]>): BindingUnit | null {
+  bindingUnit(unit: NonNullable<BindingSpec["unit"]>): BindingUnit | null {
     if (unit.kind === "open") return { kind: "open" };
     const found = this.unitNamed(unit.name);
     if (!found) return null;
@@ -248,26 +256,26 @@ export abstract class InstanceBinder extends StmtBinder {
     if (found.kind !== "entity") return null;
     const architecture = unit.kind === "entity" ? unit.architecture : null;
     if (architecture && !found.architectures.has(architecture.id))
-      this.error(
+      this.host.error(
         "unknown-architecture",
         architecture.loc,
         `Entity '${found.name}' has no architecture '${architecture.id}'.`,
-        this.nearText(architecture.id, found.architectures.keys(), "Check its name."),
+        this.host.names.nearText(architecture.id, found.architectures.keys(), "Check its name."),
       );
     return { kind: "entity", entity: found, architecture: architecture?.id ?? null };
   }
 
-  protected foreignActual(each: Association): ForeignActual | null {
+  private foreignActual(each: Association): ForeignActual | null {
     const actual =
       each.actual.kind === "range" || each.actual.kind === "subtype" || each.actual.kind === "open"
         ? null
-        : this.bind(each.actual, null);
+        : this.host.exprs.bind(each.actual, null);
     const name = each.formal?.kind === "name" ? this.writtenName(each.formal.loc, each.formal.id) : null;
     return name === null ? null : { name, actual, loc: each.loc };
   }
 
   /** A module of the other language, without a component that says its types. */
-  protected foreignInstance(
+  private foreignInstance(
     base: { kind: "instance"; label: string; shown: string; loc: Loc },
     module: string,
     node: InstanceNode,
@@ -279,7 +287,7 @@ export abstract class InstanceBinder extends StmtBinder {
         const actual =
           each.actual.kind === "range" || each.actual.kind === "subtype" || each.actual.kind === "open"
             ? null
-            : this.bind(each.actual, null);
+            : this.host.exprs.bind(each.actual, null);
         return { name: `#${i}`, actual, loc: each.loc };
       });
     return {
@@ -293,7 +301,7 @@ export abstract class InstanceBinder extends StmtBinder {
   }
 
   /** Actuals of generics or ports (6.5.7). Formals are looked up among those of the unit, actuals in the scope. */
-  protected associate(
+  associate(
     list: readonly Association[],
     formals: readonly (SignalDecl | ConstantDecl)[],
     unit: string,
@@ -301,7 +309,7 @@ export abstract class InstanceBinder extends StmtBinder {
     scope: Scope,
     headLoc?: Loc,
   ): BoundAssociation[] {
-    return this.inScope(scope, () => {
+    return this.host.decls.inScope(scope, () => {
       const bound: BoundAssociation[] = [];
       const given = new Set<SignalDecl | ConstantDecl>();
       list.forEach((each, i) => {
@@ -311,7 +319,7 @@ export abstract class InstanceBinder extends StmtBinder {
         if (!each.formal) {
           formal = formals[i];
           if (!formal) {
-            this.error(
+            this.host.error(
               `too-many-${what}s`,
               each.loc,
               `'${unit}' has ${countOf(formals.length, what)} only.`,
@@ -340,7 +348,7 @@ export abstract class InstanceBinder extends StmtBinder {
           }
           if (!formal) {
             const loc = root?.loc ?? node.loc;
-            const near = this.nearText(
+            const near = this.host.names.nearText(
               root?.id ?? "",
               formals.map((decl) => decl.name),
               formals.length
@@ -350,24 +358,24 @@ export abstract class InstanceBinder extends StmtBinder {
                     .join(", ")}.`
                 : `It has no ${what}s.`,
             );
-            this.error(
+            this.host.error(
               `unknown-${what}`,
               loc,
-              `'${unit}' has no ${what} '${root ? this.text(root.loc) : this.text(node.loc)}'.`,
+              `'${unit}' has no ${what} '${root ? this.host.names.text(root.loc) : this.host.names.text(node.loc)}'.`,
               near,
             );
             if (each.actual.kind !== "range" && each.actual.kind !== "subtype" && each.actual.kind !== "open")
-              this.types(each.actual);
+              this.host.candidates.types(each.actual);
             return;
           }
-          this.world.note(root!.loc, formal);
+          this.host.world.note(root!.loc, formal);
           if (node.kind !== "name") {
-            const inner = new Scope(this.scope);
+            const inner = new Scope(this.host.scope);
             inner.add(formal);
-            formalExpr = this.inScope(inner, () => this.bind(node, null));
+            formalExpr = this.host.decls.inScope(inner, () => this.host.exprs.bind(node, null));
             if (formalExpr.type === errorType) return;
           } else if (given.has(formal)) {
-            this.error(
+            this.host.error(
               "duplicate-port",
               each.loc,
               `The ${what} '${formal.name}' is connected twice.`,
@@ -377,7 +385,7 @@ export abstract class InstanceBinder extends StmtBinder {
           }
         }
         given.add(formal);
-        const expr = formalExpr ?? this.objectExpr(formal, each.formal?.loc ?? each.loc);
+        const expr = formalExpr ?? this.host.names.objectExpr(formal, each.formal?.loc ?? each.loc);
         if (each.actual.kind === "open") {
           bound.push({ formal, formalExpr: expr, actual: null, loc: each.loc });
           return;
@@ -386,7 +394,7 @@ export abstract class InstanceBinder extends StmtBinder {
         const wanted = formalConversion ? formalConversion(expr).type : expr.type;
         const actual = this.bindPortActual(each.actual, formal, wanted);
         bound.push({ formal, formalExpr: expr, actual, formalConversion, loc: each.loc });
-        this.forget();
+        this.host.forget();
       });
       const missing = formals.filter(
         (decl) => !given.has(decl) && !decl.init && (decl.kind === "constant" || decl.mode === "in"),
@@ -395,7 +403,7 @@ export abstract class InstanceBinder extends StmtBinder {
         const names = missing.map((decl) => `'${decl.name}'`).slice(0, 6);
         const loc = list[0]?.loc ?? headLoc;
         if (loc)
-          this.error(
+          this.host.error(
             what === "port" ? "open-input" : "open-generic",
             headLoc ?? loc,
             what === "port"
@@ -409,20 +417,24 @@ export abstract class InstanceBinder extends StmtBinder {
   }
 
   /** Outputs may be converted on their way: `q => unsigned(sum)` (6.5.7.1). */
-  protected bindPortActual(node: ExprNode, formal: SignalDecl | ConstantDecl, wanted: Expr["type"]): Expr {
+  private bindPortActual(node: ExprNode, formal: SignalDecl | ConstantDecl, wanted: Expr["type"]): Expr {
     if (formal.kind === "signal" && formal.mode !== "in") {
-      const actual = this.bind(node, wanted);
+      const actual = this.host.exprs.bind(node, wanted);
       const inner = actual.op === "convert" ? actual.arg : actual;
-      if (actual.op !== "bad" && !this.isSignal(inner) && !(actual.op === "call" && formal.mode === "inout"))
-        this.error(
+      if (
+        actual.op !== "bad" &&
+        !this.host.ranges.isSignal(inner) &&
+        !(actual.op === "call" && formal.mode === "inout")
+      )
+        this.host.error(
           "output-actual",
           node.loc,
-          `Port '${formal.name}' drives what it is connected to: '${this.text(node.loc)}' is no signal.`,
+          `Port '${formal.name}' drives what it is connected to: '${this.host.names.text(node.loc)}' is no signal.`,
           "Connect a signal, or leave it 'open'.",
         );
-      const root = this.rootOf(inner);
+      const root = this.host.assignments.rootOf(inner);
       if (root?.kind === "signal" && root.mode === "in" && formal.mode === "out")
-        this.error(
+        this.host.error(
           "assign-to-input",
           node.loc,
           `'${root.name}' is an input: an output cannot drive it.`,
@@ -430,18 +442,18 @@ export abstract class InstanceBinder extends StmtBinder {
         );
       return actual;
     }
-    return this.bind(node, wanted);
+    return this.host.exprs.bind(node, wanted);
   }
 
-  protected formalConversion(
+  private formalConversion(
     node: ExprNode & { kind: "apply" },
     formal: SignalDecl | ConstantDecl,
   ): (inner: Expr) => Expr {
-    const around = this.scope;
+    const around = this.host.scope;
     return (inner) => {
       const scope = new Scope(around);
       scope.add(formal);
-      const bound = this.inScope(scope, () => this.bind(node, null));
+      const bound = this.host.decls.inScope(scope, () => this.host.exprs.bind(node, null));
       const replace = (expr: Expr): Expr => {
         if (expr.op === "object" && expr.decl === formal) return inner;
         if (expr.op === "convert") return { ...expr, arg: replace(expr.arg) };
