@@ -2,33 +2,32 @@ import type { Loc } from "../../../common/source.ts";
 import type { Expr as ModelExpr } from "../../model.ts";
 import type { Expr, Subprogram } from "../bound.ts";
 import type { Bounds, Shape } from "../values/shapes.ts";
+import type { CircuitWriter } from "./circuit.ts";
 import { knownOf, type Val } from "./circuit-base.ts";
 import { binary, choose, extend, not, number, slice, unary } from "./circuit-expr.ts";
 import { extendTo, joined } from "./circuit-pieces.ts";
-import { CircuitValue } from "./circuit-value.ts";
 
 /** Functions of the packages that ship with the product, as circuits. */
-export abstract class CircuitCall extends CircuitValue {
-  /** A call of a subprogram with a body, written out in its place; null for a procedure. */
-  protected abstract invoke(sub: Subprogram, args: readonly (Expr | null)[], loc: Loc): Val | null;
+export class CircuitCall {
+  constructor(private readonly host: CircuitWriter) {}
 
   // ---- calls ----------------------------------------------------------------------------------------------------
 
-  protected call(e: Expr & { op: "call" }): Val {
+  call(e: Expr & { op: "call" }): Val {
     const { sub, loc } = e;
     if (sub.native && !sub.body) return this.native(e, loc);
-    return this.invoke(sub, e.args, loc) ?? this.refuse(loc, `'${sub.name}'`);
+    return this.host.subprograms.invoke(sub, e.args, loc) ?? this.host.refuse(loc, `'${sub.name}'`);
   }
 
   /** Functions of the packages that ship with the product (IEEE 1076-2008 clause 16). */
-  protected native(e: Expr & { op: "call" }, loc: Loc): Val {
+  private native(e: Expr & { op: "call" }, loc: Loc): Val {
     const { sub } = e;
     const [home, ...rest] = sub.native!.split(".");
     const name = rest.join(".");
     const type = sub.result!.type;
     const args = sub.params.map((_, i) => {
       const arg = e.args[i] ?? sub.defaults[i];
-      return arg ? this.plain(this.expr(arg), arg.loc) : this.refuse(loc, `'${sub.name}'`);
+      return arg ? this.host.names.plain(this.host.values.expr(arg), arg.loc) : this.host.refuse(loc, `'${sub.name}'`);
     });
     const [a, b] = args;
     const isPlain = /numeric_std_|std_logic_(un)?signed/.test(home);
@@ -39,8 +38,8 @@ export abstract class CircuitCall extends CircuitValue {
     };
     const vectorSigned = sub.params.some((param, i) => param.subtype.type.kind === "array" && isSigned(i));
     const made = (bits: ModelExpr, descending = true): Val => {
-      const plain = this.owner.emitter(this.scope.frame).shapes.plainShape(type);
-      if (plain.k !== "a") return this.typed(bits, plain);
+      const plain = this.host.owner.emitter(this.host.scope.frame).shapes.plainShape(type);
+      if (plain.k !== "a") return this.host.names.typed(bits, plain);
       const n = bits.width;
       const dims: Bounds[] = [descending ? { l: n - 1, d: 1, n } : { l: 1, d: 0, n }];
       return { e: bits.signed ? { ...bits, signed: false } : bits, shape: { ...plain, dims } };
@@ -56,9 +55,9 @@ export abstract class CircuitCall extends CircuitValue {
       case "to_stdulogicvector":
         return a.shape.k === "a" ? made(a.e) : made(extendTo(a.e, this.sizeOf(b), a.e.signed));
       case "is_x":
-        return this.boolean(number(0, 1, loc));
+        return this.host.operators.boolean(number(0, 1, loc));
       case "??":
-        return this.boolean(a.e);
+        return this.host.operators.boolean(a.e);
       case "not":
         return a.shape.k === "a"
           ? made(not(a.e), home !== "std_logic_1164")
@@ -69,20 +68,20 @@ export abstract class CircuitCall extends CircuitValue {
       case "nand":
       case "nor":
       case "xnor": {
-        if (args.length === 1) return this.reduction(plainName, a, type, loc);
-        const done = this.logic2(plainName, a, b, type, loc);
+        if (args.length === 1) return this.host.operators.reduction(plainName, a, type, loc);
+        const done = this.host.operators.logic2(plainName, a, b, type, loc);
         return done.shape.k === "a" ? made(done.e, home !== "std_logic_1164") : done;
       }
       case "?=":
       case "?/=":
       case "std_match": {
         // '-' in a constant fits anything
-        const test = this.match(a, b, loc);
+        const test = this.host.operators.match(a, b, loc);
         return { e: plainName === "?/=" ? not(test) : test, shape: { k: "s", type, lo: null, hi: null } };
       }
       case "rising_edge":
       case "falling_edge":
-        return this.refuse(
+        return this.host.refuse(
           loc,
           "An edge in this place",
           "Write 'if rising_edge(clk) then' around all that the clock does.",
@@ -104,7 +103,7 @@ export abstract class CircuitCall extends CircuitValue {
       }
       case "to_integer":
       case "conv_integer": {
-        if (this.isInteger(a)) return { ...a, shape: { k: "s", type, lo: null, hi: null } };
+        if (this.host.operators.isInteger(a)) return { ...a, shape: { k: "s", type, lo: null, hi: null } };
         const signed = a.shape.k === "a" && isSigned(0);
         const w = Math.min(a.e.width, signed ? 32 : 31);
         const bits = slice(a.e, 0, w);
@@ -125,7 +124,7 @@ export abstract class CircuitCall extends CircuitValue {
       case "rol":
       case "ror":
         return made(
-          this.shift(
+          this.host.operators.shift(
             plainName,
             a,
             b,
@@ -139,22 +138,24 @@ export abstract class CircuitCall extends CircuitValue {
         const hi = 2 ** Math.min(31, b.e.width) - 1;
         const count: Val = {
           e: b.e,
-          shape: { k: "s", type: this.world.standard.integer, lo: null, hi: null },
+          shape: { k: "s", type: this.host.world.standard.integer, lo: null, hi: null },
           lo: 0,
           hi,
         };
-        return made(this.shift(plainName, a, count, { left: "zero", right: vectorSigned ? "end" : "zero" }, loc).e);
+        return made(
+          this.host.operators.shift(plainName, a, count, { left: "zero", right: vectorSigned ? "end" : "zero" }, loc).e,
+        );
       }
       case "find_leftmost":
       case "find_rightmost": {
         // the first from that end, counted from the right; -1 if there is none (IEEE 1076-2008, clause 16.8)
         const integer: Shape = { k: "s", type, lo: null, hi: null };
-        let found = this.whole(-1, integer, loc);
+        let found = this.host.names.whole(-1, integer, loc);
         const order = Array.from({ length: a.e.width }, (_, i) => i);
         if (plainName === "find_rightmost") order.reverse();
         for (const i of order) {
           const hit = binary("eq", slice(a.e, i, 1), b.e, 1, false, loc);
-          const [x, y, signed] = this.aligned(this.whole(i, integer, loc), found);
+          const [x, y, signed] = this.host.operators.aligned(this.host.names.whole(i, integer, loc), found);
           const e = { ...choose(hit, x, y), signed } as ModelExpr;
           found = { e, shape: integer, lo: -1, hi: Math.max(i, found.hi ?? 0) };
         }
@@ -202,16 +203,16 @@ export abstract class CircuitCall extends CircuitValue {
         return { e: test, shape: { k: "s", type, lo: null, hi: null } };
       }
     }
-    return this.refuse(loc, `'${sub.name.replaceAll('"', "")}' of ${home}`);
+    return this.host.refuse(loc, `'${sub.name.replaceAll('"', "")}' of ${home}`);
   }
 
-  protected sizeOf(val: Val): number {
+  private sizeOf(val: Val): number {
     if (val.shape.k === "a") return val.e.width;
     const known = knownOf(val);
-    if (known === null) this.refuse(val.e.loc, "A length that is computed");
+    if (known === null) this.host.refuse(val.e.loc, "A length that is computed");
     return known;
   }
-  protected resize(e: ModelExpr, n: number, signed: boolean): ModelExpr {
+  private resize(e: ModelExpr, n: number, signed: boolean): ModelExpr {
     if (n >= e.width || !signed) return extendTo(e, n, signed);
     if (n === 0) return number(0, 0, e.loc);
     // the sign is kept (numeric_std's resize)
@@ -219,7 +220,7 @@ export abstract class CircuitCall extends CircuitValue {
   }
 
   /** Operands of a comparison as numbers of one width. */
-  protected numbers(a: Val, b: Val, aSigned: boolean, bSigned: boolean): [ModelExpr, ModelExpr, boolean] {
+  private numbers(a: Val, b: Val, aSigned: boolean, bSigned: boolean): [ModelExpr, ModelExpr, boolean] {
     const signedOf = (val: Val, own: boolean) => (val.shape.k === "a" ? own : val.e.signed);
     const [s, t] = [signedOf(a, aSigned), signedOf(b, bSigned)];
     const signed = s || t;
@@ -228,7 +229,7 @@ export abstract class CircuitCall extends CircuitValue {
     return [extendTo(a.e, width, s), extendTo(b.e, width, t), signed];
   }
 
-  protected vectorArithmetic(
+  private vectorArithmetic(
     name: string,
     args: readonly Val[],
     sub: Subprogram,
@@ -280,7 +281,7 @@ export abstract class CircuitCall extends CircuitValue {
     const fitted = (e: ModelExpr) => (isVector(0) && isVector(1) ? extendTo(e, n, signed) : this.resize(e, n, signed));
     if (name === "/") return fitted(binary("div", x, y, width, wideSigned, loc));
     const remainder = binary("mod", x, y, width, wideSigned, loc);
-    const whole = name === "mod" && wideSigned ? this.floorMod(remainder, y, width, loc) : remainder;
+    const whole = name === "mod" && wideSigned ? this.host.integers.floorMod(remainder, y, width, loc) : remainder;
     return fitted(whole);
   }
 }
