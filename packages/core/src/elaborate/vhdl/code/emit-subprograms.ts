@@ -2,6 +2,7 @@ import { type Code, js as code } from "../../../common/code-pieces.ts";
 import { quoted } from "../../../common/generated-code.ts";
 import type { Loc } from "../../../common/source.ts";
 import type { BoundDecl, Expr, ParamDecl, Stmt, Subprogram, VariableDecl } from "../bound.ts";
+import { predefinedCode } from "../predefined/functions.ts";
 import type { ProtectedType, VType } from "../types.ts";
 import { Frame, type JsFunction } from "../values/frames.ts";
 import { type ArrayShape, dynamicRange, type Shape, shapeKey } from "../values/shapes.ts";
@@ -9,7 +10,6 @@ import type { Sig } from "../values/signals.ts";
 import { Codes } from "../values/values.ts";
 import type { Callee, Val } from "./emit-base.ts";
 import type { LVal, Ref } from "./emit-text.ts";
-import { nativeFunction } from "./natives.ts";
 import type { UnitEmitter } from "./unit-emitter.ts";
 
 /** What a subprogram's code needs to know while it is written. */
@@ -46,7 +46,7 @@ export class EmitSubprograms {
         const formal = this.paramShape(param);
         return expr ? this.fitParam(this.host.exprs.expr(expr, formal), formal, loc) : this.host.known(0, formal);
       });
-      const made = nativeFunction(this.host, sub, vals, loc);
+      const made = predefinedCode(this.host, sub, vals, loc);
       if (made) return made.shape.k === "s" && sub.result ? this.narrowed(made, sub) : made;
       this.host.error(
         "library",

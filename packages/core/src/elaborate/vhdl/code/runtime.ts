@@ -1,4 +1,5 @@
 import type { DesignFiles } from "../../../common/design-files.ts";
+import { resultLength } from "../predefined/lengths.ts";
 import { digitsOf, productOf, quotientOf, sumOf } from "../values/long-time.ts";
 import { mostWords } from "../values/shapes.ts";
 import {
@@ -240,6 +241,7 @@ export class VhdlRuntime {
     const is = op === "?<" ? order < 0 : op === "?<=" ? order <= 0 : op === "?>" ? order > 0 : order >= 0;
     return is ? 3 : 2;
   };
+  resultLength = resultLength;
   widest = (a: number, b: number): number => (a === 0 || b === 0 ? 0 : Math.max(a, b));
   /** The value is computed first, then what uses it. */
   flip = (p: Bits, _n: number, then: (p: Bits) => Bits): Bits => then(p);
