@@ -97,7 +97,7 @@ function OpenDesign({
       seed: design.seed,
     };
   }, [design.files, design.name, design.top, design.part, design.recipe, design.seed, texts]);
-  const { result: check, state: checkState, reading, tryAgain: tryCheckAgain } = useCheck(input);
+  const { result: check, state: checkState, reading, tryAgain: tryCheckAgain } = useCheck(input, design.id);
   const choice = useTrialChoice(design);
   const { trial, against } = choice;
   const last = design.lastTrial;

@@ -1,8 +1,10 @@
 import type { DesignCheck, DesignInput, DesignReading } from "@gate-clock/core";
-import { proxy, type Remote } from "comlink";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { connect } from "../engine/connect.ts";
-import type { Checker } from "../workers/check.worker.ts";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { proxy } from "comlink";
+import { useCallback, useMemo } from "react";
+import { answered, engine, identityOf } from "../engine/engine.ts";
+import { Dropped } from "../engine/pool.ts";
+import { useLater } from "../ui/use-later.ts";
 
 /** Only to gather keys that come at once: a check in a worker costs the page nothing. */
 const pauseMs = 30;
@@ -27,98 +29,74 @@ interface Checked {
   tryAgain(): void;
 }
 
-const trimmed = (message: string) => message.replace(/^Uncaught /, "").replace(/[.\s]+$/, "");
-
-interface Running {
-  readonly worker: Worker;
-  readonly remote: Remote<Checker>;
+/** What a check that came to no end was at. */
+class Unfinished extends Error {
+  constructor(
+    reason: string,
+    readonly step: string,
+  ) {
+    super(reason);
+  }
 }
+
+/** What is known of texts for a minute more: undo comes back to them. */
+const shortly = { ...answered, gcTime: 60_000 } as const;
+const lastKey = (design: string) => ["check", "last", design];
 
 /**
  * Findings for the texts as they stand in the editors. Runs in a worker after a short pause; while one check runs,
- * only the newest text waits. A worker that does not answer, or fails, is ended and another one started: the next text
- * is checked as if nothing had been.
+ * only the newest text waits, and what the running one finds is shown until that is known. A worker that does not answer,
+ * or fails, is ended and another one started: the next text is checked as if nothing had been.
  */
-export function useCheck(input: DesignInput): Checked {
-  const [checked, setChecked] = useState<{ readonly input: DesignInput; readonly result: DesignCheck } | null>(null);
-  const [read, setRead] = useState<{ readonly input: DesignInput; readonly reading: DesignReading } | null>(null);
-  const [unfinished, setUnfinished] = useState<{
-    readonly input: DesignInput;
-    readonly reason: string;
-    readonly step: string;
-  } | null>(null);
-  const [round, setRound] = useState(0);
-  const checker = useRef<Running | null>(null);
-  const running = useRef<DesignInput | null>(null);
-  const waiting = useRef<DesignInput | null>(null);
-
-  const end = useCallback(() => {
-    checker.current?.worker.terminate();
-    checker.current = null;
-    running.current = null;
-  }, []);
-  useEffect(() => end, [end]);
-
-  const start = useCallback(() => {
-    if (running.current || !waiting.current) return;
-    const job = waiting.current;
-    waiting.current = null;
-    running.current = job;
-    if (!checker.current) {
-      const worker = new Worker(new URL("../workers/check.worker.ts", import.meta.url), { type: "module" });
-      checker.current = { worker, remote: connect<Checker>(worker) };
-    }
-    const current = checker.current;
-    let step = "";
-    const over = (reason: string | null): void => {
-      clearTimeout(watchdog);
-      if (checker.current !== current || running.current !== job) return;
-      if (reason === null) running.current = null;
-      else {
-        end();
-        setUnfinished({ input: job, reason, step });
+export function useCheck(input: DesignInput, design: string): Checked {
+  const queries = useQueryClient();
+  const texts = useLater(input, pauseMs);
+  const id = identityOf(texts);
+  const check = useQuery({
+    ...shortly,
+    queryKey: ["check", id],
+    queryFn: async () => {
+      let step = "";
+      const tell = proxy((now: string) => {
+        step = now;
+      });
+      const options = { topic: "check", replaces: true, quick: true, patienceMs };
+      try {
+        const result = await engine.ask("check", (checker) => checker.check(texts, id, tell), options);
+        queries.setQueryData(lastKey(design), result);
+        return result;
+      } catch (error) {
+        if (error instanceof Dropped) throw error;
+        throw new Unfinished((error as Error).message, step);
       }
-      start();
-    };
-    const watchdog = setTimeout(() => over(`did not come to an end within ${patienceMs / 1000} s`), patienceMs);
-    current.worker.onerror = (event) => over(`failed (${trimmed(event.message)})`);
-    void current.remote
-      .check(
-        job,
-        proxy((now: string) => {
-          step = now;
-        }),
-      )
-      .then(async (result) => {
-        if (checker.current === current) setChecked({ input: job, result });
-        // while somebody types, the next text comes first
-        if (checker.current === current && !waiting.current) {
-          step = "working out what it means";
-          const reading = await current.remote.reading();
-          if (checker.current === current) setRead({ input: job, reading });
-        }
-        over(null);
-      })
-      .catch((error: Error) => over(`failed (${trimmed(error.message)})`));
-  }, [end]);
-
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another round is asked for by the engineer
-  useEffect(() => {
-    waiting.current = input;
-    const timer = setTimeout(start, pauseMs);
-    return () => clearTimeout(timer);
-  }, [input, round, start]);
-
-  const tryAgain = useCallback(() => {
-    setUnfinished(null);
-    setRound((old) => old + 1);
-  }, []);
+    },
+  });
+  const reading = useQuery({
+    ...shortly,
+    queryKey: ["check", "reading", id],
+    queryFn: () => engine.ask("check", (checker) => checker.reading(id), { topic: "check", quick: true, patienceMs }),
+    enabled: check.isSuccess && texts === input,
+  });
+  const last = useQuery<DesignCheck | null>({
+    ...shortly,
+    queryKey: lastKey(design),
+    queryFn: () => null,
+    enabled: false,
+  });
+  const { refetch, error } = check;
+  const tryAgain = useCallback(() => void refetch(), [refetch]);
+  const isCurrent = check.isSuccess && texts === input;
   const state = useMemo((): CheckState => {
-    if (checked?.input === input) return { kind: "current" };
-    return unfinished?.input === input
-      ? { kind: "unfinished", reason: unfinished.reason, step: unfinished.step }
+    if (isCurrent) return { kind: "current" };
+    const failed = texts === input ? (error ?? reading.error) : null;
+    return failed && !(failed instanceof Dropped)
+      ? { kind: "unfinished", reason: failed.message, step: failed instanceof Unfinished ? failed.step : "" }
       : { kind: "checking" };
-  }, [checked, unfinished, input]);
-  const reading = read?.input === input ? read.reading : null;
-  return { result: checked?.result ?? null, state, reading, tryAgain };
+  }, [isCurrent, texts, input, error, reading.error]);
+  return {
+    result: (isCurrent ? check.data : last.data) ?? null,
+    state,
+    reading: (isCurrent && reading.data) || null,
+    tryAgain,
+  };
 }

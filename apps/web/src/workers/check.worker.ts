@@ -2,23 +2,26 @@ import { checkDesign, type DesignCheck, type DesignInput, type DesignReading, re
 import { exposeSealed } from "../engine/sealed-worker.ts";
 
 let last: {
+  readonly id: number;
   readonly input: DesignInput;
   readonly check: DesignCheck;
   readonly design: Parameters<typeof readingOf>[1];
-};
+} | null = null;
 
 /** Checks a design off the main thread. `tell` hears what is being done, so that the page can say where it stopped. */
 const checker = {
-  check(input: DesignInput, tell: (step: string) => void): DesignCheck {
-    let design: typeof last.design = null;
+  /** @param id Of these texts, for what is asked of them later. */
+  check(input: DesignInput, id: number, tell: (step: string) => void): DesignCheck {
+    let design: Parameters<typeof readingOf>[1] = null;
     const check = checkDesign(input, tell, (made) => {
       design = made;
     });
-    last = { input, check, design };
+    last = { id, input, check, design };
     return check;
   },
-  /** What the design that was checked last means: takes about as long again, so findings come first. */
-  reading: (): DesignReading => readingOf(last.input, last.design, last.check),
+  /** What the texts mean: takes about as long again, so findings come first. null: others have been checked since. */
+  reading: (id: number): DesignReading | null =>
+    last?.id === id ? readingOf(last.input, last.design, last.check) : null,
 };
 export type Checker = typeof checker;
 exposeSealed(checker);

@@ -1,12 +1,11 @@
 import type { HierarchyNode, SchematicChange, SchematicNode, SourcePosition, StageArtifacts } from "@gate-clock/core";
-import { useQuery } from "@tanstack/react-query";
-import type { Remote } from "comlink";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { ArrowUp, Download, Search } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { artifactQuery, trialsQuery } from "../../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
-import { connect } from "../../engine/connect.ts";
+import { identityOf } from "../../engine/engine.ts";
 import { formatFocus, parseFocus } from "../../focus/focus.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount } from "../../ui/format.ts";
@@ -14,16 +13,19 @@ import { saveBlob } from "../../ui/save-blob.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { useActs, useDesign } from "../../workbench/context.ts";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
-import type { Circuits, Found, Shown } from "../../workers/circuit.worker.ts";
+import type { Found, Shown } from "../../workers/circuit.worker.ts";
 import type { LaidNode } from "../../workers/layout-graph.ts";
 import { NodePanel } from "./NodePanel.tsx";
 import { SchematicCanvas } from "./SchematicCanvas.tsx";
+import { type AskedCircuits, useCircuits } from "./use-circuits.ts";
 
 /** Symbols that are laid out at once; of larger views a neighbourhood is shown first. */
 const limits = [80, 200, 500] as const;
 type Kind = "written" | "built";
 /** The focus is one net: of `count[7:2]` the lowest, `count[2]`, which other stations know by this name. */
 const lowestBit = (name: string) => name.replace(/\[(-?\d+):(-?\d+)\]$/, "[$2]");
+
+const noChanges: readonly SchematicChange[] = [];
 
 /** The circuit as written and as built, as pictures to walk through. Everything that is seen is in the address. */
 export function CircuitStation() {
@@ -32,10 +34,7 @@ export function CircuitStation() {
   const [params, setParams] = useSearchParams();
   const elaborated = useQuery(artifactQuery(trial, "elaborate"));
   const netlist = useQuery(artifactQuery(trial, "synth"));
-  const [circuits, setCircuits] = useState<Remote<Circuits> | null>(null);
-  const [shown, setShown] = useState<Shown | null>(null);
-  const [problem, setProblem] = useState<string | null>(null);
-  const [changes, setChanges] = useState<readonly SchematicChange[]>([]);
+  const circuits = useCircuits(elaborated.data ?? null, netlist.data ?? null);
   const svg = useRef<SVGSVGElement>(null);
 
   const kind: Kind = params.get("as") === "built" ? "built" : "written";
@@ -65,65 +64,38 @@ export function CircuitStation() {
     [setParams],
   );
 
-  useEffect(() => {
-    if (!elaborated.data) return;
-    const worker = new Worker(new URL("../../workers/circuit.worker.ts", import.meta.url), { type: "module" });
-    const remote = connect<Circuits>(worker);
-    let isOver = false;
-    void remote
-      .load(elaborated.data.netlist, elaborated.data.hierarchy, netlist.data ?? null)
-      .then(() => {
-        if (!isOver) setCircuits(() => remote);
-      })
-      .catch((error: Error) => setProblem(error.message));
-    return () => {
-      isOver = true;
-      worker.terminate();
-      setCircuits(null);
-    };
-  }, [elaborated.data, netlist.data]);
-
   // a focus that comes from another station is looked up once, and the view goes there
+  const { data: located } = useQuery({
+    ...circuits.query(["locate", kind, focusName ?? ""], (remote) => remote.locate(kind, focusName!)),
+    enabled: circuits.isThere && focusName !== null && around.length === 0,
+  });
   useEffect(() => {
-    if (!circuits || !focusName || around.length > 0) return;
-    let isOver = false;
-    void circuits.locate(kind, focusName).then((found) => {
-      if (isOver || !found) return;
-      set({ at: [found.node], ...(found.path === null ? {} : { in: found.path || null }) }, true);
-    });
-    return () => {
-      isOver = true;
-    };
-  }, [circuits, focusName, around.length, kind, set]);
+    if (located && around.length === 0)
+      set({ at: [located.node], ...(located.path === null ? {} : { in: located.path || null }) }, true);
+  }, [located, around.length, set]);
 
-  useEffect(() => {
-    if (!circuits) return;
-    let isOver = false;
-    const part = { around, mode, limit } as const;
-    setProblem(null);
-    const work = kind === "built" ? circuits.built(part) : circuits.written({ root, expanded: open }, part);
-    void work
-      .then((result) => {
-        if (!isOver) setShown(result);
-      })
-      .catch((error: Error) => {
-        if (!isOver) setProblem(error.message);
-      });
-    return () => {
-      isOver = true;
-    };
-  }, [circuits, kind, root, open, around, mode, limit]);
+  const view = useQuery({
+    ...circuits.query(["view", kind, root, open, around, mode, limit], (remote): Promise<Shown | null> => {
+      const part = { around, mode, limit } as const;
+      return kind === "built" ? remote.built(part) : remote.written({ root, expanded: open }, part);
+    }),
+    // the picture stays until the next one is laid out
+    placeholderData: keepPreviousData,
+  });
+  const shown = view.data ?? null;
+  const problem = view.error?.message ?? null;
 
   const trials = useQuery(trialsQuery(design.id));
   const other = trials.data?.find((each) => each.number === against) ?? null;
   const before = useQuery(artifactQuery(other, "elaborate"));
-  useEffect(() => {
-    if (!circuits || !before.data || !against || kind !== "written") {
-      setChanges([]);
-      return;
-    }
-    void circuits.compare(before.data.netlist, before.data.hierarchy, { root, expanded: open }).then(setChanges);
-  }, [circuits, before.data, against, root, open, kind]);
+  const isCompared = before.data !== undefined && against > 0 && kind === "written";
+  const comparison = useQuery({
+    ...circuits.query(["compare", before.data ? identityOf(before.data) : 0, root, open], (remote) =>
+      remote.compare(before.data!.netlist, before.data!.hierarchy, { root, expanded: open }),
+    ),
+    enabled: circuits.isThere && isCompared,
+  });
+  const changes = isCompared ? (comparison.data ?? noChanges) : noChanges;
 
   const noBuilt = kind === "built" && !netlist.data && !netlist.isLoading;
   const selectedId = around[around.length - 1] ?? null;
@@ -359,30 +331,14 @@ function sourceOf(design: StageArtifacts["elaborate"], root: string, node: Schem
   return signal >= 0 ? (positions.signals[signal] ?? null) : null;
 }
 
-function Finder({
-  circuits,
-  kind,
-  onFound,
-}: {
-  circuits: Remote<Circuits> | null;
-  kind: Kind;
-  onFound: (found: Found) => void;
-}) {
+function Finder({ circuits, kind, onFound }: { circuits: AskedCircuits; kind: Kind; onFound: (found: Found) => void }) {
   const [text, setText] = useState("");
-  const [found, setFound] = useState<readonly Found[]>([]);
-  useEffect(() => {
-    if (!circuits || text.length < 2) {
-      setFound([]);
-      return;
-    }
-    let isOver = false;
-    void circuits.find(kind, text).then((list) => {
-      if (!isOver) setFound(list);
-    });
-    return () => {
-      isOver = true;
-    };
-  }, [circuits, kind, text]);
+  const { data } = useQuery({
+    ...circuits.query(["find", kind, text], (remote) => remote.find(kind, text)),
+    enabled: circuits.isThere && text.length >= 2,
+    placeholderData: keepPreviousData,
+  });
+  const found = text.length >= 2 ? (data ?? []) : [];
   return (
     <div className="relative">
       <label className="flex h-7 items-center gap-1.5 rounded-md border border-line bg-panel px-2">

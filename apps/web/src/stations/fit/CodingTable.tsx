@@ -1,4 +1,5 @@
 import { type CodingFigures, isVhdl, type RtlNetlist, type StateMachine } from "@gate-clock/core";
+import { identityOf } from "../../engine/engine.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatMhz } from "../../ui/format.ts";
 import { useDesign } from "../../workbench/context.ts";
@@ -17,7 +18,11 @@ export function CodingTable({
   file: string;
 }) {
   const { design } = useDesign();
-  const { result, progress, problem, start, cancel } = useFitter<CodingFigures[]>();
+  const { result, progress, problem, start, cancel } = useFitter<CodingFigures[]>(
+    ["codings", identityOf(netlist), design.part, name],
+    (fitter, tell) => fitter.codings(netlist, design.part, name, tell),
+    false,
+  );
   const own = machine.coding ?? "as written";
   const plain = name.split(".").at(-1);
   const line = (coding: string) =>
@@ -41,11 +46,7 @@ export function CodingTable({
               </Button>
             </div>
           ) : (
-            <Button
-              className="mt-2"
-              onClick={() => void start((fitter, tell) => fitter.codings(netlist, design.part, name, tell))}
-              data-testid="compare-codes"
-            >
+            <Button className="mt-2" onClick={start} data-testid="compare-codes">
               Compare encodings
             </Button>
           )}

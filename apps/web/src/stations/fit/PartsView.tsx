@@ -1,9 +1,10 @@
 import { carryOver, type Finding, type PartFit } from "@gate-clock/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api } from "../../app/api.ts";
 import { artifactQuery, targetsQuery } from "../../app/queries.ts";
+import { identityOf } from "../../engine/engine.ts";
 import { Button } from "../../ui/Button.tsx";
 import { FindingList } from "../../ui/FindingList.tsx";
 import { formatCount, formatMhz, formatPercent } from "../../ui/format.ts";
@@ -19,12 +20,14 @@ const margins = [0, 10, 15, 25, 40];
 export function PartsView() {
   const { trial, design } = useDesign();
   const elaborated = useQuery(artifactQuery(trial, "elaborate"));
-  const { result, progress, problem, start, cancel } = useFitter<PartFit[]>();
+  const netlist = elaborated.data?.netlist;
+  const { result, progress, problem, start, cancel } = useFitter<PartFit[]>(
+    ["parts", netlist ? identityOf(netlist) : null],
+    (fitter, tell) => fitter.fitParts(netlist!, tell),
+    netlist !== undefined,
+  );
   const [margin, setMargin] = useState(15);
   const [wanted, setWanted] = useState<PartFit | null>(null);
-  useEffect(() => {
-    if (elaborated.data) void start((fitter, tell) => fitter.fitParts(elaborated.data.netlist, tell));
-  }, [elaborated.data, start]);
   // blocks that the source asks for are shown where it does
   const shownKinds = useMemo(() => {
     const made = (result ?? []).flatMap((row) =>
@@ -50,15 +53,22 @@ export function PartsView() {
             ? best
               ? `The least costly part with ${margin} % to spare is ${best.die} in ${best.package}: ${formatPercent(100 * best.share)} % of its ${best.first?.kind}.`
               : `No part has ${margin} % to spare.`
-            : `Mapping for ${progress?.figure ?? "each part"} …`}
+            : progress
+              ? `Mapping for ${progress.figure ?? "each part"} …`
+              : "Not mapped for the parts yet."}
         </p>
-        {!result && (
+        {!result && progress && (
           <>
-            <progress className="w-32" value={progress?.fraction ?? 0} aria-label="Parts mapped" />
+            <progress className="w-32" value={progress.fraction} aria-label="Parts mapped" />
             <Button className="h-7" onClick={cancel}>
               Cancel
             </Button>
           </>
+        )}
+        {!result && !progress && netlist && (
+          <Button className="h-7" onClick={start}>
+            Map for each part
+          </Button>
         )}
         <label className="flex items-center gap-2 text-soft">
           to spare

@@ -46,20 +46,22 @@ export function ProofView() {
       | undefined;
     return value?.key === key ? (value.proof ?? null) : null;
   }, [kept.data, key, name]);
-  const { result, progress, problem, start, cancel } = useFitter<DesignProof>();
-  const proof = known ?? (progress ? null : result);
-  const run = async () => {
-    if (!trial || !elaborate.data || !synth.data) return;
-    const layout =
-      rules.data && pack.data && place.data && route.data && image.data
-        ? { rules: rules.data, pack: pack.data, place: place.data, route: route.data, image: image.data }
-        : null;
-    const inputs = { part: trial.part, sources, elaborate: elaborate.data, synth: synth.data, layout };
-    const made = await start((fitter, tell) => fitter.prove(inputs, key, tell));
-    if (!made) return;
-    await api.keep(design.id, name, { key, proof: made });
-    void queries.invalidateQueries({ queryKey: keptQuery(design.id).queryKey });
-  };
+  const { result, progress, problem, start, cancel } = useFitter<DesignProof>(
+    ["proof", key],
+    async (fitter, tell) => {
+      const layout =
+        rules.data && pack.data && place.data && route.data && image.data
+          ? { rules: rules.data, pack: pack.data, place: place.data, route: route.data, image: image.data }
+          : null;
+      const inputs = { part: trial!.part, sources, elaborate: elaborate.data!, synth: synth.data!, layout };
+      const made = await fitter.prove(inputs, key, tell);
+      await api.keep(design.id, name, { key, proof: made });
+      void queries.invalidateQueries({ queryKey: keptQuery(design.id).queryKey });
+      return made;
+    },
+    false,
+  );
+  const proof = progress ? null : (known ?? result);
   const difference = proof?.source.difference;
   const example = proof?.logic.counterexample;
   const dumpName = `${design.name.replace(/[^\w.-]+/g, "-")}-difference.vcd`;
@@ -89,8 +91,8 @@ export function ProofView() {
           ) : (
             <Button
               look={proof ? "plain" : "main"}
-              disabled={!elaborate.data || !synth.data}
-              onClick={() => void run()}
+              disabled={!trial || !elaborate.data || !synth.data}
+              onClick={start}
               data-testid="prove"
             >
               <ShieldCheck className="size-4" /> {proof ? "Prove again" : "Prove"}

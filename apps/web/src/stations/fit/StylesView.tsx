@@ -1,7 +1,8 @@
 import type { StyleFigures } from "@gate-clock/core";
-import { useEffect, useMemo } from "react";
+import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { formatMhz } from "../../ui/format.ts";
+import { useLater } from "../../ui/use-later.ts";
 import { useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
 import { useFitter } from "./use-fitter.ts";
 
@@ -19,18 +20,22 @@ const rows: [string, (figures: StyleFigures) => number | null, boolean][] = [
 export function StylesView() {
   const { check } = useCheckResult();
   const { design } = useDesign();
-  const { sources } = useTexts();
+  const { sources, sourcesKey } = useTexts();
   const [params, setParams] = useSearchParams();
   const modules = check?.modules ?? [];
   const left = params.get("left") ?? modules[0] ?? "";
   const right = params.get("right") ?? modules[1] ?? modules[0] ?? "";
-  const { result, start, isRunning, problem } = useFitter<StyleFigures[]>();
   const tops = useMemo(() => [left, right], [left, right]);
-  useEffect(() => {
-    if (!tops[0]) return;
-    const timer = setTimeout(() => void start((fitter) => fitter.styles(sources, tops, design.part)), 250);
-    return () => clearTimeout(timer);
-  }, [tops, sources, design.part, start]);
+  const asked = useLater(
+    useMemo(() => ({ sources, sourcesKey, tops }), [sources, sourcesKey, tops]),
+    250,
+  );
+  const { result, progress, problem } = useFitter<StyleFigures[]>(
+    ["styles", asked.sourcesKey, asked.tops, design.part],
+    (fitter) => fitter.styles(asked.sources, asked.tops, design.part),
+    asked.tops[0] !== "",
+  );
+  const isRunning = progress !== null;
   const set = (side: string, value: string) =>
     setParams((old) => {
       const next = new URLSearchParams(old);

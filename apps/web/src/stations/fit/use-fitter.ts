@@ -1,57 +1,57 @@
 import type { Progress } from "@gate-clock/core";
+import { type QueryKey, useQuery, useQueryClient } from "@tanstack/react-query";
 import { proxy, type Remote } from "comlink";
-import { useCallback, useEffect, useRef, useState } from "react";
-import { connect } from "../../engine/connect.ts";
+import { useCallback } from "react";
+import { answered, engine } from "../../engine/engine.ts";
 import type { Fitter } from "../../workers/fit.worker.ts";
 
-export interface Work<T> {
+interface Work<T> {
   readonly result: T | null;
+  /** null: nothing is under way. */
   readonly progress: Progress | null;
-  readonly isRunning: boolean;
   readonly problem: string | null;
-  readonly start: (
-    job: (fitter: Remote<Fitter>, tell: (progress: Progress) => void) => Promise<T>,
-  ) => Promise<T | null>;
-  readonly cancel: () => void;
+  start(): void;
+  cancel(): void;
 }
 
-/** A piece of work in a worker of its own, with progress; ending the worker cancels it. */
-export function useFitter<T>(): Work<T> {
-  const worker = useRef<Worker | null>(null);
-  const [result, setResult] = useState<T | null>(null);
-  const [progress, setProgress] = useState<Progress | null>(null);
-  const [problem, setProblem] = useState<string | null>(null);
-  const end = useCallback(() => {
-    worker.current?.terminate();
-    worker.current = null;
-    setProgress(null);
-  }, []);
-  useEffect(() => end, [end]);
-  const start = useCallback<Work<T>["start"]>(
-    async (job) => {
-      end();
-      const own = new Worker(new URL("../../workers/fit.worker.ts", import.meta.url), { type: "module" });
-      worker.current = own;
-      setProblem(null);
-      setProgress({ fraction: 0 });
-      try {
-        const made = await job(
-          connect<Fitter>(own),
-          proxy((next: Progress) => {
-            if (worker.current === own) setProgress(next);
-          }) as (next: Progress) => void,
-        );
-        if (worker.current !== own) return null;
-        setResult(made);
-        return made;
-      } catch (error) {
-        if (worker.current === own) setProblem((error as Error).message);
-        return null;
-      } finally {
-        if (worker.current === own) end();
-      }
+/**
+ * A piece of work that takes a second or more, in a worker, with progress. Its answer is there when the station is opened
+ * again; cancelling it, or leaving the station, ends the worker.
+ * @param of What the answer depends on.
+ * @param isAsked It begins by itself; else by `start`.
+ */
+export function useFitter<T>(
+  of: QueryKey,
+  run: (fitter: Remote<Fitter>, tell: (progress: Progress) => void) => Promise<T>,
+  isAsked: boolean,
+): Work<T> {
+  const queries = useQueryClient();
+  const queryKey = ["fitter", ...of];
+  const progressKey = ["fitter progress", ...of];
+  const { data: progress = null } = useQuery<Progress | null>({
+    queryKey: progressKey,
+    queryFn: () => null,
+    enabled: false,
+    structuralSharing: false,
+  });
+  const { data, error, isFetching, refetch } = useQuery({
+    ...answered,
+    queryKey,
+    queryFn: ({ signal }) => {
+      queries.setQueryData(progressKey, { fraction: 0 });
+      const tell = proxy((next: Progress) => void queries.setQueryData(progressKey, next));
+      return engine.ask("fit", (fitter) => run(fitter, tell), { topic: JSON.stringify(of), signal });
     },
-    [end],
-  );
-  return { result, progress, isRunning: progress !== null, problem, start, cancel: end };
+    enabled: isAsked,
+  });
+  const name = JSON.stringify(queryKey);
+  const start = useCallback(() => void refetch(), [refetch]);
+  const cancel = useCallback(() => void queries.cancelQueries({ queryKey: JSON.parse(name) }), [queries, name]);
+  return {
+    result: (data as T | undefined) ?? null,
+    progress: isFetching ? (progress ?? { fraction: 0 }) : null,
+    problem: !isFetching && error ? error.message : null,
+    start,
+    cancel,
+  };
 }

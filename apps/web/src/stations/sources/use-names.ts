@@ -1,7 +1,8 @@
 import type { PortTexts, SourceFile, Spot, SymbolEntry } from "@gate-clock/core";
+import { useQueryClient } from "@tanstack/react-query";
 import type { Remote } from "comlink";
-import { useEffect, useMemo, useRef, useState } from "react";
-import { connect } from "../../engine/connect.ts";
+import { useMemo, useRef, useState } from "react";
+import { answered, engine, identityOf } from "../../engine/engine.ts";
 import type { NameService } from "../../ui/CodeEditor.tsx";
 import type { Names } from "../../workers/names.worker.ts";
 
@@ -16,6 +17,7 @@ export interface PlaceList {
 /** Questions about the open file's names. */
 interface NameQuestions {
   at(offset: number): Promise<SymbolEntry | null>;
+  complete(offset: number): Promise<readonly SymbolEntry[]>;
   /** A module's or entity's ports written out: as an instance, a component, or a wrapper. */
   instance(module: string, form: keyof PortTexts): Promise<string | null>;
 }
@@ -34,28 +36,39 @@ export function useNames(
   ask: NameQuestions;
 } {
   const [list, setList] = useState<PlaceList | null>(null);
-  const remote = useRef<Remote<Names> | null>(null);
+  const queries = useQueryClient();
   const latest = useRef({ sources, file, onSpot });
   latest.current = { sources, file, onSpot };
-  useEffect(() => {
-    const worker = new Worker(new URL("../../workers/names.worker.ts", import.meta.url), { type: "module" });
-    remote.current = connect<Names>(worker);
-    return () => {
-      worker.terminate();
-      remote.current = null;
-    };
-  }, []);
   const ask = useMemo((): NameQuestions => {
+    /** Asked once of the same texts. */
+    const once = <T>(
+      what: readonly unknown[],
+      question: (names: Remote<Names>, files: readonly SourceFile[]) => Promise<T>,
+    ) => {
+      const { sources: files } = latest.current;
+      return queries.fetchQuery({
+        ...answered,
+        gcTime: 60_000,
+        queryKey: ["names", identityOf(files), ...what],
+        queryFn: () => engine.ask("names", (names) => question(names, files), { topic: "names", quick: true }),
+      });
+    };
     return {
       async at(offset) {
-        const { sources: files, file: name } = latest.current;
-        return name === undefined || !remote.current ? null : remote.current.at(files, name, offset);
+        const { file: name } = latest.current;
+        return name === undefined ? null : once(["at", name, offset], (names, files) => names.at(files, name, offset));
+      },
+      async complete(offset) {
+        const { file: name } = latest.current;
+        return name === undefined
+          ? []
+          : once(["complete", name, offset], (names, files) => names.complete(files, name, offset));
       },
       async instance(module, form) {
-        return remote.current ? remote.current.instance(latest.current.sources, module, form) : null;
+        return once(["instance", module, form], (names, files) => names.instance(files, module, form));
       },
     };
-  }, []);
+  }, [queries]);
   const service = useMemo((): NameService => {
     const { at } = ask;
     return {
@@ -68,10 +81,7 @@ export function useNames(
           detail: entry.detail || `${entry.spot.file}:${entry.spot.line}`,
         };
       },
-      async complete(offset) {
-        const { sources: files, file: name } = latest.current;
-        return name === undefined || !remote.current ? [] : remote.current.complete(files, name, offset);
-      },
+      complete: ask.complete,
       goTo(offset) {
         void at(offset).then((entry) => entry && !entry.isLibrary && latest.current.onSpot(entry.spot));
       },
