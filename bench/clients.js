@@ -1,8 +1,5 @@
-import { spawn } from "node:child_process";
-import { randomUUID } from "node:crypto";
 import { readFileSync } from "node:fs";
-import { fileURLToPath } from "node:url";
-import pg from "pg";
+import { pause, sourceText, withServer } from "./with-server.js";
 
 /**
  * The server with many at once: clients that read the list of designs, save a file and follow events, each every
@@ -13,42 +10,8 @@ const builds = Number(process.argv[3] ?? 10);
 /** Between a client's rounds. */
 const everyMs = Number(process.argv[4] ?? 1000);
 const seconds = 20;
-const at = (path) => fileURLToPath(new URL(path, import.meta.url));
-const base = process.env["GATE_CLOCK_TEST_POSTGRES"];
-const name = `bench_${randomUUID().replaceAll("-", "")}`;
-const admin = async (sql) => {
-  const client = new pg.Client({ connectionString: `${base}/postgres` });
-  await client.connect();
-  await client.query(sql);
-  await client.end();
-};
-const pause = (ms) => new Promise((done) => setTimeout(done, ms));
-
-await admin(`CREATE DATABASE ${name}`);
-const server = spawn(process.execPath, [at("../apps/server/dist/main.js")], {
-  env: { ...process.env, GATE_CLOCK_DATABASE: `${base}/${name}`, GATE_CLOCK_PORT: "0", GATE_CLOCK_DEMO: "" },
-  stdio: ["ignore", "pipe", "inherit"],
-});
-process.on("exit", () => server.kill());
-try {
-  const address = await new Promise((done, fail) => {
-    server.stdout.on("data", (data) => {
-      const found = /http:\S+/.exec(data.toString());
-      if (found) done(found[0]);
-    });
-    server.on("close", (code) => fail(new Error(`The server ended with ${code}.`)));
-  });
-  const call = async (path, method = "GET", body) => {
-    const response = await fetch(address + path, {
-      method,
-      headers: body ? { "content-type": "application/json" } : {},
-      body: body && JSON.stringify(body),
-    });
-    const text = await response.text();
-    if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${text.slice(0, 200)}`);
-    return text ? JSON.parse(text) : null;
-  };
-  const text = readFileSync(at("designs/patterns.v"), "utf8");
+await withServer(async ({ server, address, call }) => {
+  const text = readFileSync(new URL("designs/patterns.v", import.meta.url), "utf8");
   const designs = [];
   for (let i = 0; i < clients; i++)
     designs.push(
@@ -135,24 +98,4 @@ try {
     );
   }
   console.log(`  memory of the server at its highest: ${Math.round(Number(memory[1]) / 1024)} MB`);
-} finally {
-  server.removeAllListeners("close");
-  const gone = new Promise((done) => server.on("exit", done));
-  server.kill();
-  await gone;
-  await admin(`DROP DATABASE ${name} WITH (FORCE)`);
-}
-
-/** A design that takes some seconds to build, another at each turn. */
-function sourceText(i, turn) {
-  return `module m(input clk, input [7:0] a, output reg [15:0] q);
-  reg [15:0] r [0:23];
-  integer k;
-  always @(posedge clk) begin
-    r[0] <= r[23] * a + ${i * 1000 + turn};
-    for (k = 1; k < 24; k = k + 1) r[k] <= (r[k - 1] ^ (r[k - 1] << 3)) + a + k;
-    q <= r[23] ^ r[11];
-  end
-endmodule
-`;
-}
+});
