@@ -1,3 +1,4 @@
+import { availableParallelism } from "node:os";
 import { pause, sourceText, withServer } from "./with-server.js";
 
 /**
@@ -7,6 +8,8 @@ import { pause, sourceText, withServer } from "./with-server.js";
 const designs = Number(process.argv[2] ?? 12);
 const turns = Number(process.argv[3] ?? 5);
 const rounds = 12;
+/** Builds at once, as the server has them by itself. */
+const places = Math.max(2, availableParallelism());
 
 await withServer(async ({ call }) => {
   const made = [];
@@ -54,17 +57,30 @@ await withServer(async ({ call }) => {
   const trials = [];
   for (const [design, trial] of sweep) trials.push(await settled(design, trial));
   const seconds = (Date.now() - begun) / 1000;
-  // each start but the first ones follows the end of another
-  const ends = trials.map(({ finishedAt }) => time(finishedAt)).sort((a, b) => a - b);
-  const starts = trials.map(({ startedAt }) => time(startedAt)).sort((a, b) => a - b);
-  const atOnce = starts.filter((start) => start < ends[0]).length;
-  const gaps = starts
-    .slice(atOnce)
-    .map((start, i) => Math.max(0, start - ends[i]))
-    .sort((a, b) => a - b);
+  // how long a place stays empty although somebody waits
+  const events = trials
+    .flatMap(({ createdAt, startedAt, finishedAt }) => [
+      { at: time(createdAt), waits: 1, runs: 0 },
+      { at: time(startedAt), waits: -1, runs: 1 },
+      { at: time(finishedAt), waits: 0, runs: -1 },
+    ])
+    .sort((a, b) => a.at - b.at);
+  const empty = [];
+  let [waits, runs, since] = [0, 0, null];
+  for (const each of events) {
+    waits += each.waits;
+    runs += each.runs;
+    const isEmpty = waits > 0 && runs < places;
+    if (isEmpty) since ??= each.at;
+    else if (since !== null) {
+      empty.push(each.at - since);
+      since = null;
+    }
+  }
+  empty.sort((a, b) => a - b);
   const after = await delays();
   console.log(`A build begins, ${designs} designs, a sweep of ${trials.length} builds in ${seconds.toFixed(0)} s`);
   console.log(`  with nothing before it: ${shown(before)}`);
-  console.log(`  within the sweep, after the end of another, ${atOnce} at once: ${shown(gaps)}`);
+  console.log(`  within it, one of ${places} places empty while somebody waits: ${shown(empty)}`);
   console.log(`  after the sweep: ${shown(after)}`);
 });
