@@ -63,7 +63,7 @@ describe("keys", () => {
 
 describe("the commands of an open design", () => {
   const design = { files: [{ id: "f", path: "weft.v" }], lastTrial: null } as unknown as Design;
-  const trial = (number: number) => ({ number }) as Trial;
+  const trial = (number: number, status: Trial["status"] = "done") => ({ number, status }) as Trial;
   function commandsOf(more: Partial<TrialChoice> = {}, isRunning = false) {
     const done: string[] = [];
     const act =
@@ -73,10 +73,14 @@ describe("the commands of an open design", () => {
     const choice = {
       trial: null,
       isLast: true,
+      mode: "before",
       against: null,
+      reference: null,
+      baseline: null,
       missing: null,
       choose: act("choose"),
       compareWith: act("compare"),
+      setBaseline: act("baseline"),
       ...more,
     };
     const names = [
@@ -101,7 +105,11 @@ describe("the commands of an open design", () => {
   const ids = (more?: Partial<TrialChoice>) => new Set(commandsOf(more).list.map(({ id }) => id));
 
   it("have names and keys of their own, whatever is looked at", () => {
-    for (const more of [{}, { trial: trial(3) }, { trial: trial(3), isLast: false, against: trial(2) }]) {
+    for (const more of [
+      {},
+      { trial: trial(3) },
+      { trial: trial(3), isLast: false, mode: "goal", baseline: 2 } as const,
+    ]) {
       const { list } = commandsOf(more);
       const keys = list.flatMap((each) => (each.keys ? [each.keys] : []));
       expect(new Set(keys).size).toBe(keys.length);
@@ -112,21 +120,27 @@ describe("the commands of an open design", () => {
   it("do what they say", () => {
     const { run } = commandsOf({ trial: trial(7), isLast: false });
     expect(stations.map(({ path }) => run(`station ${path}`))).toEqual(stations.map(({ path }) => `goTo ${path}`));
-    expect(["earlier", "last", "compare", "file f", "build"].map(run)).toEqual([
+    expect(["earlier", "last", "compare goal", "compare none", "baseline", "file f", "build"].map(run)).toEqual([
       "choose 6",
       "choose ",
-      "compare 6",
+      "compare goal",
+      "compare none",
+      "baseline 7",
       "openFile weft.v",
       "build",
     ]);
-    expect(commandsOf({ trial: trial(7), against: trial(2) }).run("alone")).toBe("compare ");
+    const compared = commandsOf({ trial: trial(7), mode: "goal", baseline: 7 });
+    expect(["compare before", "baseline"].map(compared.run)).toEqual(["compare before", "baseline "]);
+    expect(commandsOf({ trial: trial(7), baseline: 3 }).run("compare baseline")).toBe("compare baseline");
   });
   it("lead to no trial that is not there", () => {
-    for (const id of ["earlier", "last", "compare", "alone"]) {
+    for (const id of ["earlier", "last", "compare before", "compare baseline"]) {
       expect(ids().has(id)).toBe(false);
-      expect(ids({ trial: trial(1) }).has(id)).toBe(false);
+      expect(ids({ trial: trial(1), mode: "goal", baseline: 1 }).has(id)).toBe(false);
     }
-    expect(ids({ trial: trial(2), against: trial(1) }).has("compare")).toBe(false);
+    // what it is compared with already is not offered again
+    expect(ids({ trial: trial(2) }).has("compare before")).toBe(false);
+    expect(ids({ trial: trial(2, "failed") }).has("baseline")).toBe(false);
     // an address that names a trial that is gone leads back to the last
     expect(ids({ isLast: false, missing: 9 }).has("last")).toBe(true);
   });

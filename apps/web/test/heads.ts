@@ -8,6 +8,7 @@ export const headsOf = (view: Partial<HeadView>): Record<string, StationHead> =>
       station.path,
       station.head({
         trial: null,
+        reference: null,
         check: null,
         checkKind: "current",
         told: null,

@@ -11,9 +11,19 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { stations } from "../src/stations/heads.ts";
 import { acceptancesIn, acceptedName, marked } from "../src/workbench/accepted.ts";
-import { differences, differenceText } from "../src/workbench/compare.ts";
+import {
+  type Against,
+  baselineIn,
+  baselineName,
+  comparedNumber,
+  differences,
+  differenceText,
+  formatAgainst,
+  goalOf,
+  parseAgainst,
+  trialNumber,
+} from "../src/workbench/compare.ts";
 import { stationGroups } from "../src/workbench/station.ts";
-import { trialNumber } from "../src/workbench/use-trial.ts";
 import { headsOf } from "./heads.ts";
 
 const figures: TrialFigures = {
@@ -134,6 +144,64 @@ describe("differences of trials", () => {
       ["LUTs", "+10", false],
     ]);
     expect(differenceText({ by: -2.5, digits: 1, unit: "MHz" })).toBe("−2.5 MHz");
+  });
+});
+
+describe("what a trial is compared with", () => {
+  const trials = (
+    [
+      [1, "done"],
+      [2, "failed"],
+      [3, "done"],
+      [4, "running"],
+    ] as const
+  ).map(([number, status]) => ({ number, status }));
+  const of = (against: Against, number: number, baseline: number | null = null) =>
+    comparedNumber(against, { number }, trials, baseline);
+  it("is the last one before it that came to its end, unless the address says another", () => {
+    expect([1, 2, 3, 4].map((number) => of("before", number))).toEqual([null, 1, 1, 3]);
+    expect([of(1, 4), of(4, 4), of("none", 4), of("goal", 4)]).toEqual([1, null, null, null]);
+    expect([of("baseline", 4, 1), of("baseline", 1, 1), of("baseline", 4)]).toEqual([1, null, null]);
+    expect(comparedNumber("before", null, trials, 1)).toBeNull();
+  });
+  it("stands in the address, but for the trial before", () => {
+    for (const against of ["before", "baseline", "goal", "none", 12] as const)
+      expect(parseAgainst(formatAgainst(against))).toBe(against);
+    expect([parseAgainst(null), parseAgainst("0"), parseAgainst("what")]).toEqual(["before", "before", "before"]);
+    expect(formatAgainst("before")).toBeNull();
+  });
+  it("or the goal: the slack itself is the difference, and the clock's speed where there is one clock", () => {
+    const own = { ...figures, setupSlackPs: 1250, holdSlackPs: -20, fmaxMhz: 120 };
+    const texts = (periods: readonly number[]) =>
+      differences(own, goalOf(periods.map((periodPs) => ({ periodPs }))).figures).map(
+        (each) => `${each.name} ${differenceText(each)} ${each.isBetter}`,
+      );
+    expect(texts([10_000])).toEqual(["setup +1.250 ns true", "hold −0.020 ns false", "fmax +20.0 MHz true"]);
+    expect(texts([10_000, 8_000])).toEqual(["setup +1.250 ns true", "hold −0.020 ns false"]);
+    expect(texts([])).toEqual([]);
+  });
+  it("or the baseline of its target, which is kept with the design", () => {
+    const kept = [
+      { name: baselineName("a"), value: { number: 3 } },
+      { name: baselineName("b"), value: { number: null } },
+      { name: baselineName("c"), value: "3" },
+    ];
+    expect(["a", "b", "c", "d"].map((target) => baselineIn(kept, target))).toEqual([3, null, null, null]);
+  });
+  it("shows at the figure of each station that has one", () => {
+    const reference = { name: "trial 1", figures: { ...figures, luts: 100, setupSlackPs: 2250, imageBytes: 1024 } };
+    const own = { ...figures, luts: 120, lutPercent: 6, setupSlackPs: 1250, imageBytes: 2048 };
+    const heads = headsOf({ trial: trial({ figures: own }), reference });
+    const shown = Object.entries(heads).flatMap(([path, { change }]) =>
+      change ? [`${path} ${differenceText(change)}`] : [],
+    );
+    expect(shown).toContain("circuit +20");
+    expect(shown).toContain("timing −1.000 ns");
+    expect(shown).toContain("image +1.0 KiB");
+    // hold is what people steer by when it fails
+    const failing = headsOf({ trial: trial({ figures: { ...own, holdSlackPs: -100 } }), reference });
+    expect(failing["timing"].change?.name).toBe("hold");
+    expect(Object.values(headsOf({ trial: trial({ figures: own }) })).some(({ change }) => change)).toBe(false);
   });
 });
 

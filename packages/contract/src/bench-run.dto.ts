@@ -18,11 +18,11 @@ import {
 } from "class-validator";
 
 /**
- * Names that something may be kept by with a design: `waves:` or `verdict:` and the test bench, `proof:` and a target, `accepted:` and
- * a finding.
+ * Names that something may be kept by with a design: `waves:` or `verdict:` and the test bench, `proof:` or `baseline:` and a target,
+ * `accepted:` and a finding.
  */
 export const keptNamePattern =
-  /^(?:(?:waves|verdict):.{1,200}|proof:[0-9a-f-]{36}|accepted:[0-9a-f]{24}(?:-\d{1,6})?)$/s;
+  /^(?:(?:waves|verdict):.{1,200}|(?:proof|baseline):[0-9a-f-]{36}|accepted:[0-9a-f]{24}(?:-\d{1,6})?)$/s;
 /** Longest kept value, as JSON text. */
 export const maxKeptText = 200_000;
 

@@ -6,7 +6,7 @@ export interface OpenWorker<Remote> {
   onFail(tell: (message: string) => void): void;
 }
 
-export interface AskOptions<Remote> {
+interface AskOptions<Remote> {
   /** Questions on one topic are answered by one worker in their order: it knows what it has learnt so far. */
   readonly topic?: string;
   /** What a worker must be told before the first question on the topic. */

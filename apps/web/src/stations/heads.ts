@@ -1,6 +1,7 @@
 import type { Trial } from "@gate-clock/contract";
 import { type DesignCheck, type Finding, findingIdentities, type StageName } from "@gate-clock/core";
 import { formatBytes, formatMhz, formatNs, formatPercent } from "../ui/format.ts";
+import { difference, type FigureName } from "../workbench/compare.ts";
 import type { HeadView, Station, StationHead } from "../workbench/station.ts";
 
 /** Headline figures of all stations: pure functions of what is known. */
@@ -10,13 +11,16 @@ const isFinished = (trial: Trial | null, stage: StageName) => {
   return state === "done" || state === "reused";
 };
 
-type Figure = Omit<StationHead, "isOld">;
+type Figure = Omit<StationHead, "isOld" | "change">;
 const waiting: Figure = { figure: "not built", tone: "open" };
 
 /** Of a stage's result: what is not known to be old is shown as it is. */
-function built({ told }: HeadView, stage: StageName, figure: Figure | null): StationHead {
+function built(view: HeadView, stage: StageName, figure: Figure | null, compared?: FigureName): StationHead {
+  const { told, trial, reference } = view;
   const isOld = told?.stages.some((each) => each.stage === stage && (each.state === "old" || each.state === "maybe"));
-  return { ...(figure ?? waiting), isOld: isOld ?? false };
+  const change =
+    figure && compared && trial && reference ? difference(compared, trial.figures, reference.figures) : null;
+  return { ...(figure ?? waiting), isOld: isOld ?? false, change };
 }
 
 /** Of the check of the texts: findings if there are any. */
@@ -59,6 +63,13 @@ function timingFigure(trial: Trial | null): Figure | null {
   };
 }
 
+/** Which figure that is. */
+function steering(trial: Trial | null): FigureName {
+  const { setupSlackPs: setup = null, holdSlackPs: hold = null } = trial?.figures ?? {};
+  if (setup === null) return "fmax";
+  return hold !== null && hold < 0 && hold < setup ? "hold" : "setup";
+}
+
 /** All stations in the order of the work. */
 export const stations: readonly Station[] = [
   {
@@ -80,7 +91,7 @@ export const stations: readonly Station[] = [
     head(view) {
       const { luts = null, registers = null } = view.trial?.figures ?? {};
       const figure = luts !== null && registers !== null ? `${luts + registers} cells` : null;
-      return built(view, "synth", figure === null ? null : { figure, tone: "good" });
+      return built(view, "synth", figure === null ? null : { figure, tone: "good" }, "cells");
     },
   },
   {
@@ -120,6 +131,7 @@ export const stations: readonly Station[] = [
         view,
         "synth",
         percent === null ? null : { figure: `${formatPercent(percent)} % of LUTs`, tone: "good" },
+        "share",
       );
     },
   },
@@ -131,7 +143,7 @@ export const stations: readonly Station[] = [
     head(view) {
       if (stoppedAt(view.trial, "route")) return built(view, "route", { figure: "not routed", tone: "bad" });
       const wires = isFinished(view.trial, "route") ? view.trial!.figures.wires : null;
-      return built(view, "route", wires === null ? null : { figure: `${wires} wires`, tone: "good" });
+      return built(view, "route", wires === null ? null : { figure: `${wires} wires`, tone: "good" }, "wires");
     },
   },
   {
@@ -139,7 +151,7 @@ export const stations: readonly Station[] = [
     name: "Timing",
     group: "Build",
     key: "T",
-    head: (view) => built(view, "timing", timingFigure(view.trial)),
+    head: (view) => built(view, "timing", timingFigure(view.trial), steering(view.trial)),
   },
   {
     path: "image",
@@ -148,7 +160,7 @@ export const stations: readonly Station[] = [
     key: "I",
     head(view) {
       const bytes = view.trial?.figures.imageBytes ?? null;
-      return built(view, "image", bytes === null ? null : { figure: formatBytes(bytes), tone: "good" });
+      return built(view, "image", bytes === null ? null : { figure: formatBytes(bytes), tone: "good" }, "image");
     },
   },
   {

@@ -16,12 +16,15 @@ export function Verdict({
   tone,
   figure,
   unit,
+  change,
   children,
   aside,
 }: {
   tone: Tone;
   figure?: string;
   unit?: string;
+  /** How the figure differs from what it is compared with. */
+  change?: ReactNode;
   children: ReactNode;
   aside?: ReactNode;
 }) {
@@ -42,6 +45,7 @@ export function Verdict({
           {unit && <span className="ml-1 text-sm font-medium text-soft">{unit}</span>}
         </div>
       )}
+      {change}
       <p className="min-w-0 flex-1 text-[15px]">{children}</p>
       {aside}
     </header>

@@ -1,4 +1,5 @@
 import { NavLink } from "react-router";
+import { differenceText } from "./compare.ts";
 import { type HeadView, type Station, type StationHead, stationGroups } from "./station.ts";
 
 const toneMark = { good: "✓", warn: "!", bad: "✕", open: "·", plain: "·" } as const;
@@ -66,6 +67,15 @@ function StationLink({ station, head, to }: { station: Station; head: StationHea
           {toneMark[head.tone]}
         </span>
         {head.figure}
+        {head.change && (
+          <span
+            className={`ml-1.5 not-italic ${head.change.isBetter ? "text-good" : "text-bad"}`}
+            title={differenceText(head.change)}
+          >
+            {head.change.isBetter ? "▴" : "▾"}
+            <span className="sr-only">{differenceText(head.change)}</span>
+          </span>
+        )}
       </span>
     </NavLink>
   );

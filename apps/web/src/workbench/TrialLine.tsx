@@ -16,7 +16,7 @@ const statusWords: Readonly<Record<Trial["status"], string>> = {
 
 /** Which trial is looked at, how it ended, whether it is of the design as it is, and how it differs from another. */
 export function TrialLine({ choice, staleness }: { choice: TrialChoice; staleness: Staleness | null }) {
-  const { trial, against } = choice;
+  const { trial, reference } = choice;
   if (!trial) return <span className="min-w-0 flex-1" />;
   const total = trial.stages.reduce((sum, stage) => sum + (stage.elapsedMs ?? 0), 0);
   const firstError = trial.findings.find((finding) => finding.severity === "error");
@@ -47,8 +47,8 @@ export function TrialLine({ choice, staleness }: { choice: TrialChoice; stalenes
           {staleness.changes.length > 2 ? ` and ${staleness.changes.length - 2} more` : ""}
           {againText(staleness)}
         </span>
-      ) : against ? (
-        <Differences trial={trial} against={against} />
+      ) : reference ? (
+        <Differences figures={trial.figures} reference={reference} />
       ) : (
         trial.finishedAt && <span className="truncate text-soft">{formatWhen(trial.finishedAt)}</span>
       )}

@@ -2,7 +2,7 @@ import type { Trial } from "@gate-clock/contract";
 import { stages } from "@gate-clock/core";
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useQuery } from "@tanstack/react-query";
-import { ChevronDown } from "lucide-react";
+import { ChevronDown, Flag } from "lucide-react";
 import { isLive, trialsQuery } from "../app/queries.ts";
 import { formatCount, formatDuration, formatMhz, formatNs, formatWhen } from "../ui/format.ts";
 import { useDesign } from "./context.ts";
@@ -25,7 +25,7 @@ export function TrialMenu({ choice }: { choice: TrialChoice }) {
       </PopoverButton>
       <PopoverPanel
         anchor={{ to: "bottom start", gap: 6 }}
-        className="z-30 flex max-h-[30rem] w-[44rem] flex-col overflow-auto rounded-lg border border-line bg-panel shadow-xl"
+        className="z-30 flex max-h-[30rem] w-[48rem] flex-col overflow-auto rounded-lg border border-line bg-panel shadow-xl"
         data-testid="trial-menu"
       >
         {({ close }) => <TrialList choice={choice} onDone={close} />}
@@ -38,10 +38,11 @@ function TrialList({ choice, onDone }: { choice: TrialChoice; onDone: () => void
   const { design } = useDesign();
   const { data } = useQuery(trialsQuery(design.id));
   const own = data?.filter(({ targetId }) => targetId === design.targetId) ?? [];
-  const { trial, against } = choice;
+  const { trial, against, baseline } = choice;
   const last = design.lastTrial?.number;
   return (
     <>
+      <AgainstChoice choice={choice} />
       <table className="w-full text-[13px]">
         <caption className="sr-only">Trials for {design.targetName}, the newest first</caption>
         <thead className="sticky top-0 bg-cloth text-xs text-soft">
@@ -53,6 +54,7 @@ function TrialList({ choice, onDone }: { choice: TrialChoice; onDone: () => void
             <th>fmax MHz</th>
             <th>LUTs</th>
             <th className="text-left">Finished</th>
+            <th className="text-center">Baseline</th>
             <th className="text-center">Against</th>
           </tr>
         </thead>
@@ -67,7 +69,9 @@ function TrialList({ choice, onDone }: { choice: TrialChoice; onDone: () => void
                 choice.choose(each.number === last ? null : each.number);
                 onDone();
               }}
-              onCompare={(is) => choice.compareWith(is ? each.number : null)}
+              onCompare={(is) => choice.compareWith(is ? each.number : "none")}
+              isBaseline={each.number === baseline}
+              onBaseline={() => choice.setBaseline(each.number === baseline ? null : each.number)}
             />
           ))}
         </tbody>
@@ -78,18 +82,56 @@ function TrialList({ choice, onDone }: { choice: TrialChoice; onDone: () => void
   );
 }
 
+/** What every figure of the trial is compared with. */
+function AgainstChoice({ choice }: { choice: TrialChoice }) {
+  const { mode, baseline, trial, reference } = choice;
+  const modes = [
+    ["before", "the trial before"],
+    ["baseline", baseline === null ? "the baseline" : `the baseline, trial ${baseline}`],
+    ["goal", "the goal of the rules"],
+    ["none", "nothing"],
+  ] as const;
+  return (
+    <fieldset className="flex items-center gap-x-4 border-b border-line px-3 py-2 text-[13px]" data-testid="against">
+      <legend className="sr-only">Compare with</legend>
+      <span aria-hidden className="text-soft">
+        Compare with
+      </span>
+      {modes.map(([each, label]) => (
+        <label key={each} className="flex items-center gap-1.5 has-disabled:text-soft">
+          <input
+            type="radio"
+            name="against"
+            className="accent-indigo"
+            checked={mode === each}
+            disabled={each === "baseline" && (baseline === null || baseline === trial?.number)}
+            onChange={() => choice.compareWith(each)}
+            data-testid={`against-${each}`}
+          />
+          {label}
+        </label>
+      ))}
+      {typeof mode === "number" && reference && <span className="ml-auto font-semibold">{reference.name}</span>}
+    </fieldset>
+  );
+}
+
 function TrialRow({
   each,
   isShown,
   isCompared,
+  isBaseline,
   onChoose,
   onCompare,
+  onBaseline,
 }: {
   each: Trial;
   isShown: boolean;
   isCompared: boolean;
+  isBaseline: boolean;
   onChoose: () => void;
   onCompare: (is: boolean) => void;
+  onBaseline: () => void;
 }) {
   const { figures, number, status } = each;
   const slack = (ps: number | null) => (ps === null ? "–" : formatNs(ps));
@@ -126,6 +168,20 @@ function TrialRow({
           : each.finishedAt
             ? `${status === "done" ? "" : `${status}, `}${formatWhen(each.finishedAt)}`
             : status}
+      </td>
+      <td className="text-center">
+        <button
+          type="button"
+          className={`rounded px-1 ${isBaseline ? "text-indigo" : "text-line hover:text-soft"} disabled:opacity-0`}
+          disabled={!isBaseline && status !== "done"}
+          aria-pressed={isBaseline}
+          aria-label={isBaseline ? `Trial ${number} is the baseline` : `Make trial ${number} the baseline`}
+          title={isBaseline ? "The baseline: press to have none" : "Make it the baseline"}
+          onClick={onBaseline}
+          data-testid={`baseline-${number}`}
+        >
+          <Flag className="size-3.5" fill={isBaseline ? "currentColor" : "none"} aria-hidden />
+        </button>
       </td>
       <td className="text-center">
         <input

@@ -27,6 +27,7 @@ import { stationAddress } from "./address.ts";
 import { benchState } from "./bench-state.ts";
 import { CommandPalette, ShortcutList } from "./CommandPalette.tsx";
 import { ConflictBar } from "./ConflictBar.tsx";
+import { goalOf } from "./compare.ts";
 import { ActsContext, CheckContext, DesignContext, SessionsContext, TextsContext } from "./context.ts";
 import { DesignSettings } from "./DesignSettings.tsx";
 import { useDrafts } from "./drafts.ts";
@@ -98,8 +99,9 @@ function OpenDesign({
     };
   }, [design.files, design.name, design.top, design.part, design.recipe, design.seed, texts]);
   const { result: check, state: checkState, reading, tryAgain: tryCheckAgain } = useCheck(input, design.id);
-  const choice = useTrialChoice(design);
-  const { trial, against } = choice;
+  const goal = useMemo(() => goalOf(check?.clocks ?? []), [check?.clocks]);
+  const choice = useTrialChoice(design, goal);
+  const { trial, against, reference } = choice;
   const last = design.lastTrial;
   const isRunning = last !== null && isLive(last);
   const told = useStaleness(trial, reading);
@@ -155,7 +157,7 @@ function OpenDesign({
     }),
     [],
   );
-  const looked = useMemo(() => ({ design, trial, against }), [design, trial, against]);
+  const looked = useMemo(() => ({ design, trial, against, reference }), [design, trial, against, reference]);
   const written = useMemo(() => ({ drafts, sources: input.sources, sourcesKey: key }), [drafts, input.sources, key]);
   const checked = useMemo(() => ({ check, checkState, tryCheckAgain }), [check, checkState, tryCheckAgain]);
   const sessions = useMemo(() => ({ bench, simulation, serverRuns }), [bench, simulation, serverRuns]);
@@ -240,7 +242,7 @@ function OpenDesign({
         <div className="flex min-h-0 flex-1">
           <StationRail
             stations={stations}
-            view={{ trial, check, checkKind: checkState.kind, told, accepted, benches }}
+            view={{ trial, reference, check, checkKind: checkState.kind, told, accepted, benches }}
             addressOf={addressOf}
           />
           <main className="flex min-h-0 min-w-0 flex-1 flex-col">

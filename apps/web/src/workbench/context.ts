@@ -3,6 +3,7 @@ import type { DesignCheck, Finding, Place, SourceFile } from "@gate-clock/core";
 import { type Context, createContext, useContext } from "react";
 import type { BenchSession } from "../sessions/bench-session.ts";
 import type { SimulateSession } from "../sessions/simulate-session.ts";
+import type { Reference } from "./compare.ts";
 import type { Drafts } from "./drafts.ts";
 import type { CheckState } from "./use-check.ts";
 
@@ -16,8 +17,10 @@ interface DesignView {
   readonly design: Design;
   /** The trial that is looked at, live while it runs: the last one, unless the address names another. */
   readonly trial: Trial | null;
-  /** What its figures are compared with. */
+  /** The trial that it is compared with, if it is one. */
   readonly against: Trial | null;
+  /** What its figures are compared with. */
+  readonly reference: Reference | null;
 }
 
 /** The texts as they stand in the editors. */

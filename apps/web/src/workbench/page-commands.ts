@@ -1,5 +1,6 @@
 import type { Design } from "@gate-clock/contract";
 import type { Command } from "./commands.ts";
+import type { Against } from "./compare.ts";
 import type { Station } from "./station.ts";
 import type { TrialChoice } from "./use-trial.ts";
 
@@ -52,7 +53,7 @@ export function pageCommands(
 
 /** Which trial is looked at, and what it is compared with. */
 function trialCommands(choice: TrialChoice): Command[] {
-  const { trial, against, isLast } = choice;
+  const { trial, baseline, isLast } = choice;
   const group = "Trials";
   const list: Command[] = [];
   const before = trial ? trial.number - 1 : 0;
@@ -66,14 +67,28 @@ function trialCommands(choice: TrialChoice): Command[] {
     });
   if (!isLast)
     list.push({ id: "last", title: "Look at the last trial", group, keys: "]", run: () => choice.choose(null) });
-  if (against) list.push({ id: "alone", title: "Compare with no trial", group, run: () => choice.compareWith(null) });
-  else if (before > 0)
+  if (!trial) return list;
+  const compare = (mode: Against, title: string, keys?: string): void => {
+    if (choice.mode !== mode)
+      list.push({
+        id: `compare ${mode}`,
+        title: `Compare with ${title}`,
+        group,
+        keys,
+        run: () => choice.compareWith(mode),
+      });
+  };
+  if (before > 0) compare("before", "the trial before");
+  if (baseline !== null && baseline !== trial.number) compare("baseline", "the baseline");
+  compare("goal", "the goal of the rules");
+  compare("none", "nothing");
+  const isBaseline = baseline === trial.number;
+  if (isBaseline || trial.status === "done")
     list.push({
-      id: "compare",
-      title: "Compare with the trial before",
+      id: "baseline",
+      title: isBaseline ? "Have no baseline" : "Make this trial the baseline",
       group,
-      keys: "C",
-      run: () => choice.compareWith(before),
+      run: () => choice.setBaseline(isBaseline ? null : trial.number),
     });
   return list;
 }

@@ -2,6 +2,7 @@ import type { Trial } from "@gate-clock/contract";
 import type { DesignCheck, Staleness } from "@gate-clock/core";
 import type { ComponentType } from "react";
 import type { Tone } from "../ui/Verdict.tsx";
+import type { Difference, Reference } from "./compare.ts";
 import type { CheckState } from "./use-check.ts";
 
 /** How a station stands, in one figure. */
@@ -10,11 +11,15 @@ export interface StationHead {
   readonly tone: Tone;
   /** Result of an older state of the inputs. */
   readonly isOld: boolean;
+  /** How the figure differs from what the trial is compared with. */
+  readonly change?: Difference | null;
 }
 
 /** What headline figures are taken from. */
 export interface HeadView {
   readonly trial: Trial | null;
+  /** What its figures are compared with. */
+  readonly reference: Reference | null;
   readonly check: DesignCheck | null;
   readonly checkKind: CheckState["kind"];
   /** How the trial stands to the design; null while that is not known. */

@@ -2,9 +2,9 @@ import type { DesignCheck, DesignInput, DesignReading } from "@gate-clock/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { proxy } from "comlink";
 import { useCallback, useMemo } from "react";
-import { answered, engine, identityOf } from "../engine/engine.ts";
 import { Dropped } from "../engine/pool.ts";
 import { useLater } from "../ui/use-later.ts";
+import { answered, engine, identityOf } from "../workers/engine.ts";
 
 /** Only to gather keys that come at once: a check in a worker costs the page nothing. */
 const pauseMs = 30;

@@ -5,15 +5,16 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { artifactQuery, trialsQuery } from "../../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
-import { identityOf } from "../../engine/engine.ts";
 import { formatFocus, parseFocus } from "../../focus/focus.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount } from "../../ui/format.ts";
 import { saveBlob } from "../../ui/save-blob.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { useActs, useDesign } from "../../workbench/context.ts";
+import { FigureChange } from "../../workbench/Differences.tsx";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 import type { Found, Shown } from "../../workers/circuit.worker.ts";
+import { identityOf } from "../../workers/engine.ts";
 import type { LaidNode } from "../../workers/layout-graph.ts";
 import { NodePanel } from "./NodePanel.tsx";
 import { SchematicCanvas } from "./SchematicCanvas.tsx";
@@ -175,6 +176,7 @@ export function CircuitStation() {
         tone={undriven ? "warn" : "good"}
         figure={cells !== null ? formatCount(cells) : shown ? formatCount(shown.laid.total) : "…"}
         unit={cells !== null ? "cells" : "symbols"}
+        change={cells !== null && <FigureChange figure="cells" />}
       >
         {shown
           ? undriven

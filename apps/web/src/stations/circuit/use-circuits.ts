@@ -1,8 +1,8 @@
 import type { StageArtifacts } from "@gate-clock/core";
 import type { Remote } from "comlink";
 import { useMemo } from "react";
-import { answered, engine, identityOf } from "../../engine/engine.ts";
 import type { Circuits } from "../../workers/circuit.worker.ts";
+import { answered, engine, identityOf } from "../../workers/engine.ts";
 
 /** Questions about a circuit, as queries. */
 export interface AskedCircuits {

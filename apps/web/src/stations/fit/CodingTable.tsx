@@ -1,8 +1,8 @@
 import { type CodingFigures, isVhdl, type RtlNetlist, type StateMachine } from "@gate-clock/core";
-import { identityOf } from "../../engine/engine.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatMhz } from "../../ui/format.ts";
 import { useDesign } from "../../workbench/context.ts";
+import { identityOf } from "../../workers/engine.ts";
 import { useFitter } from "./use-fitter.ts";
 
 /** What the whole design takes with each code for one state machine, and how to ask for it in the source. */

@@ -8,6 +8,7 @@ import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatPercent } from "../../ui/format.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { useDesign } from "../../workbench/context.ts";
+import { FigureChange } from "../../workbench/Differences.tsx";
 import { Findings } from "../../workbench/Findings.tsx";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 import { GrowthView } from "./GrowthView.tsx";
@@ -133,6 +134,7 @@ function BuiltFit() {
           tone={share > 85 ? "warn" : "good"}
           figure={`${formatPercent((100 * uses[0].used) / uses[0].available)} %`}
           unit="of LUTs"
+          change={<FigureChange figure="share" />}
         >
           Fits {trial!.part}. What would run out first is {fullest.kind}: {formatCount(fullest.used)} of{" "}
           {formatCount(fullest.available)}, {formatPercent(share)} %.

@@ -4,13 +4,13 @@ import { useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api } from "../../app/api.ts";
 import { artifactQuery, targetsQuery } from "../../app/queries.ts";
-import { identityOf } from "../../engine/engine.ts";
 import { Button } from "../../ui/Button.tsx";
 import { FindingList } from "../../ui/FindingList.tsx";
 import { formatCount, formatMhz, formatPercent } from "../../ui/format.ts";
 import { onlyView } from "../../workbench/address.ts";
 import { useActs, useDesign, useTexts } from "../../workbench/context.ts";
 import { useUpdateTarget } from "../../workbench/use-target.ts";
+import { identityOf } from "../../workers/engine.ts";
 import { useFitter } from "./use-fitter.ts";
 
 const alwaysShown = ["LUTs", "registers", "logic tiles", "memories", "multipliers", "pins"];

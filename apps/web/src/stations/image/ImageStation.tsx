@@ -11,6 +11,7 @@ import { saveBlob } from "../../ui/save-blob.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { stationAddress } from "../../workbench/address.ts";
 import { useDesign } from "../../workbench/context.ts";
+import { FigureChange } from "../../workbench/Differences.tsx";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 
 export function ImageStation() {
@@ -67,6 +68,7 @@ function ImagePanel({
       <Verdict
         tone="good"
         figure={formatBytes(image.file.length)}
+        change={<FigureChange figure="image" />}
         aside={
           <div className="flex gap-2">
             <Link

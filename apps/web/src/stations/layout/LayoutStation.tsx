@@ -10,6 +10,7 @@ import { DataTable } from "../../ui/DataTable.tsx";
 import { formatCount } from "../../ui/format.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { useDesign } from "../../workbench/context.ts";
+import { FigureChange } from "../../workbench/Differences.tsx";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 import { useObjectIndex } from "../../workbench/use-object-index.ts";
 import { DieMapCanvas } from "./DieMapCanvas.tsx";
@@ -82,7 +83,12 @@ export function LayoutStation() {
           {routeError.message} {routeError.remedy}
         </Verdict>
       ) : (
-        <Verdict tone="good" figure={formatCount(routed.data?.wiresUsed ?? 0)} unit="wires">
+        <Verdict
+          tone="good"
+          figure={formatCount(routed.data?.wiresUsed ?? 0)}
+          unit="wires"
+          change={<FigureChange figure="wires" />}
+        >
           Every net is routed, in {routed.data?.iterations} {routed.data?.iterations === 1 ? "iteration" : "iterations"}
           . Half-perimeter wirelength {formatCount(placed.data.wirelength)} tiles on {part.die.name},{" "}
           {part.fabric.width} by {part.fabric.height}.

@@ -2,8 +2,8 @@ import type { PortTexts, SourceFile, Spot, SymbolEntry } from "@gate-clock/core"
 import { useQueryClient } from "@tanstack/react-query";
 import type { Remote } from "comlink";
 import { useMemo, useRef, useState } from "react";
-import { answered, engine, identityOf } from "../../engine/engine.ts";
 import type { NameService } from "../../ui/CodeEditor.tsx";
+import { answered, engine, identityOf } from "../../workers/engine.ts";
 import type { Names } from "../../workers/names.worker.ts";
 
 /** A list of places: uses of a name, or finds of a search. */

@@ -11,6 +11,7 @@ import { formatMhz, formatNs, formatPercent } from "../../ui/format.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { stationAddress } from "../../workbench/address.ts";
 import { useActs, useDesign } from "../../workbench/context.ts";
+import { FigureChange } from "../../workbench/Differences.tsx";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
 import { SlackHistogram } from "./SlackHistogram.tsx";
 
@@ -193,7 +194,7 @@ function TimingVerdict({ timing }: { timing: TimingReport }) {
   const slowest = clocks.reduce((a, b) => ((a.fmaxMhz ?? Infinity) <= (b.fmaxMhz ?? Infinity) ? a : b));
   if (!judged.length)
     return (
-      <Verdict tone="warn" figure={formatMhz(slowest.fmaxMhz)} unit="MHz">
+      <Verdict tone="warn" figure={formatMhz(slowest.fmaxMhz)} unit="MHz" change={<FigureChange figure="fmax" />}>
         {slowest.name} could run so fast, but no rule says how fast it should.
       </Verdict>
     );
@@ -204,7 +205,7 @@ function TimingVerdict({ timing }: { timing: TimingReport }) {
     const least = (kind: string) =>
       Math.min(...judged.filter((check) => check.kind === kind).map((check) => check.worstSlackPs!));
     return (
-      <Verdict tone="good" figure={`+${formatNs(least("setup"))}`} unit="ns">
+      <Verdict tone="good" figure={`+${formatNs(least("setup"))}`} unit="ns" change={<FigureChange figure="setup" />}>
         <span className="font-mono">{slowest.name}</span> meets {goal} at every corner; it could run at{" "}
         {formatMhz(slowest.fmaxMhz)} MHz. Hold has {formatNs(least("hold"))} ns to spare.
         {timing.endpointsWithoutGoal > 0 && ` ${timing.endpointsWithoutGoal} endpoints are unconstrained.`}
@@ -216,7 +217,12 @@ function TimingVerdict({ timing }: { timing: TimingReport }) {
   );
   const ends = new Set(paths.map((path) => path.to.replace(/\[\d+\]| \(.*\)$/g, "")));
   return (
-    <Verdict tone="bad" figure={`−${formatNs(-worst.worstSlackPs!)}`} unit="ns">
+    <Verdict
+      tone="bad"
+      figure={`−${formatNs(-worst.worstSlackPs!)}`}
+      unit="ns"
+      change={<FigureChange figure={worst.kind === "setup" ? "setup" : "hold"} />}
+    >
       Misses {worst.kind === "setup" ? goal : "hold"} at {worst.corner} on {worst.failingEndpoints}{" "}
       {worst.failingEndpoints === 1 ? "endpoint" : "endpoints"}
       {ends.size === 1 ? (

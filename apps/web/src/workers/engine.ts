@@ -1,10 +1,10 @@
 import type { Remote } from "comlink";
-import type { Checker } from "../workers/check.worker.ts";
-import type { Circuits } from "../workers/circuit.worker.ts";
-import type { Fitter } from "../workers/fit.worker.ts";
-import type { Names } from "../workers/names.worker.ts";
-import { connect } from "./connect.ts";
-import { type OpenWorker, WorkerPool } from "./pool.ts";
+import { connect } from "../engine/connect.ts";
+import { type OpenWorker, WorkerPool } from "../engine/pool.ts";
+import type { Checker } from "./check.worker.ts";
+import type { Circuits } from "./circuit.worker.ts";
+import type { Fitter } from "./fit.worker.ts";
+import type { Names } from "./names.worker.ts";
 
 /** What workers answer. */
 interface Services {
@@ -15,10 +15,10 @@ interface Services {
 }
 
 const scripts: { readonly [K in keyof Services]: () => Worker } = {
-  check: () => new Worker(new URL("../workers/check.worker.ts", import.meta.url), { type: "module" }),
-  circuit: () => new Worker(new URL("../workers/circuit.worker.ts", import.meta.url), { type: "module" }),
-  fit: () => new Worker(new URL("../workers/fit.worker.ts", import.meta.url), { type: "module" }),
-  names: () => new Worker(new URL("../workers/names.worker.ts", import.meta.url), { type: "module" }),
+  check: () => new Worker(new URL("./check.worker.ts", import.meta.url), { type: "module" }),
+  circuit: () => new Worker(new URL("./circuit.worker.ts", import.meta.url), { type: "module" }),
+  fit: () => new Worker(new URL("./fit.worker.ts", import.meta.url), { type: "module" }),
+  names: () => new Worker(new URL("./names.worker.ts", import.meta.url), { type: "module" }),
 };
 
 function open<K extends keyof Services>(kind: K): OpenWorker<Services[K]> {
