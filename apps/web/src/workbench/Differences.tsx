@@ -23,7 +23,11 @@ function Change({ change }: { change: Difference }) {
 export function Differences({ figures, reference }: { figures: TrialFigures; reference: Reference }) {
   const list = differences(figures, reference.figures);
   return (
-    <span className="flex min-w-0 items-baseline gap-3 truncate text-xs text-soft" data-testid="differences">
+    // those that have no room are left out whole
+    <span
+      className="flex h-5 min-w-0 flex-1 flex-wrap items-center gap-x-3 overflow-hidden text-xs leading-5 text-soft"
+      data-testid="differences"
+    >
       <span className="shrink-0">against {reference.name}:</span>
       {list.length === 0 && "the same figures"}
       {list.map((each) => (
