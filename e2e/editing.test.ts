@@ -209,3 +209,34 @@ describe("an instance", () => {
     }, 30_000);
   });
 });
+
+describe("rules", () => {
+  const rules = async () => {
+    const now = (await (await fetch(`${server.address}/api/designs/${design.id}`)).json()) as Design;
+    return now.files.find((file) => file.path === "loom.pins")!.text;
+  };
+  const write = '//button[starts-with(., "Write them into")]';
+
+  it("that a table wrote are taken back and done again, by button and by key, from any station", async () => {
+    await fetch(`${server.address}/api/designs/${design.id}/files`, {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({ path: "loom.pins", kind: "pins", text: "# pins of the loom\n" }),
+    });
+    await driver.get(`${server.address}/designs/${design.id}/pins`);
+    await (await driver.wait(until.elementLocated(By.xpath(write)), 30_000)).click();
+    await driver.wait(async () => (await rules()).split("\n").length > 3, 30_000);
+    const written = await rules();
+    expect(await (await byTestId(driver, "undo")).getAttribute("title")).toMatch(/Undo: keep \d+ places in loom\.pins/);
+    await clickTestId(driver, "undo");
+    await driver.wait(async () => (await rules()) === "# pins of the loom\n", 30_000);
+    await driver.wait(until.elementLocated(By.xpath(write)), 30_000);
+    await clickTestId(driver, "station-clocks");
+    await driver.wait(until.urlContains("/clocks"), 30_000);
+    const body = await driver.findElement(By.css("body"));
+    await body.sendKeys(Key.chord(Key.CONTROL, Key.SHIFT, "z"));
+    await driver.wait(async () => (await rules()) === written, 30_000);
+    await body.sendKeys(Key.chord(Key.CONTROL, "z"));
+    await driver.wait(async () => (await rules()) === "# pins of the loom\n", 30_000);
+  });
+});

@@ -33,7 +33,7 @@ describe("finding a command", () => {
 
 describe("keys", () => {
   const press = (key: string, more: object = {}) =>
-    pressed({ key, ctrlKey: false, metaKey: false, altKey: false, ...more });
+    pressed({ key, ctrlKey: false, metaKey: false, altKey: false, shiftKey: false, ...more });
   it("have one name whatever is held with them", () => {
     expect(press("k", { ctrlKey: true })).toBe("Ctrl+K");
     expect(press("Enter", { metaKey: true })).toBe("Ctrl+Enter");
@@ -93,9 +93,18 @@ describe("the commands of an open design", () => {
       "cancel",
       "goTo",
       "openFile",
+      "undo",
+      "redo",
     ];
     const acts = Object.fromEntries(names.map((name) => [name, act(name)])) as never;
-    const list = pageCommands(design, stations, choice as TrialChoice, isRunning, acts);
+    const list = pageCommands(
+      design,
+      stations,
+      choice as TrialChoice,
+      { undo: "placed 3 pins", redo: null },
+      isRunning,
+      acts,
+    );
     const run = (id: string) => {
       list.find((each) => each.id === id)!.run();
       return done.at(-1);
@@ -132,6 +141,12 @@ describe("the commands of an open design", () => {
     const compared = commandsOf({ trial: trial(7), mode: "goal", baseline: 7 });
     expect(["compare before", "baseline"].map(compared.run)).toEqual(["compare before", "baseline "]);
     expect(commandsOf({ trial: trial(7), baseline: 3 }).run("compare baseline")).toBe("compare baseline");
+  });
+  it("take back what was done to texts and rules, and say what that is", () => {
+    const { list, run } = commandsOf();
+    const of = (id: string) => list.find((each) => each.id === id)!;
+    expect([of("undo").title, of("undo").isReady, run("undo")]).toEqual(["Undo: placed 3 pins", true, "undo"]);
+    expect([of("redo").title, of("redo").isReady]).toEqual(["Redo", false]);
   });
   it("lead to no trial that is not there", () => {
     for (const id of ["earlier", "last", "compare before", "compare baseline"]) {

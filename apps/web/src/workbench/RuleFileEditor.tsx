@@ -1,5 +1,7 @@
 import type { DesignFile } from "@gate-clock/contract";
 import type { Finding } from "@gate-clock/core";
+import { Redo2, Undo2 } from "lucide-react";
+import type { ReactNode } from "react";
 import { useFocus } from "../focus/focus.ts";
 import { CodeEditor, type CodeLanguage } from "../ui/CodeEditor.tsx";
 import { useActs, useTexts } from "./context.ts";
@@ -30,7 +32,15 @@ export function RuleFileEditor({ file, language, findings, focusLine, kind, exam
   }
   return (
     <>
-      <div className="shrink-0 border-b border-line bg-cloth px-4 py-1.5 font-mono text-xs text-soft">{file.path}</div>
+      <div className="flex shrink-0 items-center border-b border-line bg-cloth pr-2 pl-4 text-xs text-soft">
+        <span className="min-w-0 flex-1 truncate py-1.5 font-mono">{file.path}</span>
+        <StepButton label="Undo" what={drafts.history.undo} keys="Ctrl+Z" onClick={drafts.undo}>
+          <Undo2 className="size-3.5" />
+        </StepButton>
+        <StepButton label="Redo" what={drafts.history.redo} keys="Ctrl+Y" onClick={drafts.redo}>
+          <Redo2 className="size-3.5" />
+        </StepButton>
+      </div>
       <div className="min-h-0 flex-1">
         <CodeEditor
           fileId={file.id}
@@ -44,5 +54,34 @@ export function RuleFileEditor({ file, language, findings, focusLine, kind, exam
         />
       </div>
     </>
+  );
+}
+
+/** Takes back what was done to any file of the design, or does it again: the table and its file are one. */
+function StepButton({
+  label,
+  what,
+  keys,
+  onClick,
+  children,
+}: {
+  label: string;
+  what: string | null;
+  keys: string;
+  onClick: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <button
+      type="button"
+      className="rounded p-1 hover:bg-raised disabled:opacity-40"
+      disabled={what === null}
+      title={what === null ? `${label}: nothing` : `${label}: ${what} (${keys})`}
+      aria-label={what === null ? label : `${label}: ${what}`}
+      onClick={onClick}
+      data-testid={label.toLowerCase()}
+    >
+      {children}
+    </button>
   );
 }

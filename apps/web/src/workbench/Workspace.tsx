@@ -137,7 +137,8 @@ function OpenDesign({
     ({ edit }: Finding) => {
       dispatchEvent(new Event(giveOutEvent));
       const file = edit && design.files.find((candidate) => candidate.path === edit.file);
-      if (edit && file) drafts.edit(file.id, applyEdit(drafts.text(file), edit));
+      if (edit && file)
+        drafts.act(`${edit.label} in ${file.path}`, [{ fileId: file.id, text: applyEdit(drafts.text(file), edit) }]);
     },
     [design.files, drafts],
   );
@@ -168,7 +169,7 @@ function OpenDesign({
   const addressOf = (path: string) =>
     stationAddress(design.id, path, focus && !focus.startsWith("line:") ? { focus } : {});
   const [isOpen, setOpen] = useState<"palette" | "keys" | null>(null);
-  const commands = pageCommands(design, stations, choice, isRunning, {
+  const commands = pageCommands(design, stations, choice, drafts.history, isRunning, {
     findCommand: () => setOpen("palette"),
     showKeys: () => setOpen("keys"),
     save: () => void drafts.flush(),
@@ -178,6 +179,8 @@ function OpenDesign({
     cancel: () => void (last && api.cancelTrial(design.id, last.id)),
     goTo: (path) => void navigate(addressOf(path)),
     openFile: (file) => showPlace({ file, line: 1 }),
+    undo: drafts.undo,
+    redo: drafts.redo,
   });
   useCommandKeys(commands);
   const message = drafts.problem ?? problem ?? (choice.missing ? missingText(choice.missing, design.targetName) : null);

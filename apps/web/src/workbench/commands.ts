@@ -90,12 +90,15 @@ interface KeyPress {
   readonly ctrlKey: boolean;
   readonly metaKey: boolean;
   readonly altKey: boolean;
+  readonly shiftKey: boolean;
 }
 
 /** What was pressed, as commands name it; null for a key that only goes with others. */
-export function pressed({ key, ctrlKey, metaKey, altKey }: KeyPress): string | null {
+export function pressed({ key, ctrlKey, metaKey, altKey, shiftKey }: KeyPress): string | null {
   if (["Control", "Shift", "Alt", "Meta"].includes(key)) return null;
   const name = key.length === 1 ? key.toUpperCase() : key;
+  // both are known for it
+  if ((ctrlKey || metaKey) && shiftKey && name === "Z") return "Ctrl+Y";
   return `${ctrlKey || metaKey ? "Ctrl+" : ""}${altKey ? "Alt+" : ""}${name}`;
 }
 

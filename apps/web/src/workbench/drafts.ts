@@ -5,6 +5,7 @@ import { ApiError, api } from "../app/api.ts";
 import { designKey, designQuery, updateDesign } from "../app/queries.ts";
 import { listenToOtherTabs, tellOtherTabs } from "../app/tabs.ts";
 import { forgetDraft, keepDraft, takeKeptDrafts } from "./draft-store.ts";
+import { EditHistory } from "./edit-history.ts";
 import { mergeTexts } from "./merge-texts.ts";
 import { canPass, pauseBefore } from "./retry.ts";
 
@@ -36,7 +37,15 @@ interface Outage {
 export interface Drafts {
   /** Text as it stands in the editor. */
   text(file: DesignFile): string;
+  /** What was typed. */
   edit(fileId: string, text: string): void;
+  /** What was done otherwise, to one file or to several at once. @param label As one says it after "Undo:". */
+  act(label: string, texts: readonly { readonly fileId: string; readonly text: string }[]): void;
+  /** Takes back, or does again, what was done last to any of the files. A step that cannot be is told as a problem. */
+  undo(): void;
+  redo(): void;
+  /** What these two would do; null if there is nothing. */
+  readonly history: EditHistory["next"];
   /** Saves all that is open; false if something could not be saved. */
   flush(): Promise<boolean>;
   readonly unsaved: ReadonlySet<string>;
@@ -197,19 +206,59 @@ export function useDrafts(design: Design, target: string | null): Drafts {
     [design.id, queries],
   );
 
-  const edit = useCallback(
-    (fileId: string, text: string) => {
-      const known =
-        queries.getQueryData(designQuery(latest.current.design.id, latest.current.target).queryKey) ??
-        latest.current.design;
+  const [history] = useState(() => new EditHistory());
+  /** The file as it is known, and its text as it stands in the editor. */
+  const current = useCallback(
+    (fileId: string) => {
+      const { queryKey } = designQuery(latest.current.design.id, latest.current.target);
+      const known = queries.getQueryData(queryKey) ?? latest.current.design;
       const file = known.files.find((each) => each.id === fileId);
+      return { file, text: latest.current.drafts.get(fileId)?.text ?? file?.text ?? null };
+    },
+    [queries],
+  );
+  const put = useCallback(
+    (fileId: string, text: string) => {
+      const { file } = current(fileId);
       change((old) => {
         const base = old.get(fileId)?.base ?? file;
         return base ? new Map(old).set(fileId, { text, base }) : old;
       });
     },
-    [queries, change],
+    [current, change],
   );
+  const edit = useCallback(
+    (fileId: string, text: string) => {
+      const { file, text: before } = current(fileId);
+      if (file && before !== null) history.typed(file.path, { fileId, before, after: text }, Date.now());
+      put(fileId, text);
+    },
+    [history, current, put],
+  );
+  const act = useCallback<Drafts["act"]>(
+    (label, texts) => {
+      history.act(
+        label,
+        texts.map(({ fileId, text }) => ({ fileId, before: current(fileId).text ?? "", after: text })),
+      );
+      for (const { fileId, text } of texts) put(fileId, text);
+    },
+    [history, current, put],
+  );
+  const step = useCallback(
+    (way: "undo" | "redo") => {
+      try {
+        const made = history[way]((fileId) => current(fileId).text);
+        for (const { fileId, text } of made?.texts ?? []) put(fileId, text);
+        setProblem(null);
+      } catch (error) {
+        setProblem((error as Error).message);
+      }
+    },
+    [history, current, put],
+  );
+  const undo = useCallback(() => step("undo"), [step]);
+  const redo = useCallback(() => step("redo"), [step]);
 
   const resolve = useCallback(
     async ({ fileId, theirs }: Conflict, how: Resolution): Promise<number> => {
@@ -245,6 +294,10 @@ export function useDrafts(design: Design, target: string | null): Drafts {
     () => ({
       texts,
       edit,
+      act,
+      undo,
+      redo,
+      history: history.next,
       flush,
       outage,
       problem,
@@ -258,7 +311,22 @@ export function useDrafts(design: Design, target: string | null): Drafts {
           .map(([id]) => id),
       ),
     }),
-    [texts, edit, flush, outage, problem, dismissProblem, conflicts, resolve, drafts, design.files],
+    [
+      texts,
+      edit,
+      undo,
+      redo,
+      history,
+      flush,
+      outage,
+      problem,
+      dismissProblem,
+      conflicts,
+      resolve,
+      drafts,
+      design.files,
+      act,
+    ],
   );
 }
 

@@ -1,6 +1,7 @@
 import type { Design } from "@gate-clock/contract";
 import type { Command } from "./commands.ts";
 import type { Against } from "./compare.ts";
+import type { EditHistory } from "./edit-history.ts";
 import type { Station } from "./station.ts";
 import type { TrialChoice } from "./use-trial.ts";
 
@@ -15,6 +16,8 @@ interface PageActs {
   readonly cancel: () => void;
   readonly goTo: (station: string) => void;
   readonly openFile: (path: string) => void;
+  readonly undo: () => void;
+  readonly redo: () => void;
 }
 
 /** Commands that are there in every station of a design. */
@@ -22,6 +25,7 @@ export function pageCommands(
   design: Design,
   stations: readonly Station[],
   choice: TrialChoice,
+  history: EditHistory["next"],
   isRunning: boolean,
   acts: PageActs,
 ): Command[] {
@@ -30,6 +34,22 @@ export function pageCommands(
     { id: "keys", title: "Show all keys", group: "Page", keys: "?", run: acts.showKeys },
     // it is saved by itself
     { id: "save", title: "Save what is typed", group: "Page", keys: "Ctrl+S", run: acts.save },
+    {
+      id: "undo",
+      title: history.undo === null ? "Undo" : `Undo: ${history.undo}`,
+      group: "Texts and rules",
+      keys: "Ctrl+Z",
+      isReady: history.undo !== null,
+      run: acts.undo,
+    },
+    {
+      id: "redo",
+      title: history.redo === null ? "Redo" : `Redo: ${history.redo}`,
+      group: "Texts and rules",
+      keys: "Ctrl+Y",
+      isReady: history.redo !== null,
+      run: acts.redo,
+    },
     { id: "theme", title: "Switch between light and dark", group: "Page", run: acts.switchTheme },
     { id: "designs", title: "All designs", group: "Page", keys: "G D", run: acts.allDesigns },
     { id: "build", title: "Build", group: "Trials", keys: "Ctrl+Enter", isReady: !isRunning, run: acts.build },

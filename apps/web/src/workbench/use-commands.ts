@@ -34,7 +34,8 @@ export function useCommandKeys(commands: readonly Command[]): void {
     const onKey = (event: KeyboardEvent) => {
       const keys = pressed(event);
       if (keys === null || event.defaultPrevented) return;
-      if (!keys.startsWith("Ctrl+") && isTyping(event.target)) return;
+      // an editor takes back what was typed in it itself
+      if ((!keys.startsWith("Ctrl+") || /^Ctrl\+[ZY]$/.test(keys)) && isTyping(event.target)) return;
       const { command, isTaken } = sequence.press(keys, event.timeStamp, [...ofStation, ...latest.current]);
       if (isTaken) event.preventDefault();
       if (command && command.isReady !== false) command.run();

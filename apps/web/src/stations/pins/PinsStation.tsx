@@ -50,7 +50,9 @@ export function PinsStation() {
     if (!file) return;
     const text = drafts.text(file);
     const lines = automatic.map((pin) => formatPin(pin)).join("\n");
-    drafts.edit(file.id, `${text}${text === "" || text.endsWith("\n") ? "" : "\n"}${lines}\n`);
+    drafts.act(`keep ${automatic.length} places in ${file.path}`, [
+      { fileId: file.id, text: `${text}${text === "" || text.endsWith("\n") ? "" : "\n"}${lines}\n` },
+    ]);
   };
   const lineOf = (port: string): number | null => {
     if (!file) return null;

@@ -105,13 +105,14 @@ export function SourcesStation() {
       setList({ title: "The text has changed since: press F2 on the name again", spots: [], renaming: null });
       return;
     }
-    for (const file of files) {
+    const texts = files.flatMap((file) => {
       const spots = (list?.spots ?? []).filter((spot) => spot.file === file.path).sort((a, b) => b.start - a.start);
-      if (spots.length === 0) continue;
+      if (spots.length === 0) return [];
       let text = drafts.text(file);
       for (const spot of spots) text = text.slice(0, spot.start) + name + text.slice(spot.end);
-      drafts.edit(file.id, text);
-    }
+      return [{ fileId: file.id, text }];
+    });
+    drafts.act(`rename to ${name}`, texts);
     setList(null);
   };
   const [past, setPast] = useState<DesignFile | null>(null);
@@ -202,7 +203,7 @@ export function SourcesStation() {
               file={past}
               text={drafts.text(past)}
               onRestore={(text) => {
-                drafts.edit(past.id, text);
+                drafts.act(`bring back an earlier ${past.path}`, [{ fileId: past.id, text }]);
                 choose(past.path);
                 setPast(null);
               }}
