@@ -57,8 +57,21 @@ describe("targets", () => {
     await waitForText(driver, "build-strip", /Trial 4\s+is done/, 90_000);
     await clickTestId(driver, "trial-choice");
     await waitForText(driver, "trial-menu", /even seed 1/);
-    await clickTestId(driver, "against-1");
+    // the trial before is what one looks back at, unless one asks for something else
     await waitForText(driver, "differences", /against trial 1:/);
+    await clickTestId(driver, "against-goal");
+    await waitForText(driver, "differences", /against the goal:/);
+    await clickTestId(driver, "baseline-1");
+    await driver.wait(until.elementLocated(By.css('[data-testid="baseline-1"][aria-pressed="true"]')), 30_000);
+    await clickTestId(driver, "against-baseline");
+    await waitForText(driver, "differences", /against the baseline, trial 1:/);
+    await clickTestId(driver, "against-none");
+    await driver.wait(
+      async () => (await driver.findElements(By.css('[data-testid="differences"]'))).length === 0,
+      30_000,
+    );
+    await clickTestId(driver, "against-1");
+    await waitForText(driver, "differences", /trial 1:/);
     await clickTestId(driver, "trial-1");
     await waitForText(driver, "build-strip", /Trial 1\s+is done/);
     const { searchParams } = new URL(await driver.getCurrentUrl());
