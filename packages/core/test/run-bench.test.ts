@@ -113,7 +113,8 @@ describe("a run of a test bench", () => {
       place: { file: "hall.sv", line: 18 },
     });
     expect(verdict.sourcesKey).toBe(sourcesKey([{ ...hall }]));
-    expect(verdict.sourcesKey).not.toBe(sourcesKey([{ ...hall, text: `${hall.text} ` }]));
+    expect(verdict.sourcesKey).toBe(sourcesKey([{ ...hall, text: `// a word\n${hall.text} ` }]));
+    expect(verdict.sourcesKey).not.toBe(sourcesKey([{ ...hall, text: `${hall.text} module m; endmodule` }]));
     const broken = await runBench(
       job(null, { sources: [{ name: "b.v", text: "module bench; x = ; endmodule" }] }),
       host(),

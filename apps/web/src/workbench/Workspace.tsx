@@ -38,7 +38,7 @@ import { StationRail } from "./StationRail.tsx";
 import type { Station } from "./station.ts";
 import { TrialLine } from "./TrialLine.tsx";
 import { applyEdit } from "./text-edit.ts";
-import { useBenches, useSourcesKey } from "./use-benches.ts";
+import { useBenches } from "./use-benches.ts";
 import { useCheck } from "./use-check.ts";
 import { stationCommands, useCommandKeys } from "./use-commands.ts";
 import { useStaleness } from "./use-staleness.ts";
@@ -98,7 +98,7 @@ function OpenDesign({
       seed: design.seed,
     };
   }, [design.files, design.name, design.top, design.part, design.recipe, design.seed, texts]);
-  const { result: check, state: checkState, reading, tryAgain: tryCheckAgain } = useCheck(input, design.id);
+  const { result: check, state: checkState, reading, sourcesKey, tryAgain: tryCheckAgain } = useCheck(input, design.id);
   const goal = useMemo(() => goalOf(check?.clocks ?? []), [check?.clocks]);
   const choice = useTrialChoice(design, goal);
   const { trial, against, reference } = choice;
@@ -147,7 +147,6 @@ function OpenDesign({
   useEffect(() => () => bench.close(), [bench]);
   const { simulation, serverRuns } = useBenches(design.id);
   const { verdicts, running } = useSyncExternalStore(simulation.subscribe, simulation.getSnapshot);
-  const key = useSourcesKey(input.sources);
   const acts = useRef({ build, showPlace, repair });
   acts.current = { build, showPlace, repair };
   const steady = useMemo(
@@ -159,10 +158,10 @@ function OpenDesign({
     [],
   );
   const looked = useMemo(() => ({ design, trial, against, reference }), [design, trial, against, reference]);
-  const written = useMemo(() => ({ drafts, sources: input.sources, sourcesKey: key }), [drafts, input.sources, key]);
+  const written = useMemo(() => ({ drafts, sources: input.sources, sourcesKey }), [drafts, input.sources, sourcesKey]);
   const checked = useMemo(() => ({ check, checkState, tryCheckAgain }), [check, checkState, tryCheckAgain]);
   const sessions = useMemo(() => ({ bench, simulation, serverRuns }), [bench, simulation, serverRuns]);
-  const benches = benchState(check, verdicts, key, running !== null || serverRuns.some(isLive));
+  const benches = benchState(check, verdicts, sourcesKey, running !== null || serverRuns.some(isLive));
   const { data: kept } = useQuery(keptQuery(design.id));
   const accepted = useMemo(() => new Set(acceptancesIn(kept ?? []).keys()), [kept]);
   const focus = params.get("focus");

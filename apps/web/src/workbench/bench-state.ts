@@ -5,7 +5,8 @@ import type { StationHead } from "./station.ts";
 export function benchState(
   check: DesignCheck | null,
   verdicts: Readonly<Record<string, BenchVerdict>>,
-  sourcesKey: string,
+  /** Of the sources as they are; null while that is not known. */
+  sourcesKey: string | null,
   isRunning: boolean,
 ): StationHead {
   if (isRunning) return { figure: "running", tone: "open", isOld: false };
@@ -14,7 +15,7 @@ export function benchState(
   if (benches.length === 0) return { figure: "no test bench", tone: "open", isOld: false };
   const done = benches.flatMap((bench) => verdicts[bench.name] ?? []);
   if (done.length === 0) return { figure: "not run", tone: "open", isOld: false };
-  const isOld = done.some((verdict) => verdict.sourcesKey !== sourcesKey);
+  const isOld = sourcesKey !== null && done.some((verdict) => verdict.sourcesKey !== sourcesKey);
   const failed = done.filter((verdict) => !verdict.passed).length;
   if (failed) return { figure: `${failed} failed`, tone: "bad", isOld };
   return {

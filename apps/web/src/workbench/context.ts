@@ -27,8 +27,8 @@ interface DesignView {
 interface Texts {
   readonly drafts: Drafts;
   readonly sources: readonly SourceFile[];
-  /** Key of those sources: verdicts of benches that name another one are of an earlier state. */
-  readonly sourcesKey: string;
+  /** Key of what they say: verdicts of benches that name another one are of an earlier state. null: not known yet. */
+  readonly sourcesKey: string | null;
 }
 
 /** What the check says of the texts. */

@@ -1,7 +1,6 @@
 import type { BenchRunInfo } from "@gate-clock/contract";
-import { type SourceFile, sourcesKey } from "@gate-clock/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api } from "../app/api.ts";
 import { benchRunsQuery, isLive, keptQuery } from "../app/queries.ts";
 import { SimulateSession } from "../sessions/simulate-session.ts";
@@ -38,10 +37,4 @@ export function useBenches(designId: string): {
     before.current = live;
   }, [live, queries, designId]);
   return { simulation, serverRuns };
-}
-
-/** Key of the texts as they stand; worked out behind what is typed. */
-export function useSourcesKey(sources: readonly SourceFile[]): string {
-  const shown = useDeferredValue(sources);
-  return useMemo(() => sourcesKey(shown), [shown]);
 }

@@ -1,7 +1,7 @@
 import type { DesignCheck, DesignInput, DesignReading } from "@gate-clock/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { proxy } from "comlink";
-import { useCallback, useMemo } from "react";
+import { useCallback, useMemo, useRef } from "react";
 import { Dropped } from "../engine/pool.ts";
 import { useLater } from "../ui/use-later.ts";
 import { answered, engine, identityOf } from "../workers/engine.ts";
@@ -26,6 +26,8 @@ interface Checked {
   readonly state: CheckState;
   /** What the texts mean, once it is known of the texts as they are. */
   readonly reading: DesignReading | null;
+  /** Key of what the sources say; while that is not known of these texts, of the last ones of which it was. */
+  readonly sourcesKey: string | null;
   tryAgain(): void;
 }
 
@@ -41,7 +43,7 @@ class Unfinished extends Error {
 
 /** What is known of texts for a minute more: undo comes back to them. */
 const shortly = { ...answered, gcTime: 60_000 } as const;
-const lastKey = (design: string) => ["check", "last", design];
+const lastCheckKey = (design: string) => ["check", "last", design];
 
 /**
  * Findings for the texts as they stand in the editors. Runs in a worker after a short pause; while one check runs,
@@ -63,7 +65,7 @@ export function useCheck(input: DesignInput, design: string): Checked {
       const options = { topic: "check", replaces: true, quick: true, patienceMs };
       try {
         const result = await engine.ask("check", (checker) => checker.check(texts, id, tell), options);
-        queries.setQueryData(lastKey(design), result);
+        queries.setQueryData(lastCheckKey(design), result);
         return result;
       } catch (error) {
         if (error instanceof Dropped) throw error;
@@ -77,9 +79,11 @@ export function useCheck(input: DesignInput, design: string): Checked {
     queryFn: () => engine.ask("check", (checker) => checker.reading(id), { topic: "check", quick: true, patienceMs }),
     enabled: check.isSuccess && texts === input,
   });
+  const lastKey = useRef<string | null>(null);
+  if (reading.data) lastKey.current = reading.data.sourcesKey;
   const last = useQuery<DesignCheck | null>({
     ...shortly,
-    queryKey: lastKey(design),
+    queryKey: lastCheckKey(design),
     queryFn: () => null,
     enabled: false,
   });
@@ -87,16 +91,20 @@ export function useCheck(input: DesignInput, design: string): Checked {
   const tryAgain = useCallback(() => void refetch(), [refetch]);
   const isCurrent = check.isSuccess && texts === input;
   const state = useMemo((): CheckState => {
-    if (isCurrent) return { kind: "current" };
     const failed = texts === input ? (error ?? reading.error) : null;
-    return failed && !(failed instanceof Dropped)
-      ? { kind: "unfinished", reason: failed.message, step: failed instanceof Unfinished ? failed.step : "" }
-      : { kind: "checking" };
+    if (failed && !(failed instanceof Dropped))
+      return {
+        kind: "unfinished",
+        reason: failed.message,
+        step: failed instanceof Unfinished ? failed.step : "working out what it means",
+      };
+    return { kind: isCurrent ? "current" : "checking" };
   }, [isCurrent, texts, input, error, reading.error]);
   return {
     result: (isCurrent ? check.data : last.data) ?? null,
     state,
-    reading: (isCurrent && reading.data) || null,
+    reading: (isCurrent && reading.data?.reading) || null,
+    sourcesKey: reading.data?.sourcesKey ?? lastKey.current,
     tryAgain,
   };
 }

@@ -1,5 +1,18 @@
-import { checkDesign, type DesignCheck, type DesignInput, type DesignReading, readingOf } from "@gate-clock/core";
+import {
+  checkDesign,
+  type DesignCheck,
+  type DesignInput,
+  type DesignReading,
+  readingOf,
+  sourcesKey,
+} from "@gate-clock/core";
 import { exposeSealed } from "../engine/sealed-worker.ts";
+
+/** What the texts mean, and the key of what they say. */
+interface TextReading {
+  readonly reading: DesignReading;
+  readonly sourcesKey: string;
+}
 
 let last: {
   readonly id: number;
@@ -20,8 +33,10 @@ const checker = {
     return check;
   },
   /** What the texts mean: takes about as long again, so findings come first. null: others have been checked since. */
-  reading: (id: number): DesignReading | null =>
-    last?.id === id ? readingOf(last.input, last.design, last.check) : null,
+  reading: (id: number): TextReading | null =>
+    last?.id === id
+      ? { reading: readingOf(last.input, last.design, last.check), sourcesKey: sourcesKey(last.input.sources) }
+      : null,
 };
 export type Checker = typeof checker;
 exposeSealed(checker);

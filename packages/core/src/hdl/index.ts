@@ -3,5 +3,6 @@
  * Verilog and SystemVerilog after IEEE 1800-2017, VHDL after IEEE 1076-2008.
  */
 export { isVhdl } from "./languages.ts";
+export { sourcesKey } from "./sources-key.ts";
 export { formatVerilog } from "./verilog/index.ts";
 export { formatVhdl } from "./vhdl/index.ts";

@@ -13,7 +13,6 @@ export {
   type BenchVerdict,
   type PrintedLine,
   runBench,
-  sourcesKey,
   verdictOf,
 } from "./run-bench.ts";
 export {

@@ -1,6 +1,6 @@
-import { hashValue } from "../common/codec.ts";
 import { type Finding, hasErrors, type Place } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
+import { sourcesKey } from "../hdl/sources-key.ts";
 import type { RecordScope } from "./recorder.ts";
 import { prepare, type RunEnd, recordAll, showTime } from "./simulate.ts";
 import { WaveStore, type Waves } from "./wave-store.ts";
@@ -180,9 +180,6 @@ export async function runBench(job: BenchJob, host: BenchHost): Promise<BenchRes
     elapsedMs: host.now() - begin,
   };
 }
-
-export const sourcesKey = (sources: readonly SourceFile[]): string =>
-  hashValue(sources.map(({ name, text }) => [name, text]));
 
 export function verdictOf(job: Omit<BenchJob, "waveMemory">, result: BenchResult): BenchVerdict {
   const { end, passed, time, checks, elapsedMs } = result;

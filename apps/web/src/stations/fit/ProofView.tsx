@@ -38,7 +38,7 @@ export function ProofView() {
   ];
   const kept = useQuery(keptQuery(design.id));
   const keyOf = (stage: string) => trial?.stages.find((record) => record.stage === stage)?.key ?? "";
-  const key = proofKey(sourcesKey, keyOf("synth"), image.data ? keyOf("image") : "");
+  const key = proofKey(sourcesKey ?? "", keyOf("synth"), image.data ? keyOf("image") : "");
   const name = `proof:${design.targetId}`;
   const known = useMemo(() => {
     const value = kept.data?.find((each) => each.name === name)?.value as
@@ -91,7 +91,7 @@ export function ProofView() {
           ) : (
             <Button
               look={proof ? "plain" : "main"}
-              disabled={!trial || !elaborate.data || !synth.data}
+              disabled={!trial || !elaborate.data || !synth.data || sourcesKey === null}
               onClick={start}
               data-testid="prove"
             >

@@ -4,6 +4,7 @@ import { useSearchParams } from "react-router";
 import { formatMhz } from "../../ui/format.ts";
 import { useLater } from "../../ui/use-later.ts";
 import { useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
+import { identityOf } from "../../workers/engine.ts";
 import { useFitter } from "./use-fitter.ts";
 
 const rows: [string, (figures: StyleFigures) => number | null, boolean][] = [
@@ -20,18 +21,18 @@ const rows: [string, (figures: StyleFigures) => number | null, boolean][] = [
 export function StylesView() {
   const { check } = useCheckResult();
   const { design } = useDesign();
-  const { sources, sourcesKey } = useTexts();
+  const { sources } = useTexts();
   const [params, setParams] = useSearchParams();
   const modules = check?.modules ?? [];
   const left = params.get("left") ?? modules[0] ?? "";
   const right = params.get("right") ?? modules[1] ?? modules[0] ?? "";
   const tops = useMemo(() => [left, right], [left, right]);
   const asked = useLater(
-    useMemo(() => ({ sources, sourcesKey, tops }), [sources, sourcesKey, tops]),
+    useMemo(() => ({ sources, tops }), [sources, tops]),
     250,
   );
   const { result, progress, problem } = useFitter<StyleFigures[]>(
-    ["styles", asked.sourcesKey, asked.tops, design.part],
+    ["styles", identityOf(asked.sources), asked.tops, design.part],
     (fitter) => fitter.styles(asked.sources, asked.tops, design.part),
     asked.tops[0] !== "",
   );

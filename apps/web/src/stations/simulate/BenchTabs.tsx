@@ -37,7 +37,7 @@ export function BenchTabs({ benches, shown, dumps, shownDump, onBench, onDump, o
           >
             <span className={`font-semibold ${colour}`}>{mark}</span>
             {name}
-            {verdict && verdict.sourcesKey !== sourcesKey && (
+            {verdict && sourcesKey !== null && verdict.sourcesKey !== sourcesKey && (
               <span className="font-sans text-[11px] text-soft italic">earlier</span>
             )}
           </button>

@@ -106,7 +106,7 @@ export function SimulateStation() {
         <RunVerdict
           bench={bench?.name ?? ""}
           verdict={verdict}
-          isOld={verdict !== undefined && verdict.sourcesKey !== sourcesKey}
+          isOld={verdict !== undefined && sourcesKey !== null && verdict.sourcesKey !== sourcesKey}
           running={isRunning ? runningText : null}
           onPlace={showPlace}
         />

@@ -21,7 +21,7 @@ export interface VerilogSyntax {
 }
 
 /** Memory contents, stimuli, notes and VHDL among the sources: no Verilog. */
-const isData = (name: string) => isVhdl(name) || /\.(hex|mem|dat|bin|txt|csv|json|md|mif|vec|vcd)$/i.test(name);
+export const isData = (name: string) => isVhdl(name) || /\.(hex|mem|dat|bin|txt|csv|json|md|mif|vec|vcd)$/i.test(name);
 
 /** Files of a design that are read where an `include names them, and not by themselves. */
 export function includedFiles(sources: SourceSet): Set<number> {
