@@ -20,8 +20,8 @@ import { withDatabase } from "./database/outage.ts";
 import { joinTransactions } from "./database/transactions.ts";
 import { loadDemosOnce } from "./designs/demo-loader.ts";
 import { EventHub } from "./events/hub.service.ts";
-import { Notices } from "./events/notices.service.ts";
 import { JobRunner } from "./jobs/runner.service.ts";
+import { Notices } from "./notices/notices.service.ts";
 
 interface RunningServer {
   readonly address: string;

@@ -5,7 +5,7 @@ import { migrate } from "../src/database/migrate.ts";
 import * as targets from "../src/database/migrations/0003-targets.ts";
 import * as jobsAndTexts from "../src/database/migrations/0004-jobs-and-texts.ts";
 import { joinTransactions } from "../src/database/transactions.ts";
-import { hashOf } from "../src/designs/texts.service.ts";
+import { hashOf } from "../src/texts/texts.service.ts";
 
 const base = process.env["GATE_CLOCK_TEST_POSTGRES"]!;
 const name = `test_${randomUUID().replaceAll("-", "")}`;

@@ -77,6 +77,28 @@ const coreRooms = [
   "index.ts",
 ];
 
+/** Folders of the server, likewise: what is kept, who keeps it, what works on it, and the routes to all of it. */
+const serverRooms = [
+  "database",
+  "common",
+  "texts",
+  "records",
+  "notices",
+  "queue",
+  "artifacts",
+  "readings",
+  "trials",
+  "targets",
+  "designs",
+  "bench-runs",
+  "jobs",
+  "events",
+  "routes",
+  "app.module.ts",
+  "server.ts",
+  "main.ts",
+];
+
 /** Folders of the page, likewise. */
 const webRooms = ["engine", "ui", "app", "workers", "focus", "sessions", "start", "workbench", "stations", "main.tsx"];
 
@@ -118,6 +140,13 @@ describe("server and page", () => {
       for (const [, used] of text.matchAll(/\bfrom\s+"@gate-clock\/(\w+)/g))
         expect(order.indexOf(used), `${path} uses ${used}`).toBeLessThan(order.indexOf(own));
     }
+  });
+  it("use no folder of the server against the flow", () => {
+    const edges = edgesIn("apps/server/src/", (path) => path.split("/")[0]);
+    const found = new Set(edges.flatMap(({ from, to }) => [from, to]));
+    expect([...found].sort()).toEqual([...serverRooms].sort());
+    const against = edges.filter(({ from, to }) => serverRooms.indexOf(to) > serverRooms.indexOf(from));
+    expect(against.map(({ files }) => files)).toEqual([]);
   });
   it("use no folder of the page against the flow", () => {
     const edges = edgesIn("apps/web/src/", (path) => path.split("/")[0]);

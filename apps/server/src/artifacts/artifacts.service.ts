@@ -4,7 +4,7 @@ import { QueryTypes } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
 import { configToken, type ServerConfig } from "../common/config.ts";
 import { isOutage } from "../database/outage.ts";
-import { ArtifactModel } from "./artifact.model.ts";
+import { ArtifactModel } from "../records/artifact.model.ts";
 
 const sweepEveryMs = 10 * 60_000;
 /** One that is younger may belong to a trial that has not told yet. */

@@ -3,10 +3,10 @@ import { Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
 import { Op } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
-import { type NamedHash, TextsService } from "../designs/texts.service.ts";
-import { Notices } from "../events/notices.service.ts";
-import { JobQueue } from "../jobs/queue.service.ts";
-import { BenchResultModel, BenchRunModel } from "./bench-run.models.ts";
+import { Notices } from "../notices/notices.service.ts";
+import { JobQueue } from "../queue/queue.service.ts";
+import { BenchResultModel, BenchRunModel } from "../records/bench-run.models.ts";
+import { type NamedHash, TextsService } from "../texts/texts.service.ts";
 
 /** Finished runs that are kept with a design; older ones go, with their waves. */
 const keptRuns = 20;

@@ -2,8 +2,8 @@ import { type Kept, maxKeptText } from "@gate-clock/contract";
 import { BadRequestException, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
 import { ForeignKeyConstraintError } from "sequelize";
-import { DesignModel } from "../designs/design.models.ts";
-import { KeptModel } from "./bench-run.models.ts";
+import { KeptModel } from "../records/bench-run.models.ts";
+import { DesignModel } from "../records/design.models.ts";
 
 /** A design with more than so many is filled by something that is no engineer. */
 const mostKept = 1000;

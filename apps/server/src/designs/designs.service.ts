@@ -15,12 +15,12 @@ import { InjectModel } from "@nestjs/sequelize";
 import { Op, UniqueConstraintError } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
 import { SharedRun } from "../common/shared-run.ts";
-import { Notices } from "../events/notices.service.ts";
-import { TargetModel } from "../targets/target.model.ts";
+import { Notices } from "../notices/notices.service.ts";
+import { DesignFileModel, DesignModel, FileVersionModel } from "../records/design.models.ts";
+import { TargetModel } from "../records/target.model.ts";
 import { checkPart, checkRecipe, inputFor, narrowFile } from "../targets/targets.service.ts";
+import { hashOf, type NamedHash } from "../texts/texts.service.ts";
 import { TrialsService } from "../trials/trials.service.ts";
-import { DesignFileModel, DesignModel, FileVersionModel } from "./design.models.ts";
-import { hashOf, type NamedHash } from "./texts.service.ts";
 
 @Injectable()
 export class DesignsService {

@@ -3,8 +3,8 @@ import { Inject, Injectable, Logger, type OnApplicationShutdown } from "@nestjs/
 import { filter, map, Observable, Subject } from "rxjs";
 import { BenchRunsService } from "../bench-runs/bench-runs.service.ts";
 import { isOutage } from "../database/outage.ts";
+import { type Notice, Notices } from "../notices/notices.service.ts";
 import { TrialsService } from "../trials/trials.service.ts";
-import { type Notice, Notices } from "./notices.service.ts";
 
 /** Least time between two readings of the same thing. */
 const readEveryMs = 200;

@@ -1,6 +1,6 @@
 import { setImmediate } from "node:timers";
 import { sealProcess } from "@gate-clock/sealed/inside";
-import type { JobName } from "./job.model.ts";
+import type { JobName } from "../records/job.model.ts";
 import type { FromJob, TaskHost, ToJob } from "./messages.ts";
 import { benchTask } from "./tasks/bench-task.ts";
 import { readingTask } from "./tasks/reading-task.ts";

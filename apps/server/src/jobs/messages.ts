@@ -1,4 +1,4 @@
-import type { JobName } from "./job.model.ts";
+import type { JobName } from "../records/job.model.ts";
 
 /** Between the server and the sealed process of a job. */
 export type ToJob =

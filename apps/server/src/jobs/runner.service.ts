@@ -7,12 +7,12 @@ import type { Subscription } from "rxjs";
 import { Sequelize } from "sequelize-typescript";
 import { configToken, type ServerConfig } from "../common/config.ts";
 import { isOutage, withDatabase } from "../database/outage.ts";
-import { Notices } from "../events/notices.service.ts";
-import type { JobModel } from "./job.model.ts";
+import { Notices } from "../notices/notices.service.ts";
+import { type ClaimedJob, JobQueue } from "../queue/queue.service.ts";
+import type { JobModel } from "../records/job.model.ts";
 import type { Failure, JobKind } from "./kinds/kind.ts";
 import { jobKinds } from "./kinds/kind.ts";
 import type { FromJob, ToJob } from "./messages.ts";
-import { type ClaimedJob, JobQueue } from "./queue.service.ts";
 
 const program = fileURLToPath(new URL("./inside.cjs", import.meta.url));
 const beatMs = 1000;

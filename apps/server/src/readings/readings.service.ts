@@ -3,10 +3,10 @@ import { type DesignReading, type Staleness, sameInputs, stages, staleness } fro
 import { Inject, Injectable } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
 import { Sequelize } from "sequelize-typescript";
-import type { HashedInput } from "../designs/texts.service.ts";
-import { JobQueue } from "../jobs/queue.service.ts";
-import type { TrialModel } from "../trials/trial.models.ts";
-import { ReadingModel } from "./reading.model.ts";
+import { JobQueue } from "../queue/queue.service.ts";
+import { ReadingModel } from "../records/reading.model.ts";
+import type { TrialModel } from "../records/trial.models.ts";
+import type { HashedInput } from "../texts/texts.service.ts";
 
 const versions = Object.values(stages).map(({ version }) => version);
 

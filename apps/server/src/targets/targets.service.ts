@@ -4,11 +4,11 @@ import { BadRequestException, ConflictException, Inject, Injectable, NotFoundExc
 import { InjectModel } from "@nestjs/sequelize";
 import { UniqueConstraintError } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
-import { DesignFileModel, DesignModel, FileVersionModel } from "../designs/design.models.ts";
-import { type HashedInput } from "../designs/texts.service.ts";
-import { Notices } from "../events/notices.service.ts";
+import { Notices } from "../notices/notices.service.ts";
+import { DesignFileModel, DesignModel, FileVersionModel } from "../records/design.models.ts";
+import { TargetModel } from "../records/target.model.ts";
+import { type HashedInput } from "../texts/texts.service.ts";
 import { TrialsService } from "../trials/trials.service.ts";
-import { TargetModel } from "./target.model.ts";
 
 /** Of a file, all but its text. */
 export const narrowFile = { exclude: ["text"] };

@@ -5,11 +5,11 @@ import { InjectModel } from "@nestjs/sequelize";
 import { QueryTypes } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
 import { ArtifactsService } from "../artifacts/artifacts.service.ts";
-import { type HashedInput, TextsService } from "../designs/texts.service.ts";
-import { Notices } from "../events/notices.service.ts";
-import { JobQueue } from "../jobs/queue.service.ts";
+import { Notices } from "../notices/notices.service.ts";
+import { JobQueue } from "../queue/queue.service.ts";
 import { ReadingsService } from "../readings/readings.service.ts";
-import { TrialModel } from "./trial.models.ts";
+import { TrialModel } from "../records/trial.models.ts";
+import { type HashedInput, TextsService } from "../texts/texts.service.ts";
 
 const noFigures: TrialFigures = {
   luts: null,

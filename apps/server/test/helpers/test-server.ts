@@ -3,9 +3,9 @@ import { randomUUID } from "node:crypto";
 import { fileURLToPath } from "node:url";
 import pg from "pg";
 import { Sequelize } from "sequelize-typescript";
-import { ArtifactModel } from "../../src/artifacts/artifact.model.ts";
 import { ArtifactsService } from "../../src/artifacts/artifacts.service.ts";
 import { readConfig } from "../../src/common/config.ts";
+import { ArtifactModel } from "../../src/records/artifact.model.ts";
 
 const path = (relative: string) => fileURLToPath(new URL(relative, import.meta.url));
 

@@ -1,11 +1,11 @@
 import type { BenchJob, BenchProgress } from "@gate-clock/core";
 import { Inject, Injectable } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
-import { BenchResultModel, BenchRunModel } from "../../bench-runs/bench-run.models.ts";
 import { KeptService } from "../../bench-runs/kept.service.ts";
 import { storable } from "../../common/storable.ts";
-import { TextsService } from "../../designs/texts.service.ts";
-import { Notices } from "../../events/notices.service.ts";
+import { Notices } from "../../notices/notices.service.ts";
+import { BenchResultModel, BenchRunModel } from "../../records/bench-run.models.ts";
+import { TextsService } from "../../texts/texts.service.ts";
 import type { BenchDone } from "../tasks/bench-task.ts";
 import type { Failure, JobKind } from "./kind.ts";
 

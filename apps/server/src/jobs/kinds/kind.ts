@@ -1,5 +1,5 @@
 import type { Finding } from "@gate-clock/core";
-import type { JobName } from "../job.model.ts";
+import type { JobName } from "../../records/job.model.ts";
 
 /** Why a job came to no result: our mistake, or what it needed. */
 export interface Failure {

@@ -4,9 +4,9 @@ import { InjectModel } from "@nestjs/sequelize";
 import { Op } from "sequelize";
 import { ArtifactsService } from "../../artifacts/artifacts.service.ts";
 import { storable } from "../../common/storable.ts";
-import { TextsService } from "../../designs/texts.service.ts";
-import { Notices } from "../../events/notices.service.ts";
-import { TrialModel } from "../../trials/trial.models.ts";
+import { Notices } from "../../notices/notices.service.ts";
+import { TrialModel } from "../../records/trial.models.ts";
+import { TextsService } from "../../texts/texts.service.ts";
 import type { StoreQuestion, TrialDone, TrialTask } from "../tasks/trial-task.ts";
 import type { Failure, JobKind } from "./kind.ts";
 

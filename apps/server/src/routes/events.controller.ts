@@ -2,7 +2,7 @@ import type { ServerEvent } from "@gate-clock/contract";
 import { Controller, Inject, type MessageEvent, Sse } from "@nestjs/common";
 import { ApiTags } from "@nestjs/swagger";
 import { interval, map, merge, type Observable, of } from "rxjs";
-import { EventHub } from "./hub.service.ts";
+import { EventHub } from "../events/hub.service.ts";
 
 /** So often something is sent, so that a dead connection is noticed. */
 const lifeMs = 15_000;

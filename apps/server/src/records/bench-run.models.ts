@@ -1,7 +1,7 @@
 import type { BenchRunStatus } from "@gate-clock/contract";
 import type { BenchProgress, BenchVerdict, RecordScope } from "@gate-clock/core";
 import { Column, DataType, Model, PrimaryKey, Table } from "sequelize-typescript";
-import type { NamedHash } from "../designs/texts.service.ts";
+import type { NamedHash } from "../texts/texts.service.ts";
 
 /** Something kept with a design: a layout of waves, the last verdict of a test bench. */
 @Table({ tableName: "kept", underscored: true })

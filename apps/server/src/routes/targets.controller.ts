@@ -1,7 +1,7 @@
 import { NewTargetDto, Target, TargetRules, Trial, UpdateTargetDto } from "@gate-clock/contract";
 import { Body, Controller, Delete, Get, Inject, Param, ParseUUIDPipe, Patch, Post } from "@nestjs/common";
 import { ApiOkResponse, ApiTags } from "@nestjs/swagger";
-import { TargetsService } from "./targets.service.ts";
+import { TargetsService } from "../targets/targets.service.ts";
 
 /** Changes answer with all targets of the design, as they then are. */
 @ApiTags("targets")

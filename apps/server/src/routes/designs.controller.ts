@@ -25,8 +25,8 @@ import {
   Query,
 } from "@nestjs/common";
 import { ApiOkResponse, ApiQuery, ApiTags } from "@nestjs/swagger";
-import { DesignsService } from "./designs.service.ts";
-import { DiskUseService } from "./disk-use.service.ts";
+import { DesignsService } from "../designs/designs.service.ts";
+import { DiskUseService } from "../designs/disk-use.service.ts";
 
 const forTarget = { name: "target", required: false, description: "Id or name of a target; the first one by default." };
 

@@ -26,9 +26,9 @@ import { concat, from, map, type Observable, takeWhile } from "rxjs";
 import { sendPacked } from "../common/packed.ts";
 import { DesignsService } from "../designs/designs.service.ts";
 import { EventHub } from "../events/hub.service.ts";
+import type { TrialModel } from "../records/trial.models.ts";
 import { TargetsService } from "../targets/targets.service.ts";
-import type { TrialModel } from "./trial.models.ts";
-import { TrialsService } from "./trials.service.ts";
+import { TrialsService } from "../trials/trials.service.ts";
 
 const decompress = promisify(brotliDecompress);
 

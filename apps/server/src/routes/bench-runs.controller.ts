@@ -15,10 +15,10 @@ import {
 } from "@nestjs/common";
 import { ApiOkResponse, ApiTags } from "@nestjs/swagger";
 import type { Request, Response } from "express";
+import { BenchRunsService } from "../bench-runs/bench-runs.service.ts";
+import { KeptService } from "../bench-runs/kept.service.ts";
 import { sendPacked } from "../common/packed.ts";
 import { DesignsService } from "../designs/designs.service.ts";
-import { BenchRunsService } from "./bench-runs.service.ts";
-import { KeptService } from "./kept.service.ts";
 
 @ApiTags("test benches")
 @Controller("api/designs/:designId")

@@ -2,8 +2,8 @@ import { Inject, Injectable } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
 import { QueryTypes } from "sequelize";
 import { Sequelize } from "sequelize-typescript";
-import { Notices } from "../events/notices.service.ts";
-import { JobModel, type JobName } from "./job.model.ts";
+import { Notices } from "../notices/notices.service.ts";
+import { JobModel, type JobName } from "../records/job.model.ts";
 
 export interface ClaimedJob {
   readonly id: string;

@@ -1,7 +1,7 @@
 import type { TrialFigures, TrialStatus } from "@gate-clock/contract";
 import type { Finding, StageRecord } from "@gate-clock/core";
 import { Column, DataType, Model, PrimaryKey, Table } from "sequelize-typescript";
-import type { HashedInput } from "../designs/texts.service.ts";
+import type { HashedInput } from "../texts/texts.service.ts";
 
 @Table({ tableName: "trials", underscored: true })
 export class TrialModel extends Model {
