@@ -364,3 +364,22 @@ begin n := to_integer(unsigned(s)); y <= ${result === "integer" ? `std_logic_vec
       expect(rulesOf(text)).toContain("vhdl/moved-bounds");
     });
 });
+
+describe("values that ports begin with", () => {
+  const words = `package kinds is type word_list is array (natural range <>) of std_logic_vector(3 downto 0); type pair is record low : std_logic_vector(2 downto 0); high : word_list(0 to 1); end record; end package;`;
+  agrees(
+    "stand in what the ports are connected to, part by part",
+    { clock: "clk", reset: "rst", inputs: [p("rst"), p("d", 4)], outputs: [p("y", 24), p("z", 11)], cycles: 40 },
+    "signal all_words : std_logic_vector(23 downto 0); signal both : pair;",
+    `u : entity work.giver port map (clk => clk, rst => rst, d => d, q(0) => all_words(23 downto 20), q(1) => all_words(3 downto 0), q(2) => all_words(15 downto 12), q(3) => all_words(19 downto 16), q(4) => all_words(7 downto 4), q(5) => all_words(11 downto 8), r => both);
+y <= all_words; z <= both.low & both.high(0) & both.high(1);`,
+    `${head}${words}
+${head}use work.kinds.all;
+entity giver is port (clk, rst : in std_logic; d : in std_logic_vector(3 downto 0); q : out word_list(0 to 5) := (0 => "0001", 1 => "0010", 3 => "0100", 4 => "UUUU", others => "1000"); r : out pair := (low => "101", high => ("0110", "1001"))); end entity;
+architecture rtl of giver is begin
+process (clk) begin if rising_edge(clk) then if rst = '1' then q(2) <= d; r.high(1) <= not d; end if; end if; end process;
+end architecture;
+${head}use work.kinds.all;
+`,
+  );
+});

@@ -1,5 +1,5 @@
 import type { Loc } from "../../../common/source.ts";
-import { type Instance, type Expr as ModelExpr, type Signal, wholeTarget } from "../../model.ts";
+import { type Instance, type Expr as ModelExpr, type Signal, type Value, wholeTarget } from "../../model.ts";
 import type { VhdlInstance } from "../instances/instance.ts";
 import { type Shape, shapeText } from "../values/shapes.ts";
 import { leavesOf, type Sig, type SigTree } from "../values/signals.ts";
@@ -8,6 +8,31 @@ import { Scope } from "./circuit-base.ts";
 import { constant, fourStateOf, isUnknown, joinValues, read, slice, widthOf } from "./circuit-expr.ts";
 import { joined } from "./circuit-pieces.ts";
 import { containsEdge as isClocked } from "./circuit-scan.ts";
+
+/** Bits of a value that are known. */
+interface Stretch {
+  readonly offset: number;
+  readonly width: number;
+  readonly value: Value;
+}
+
+/** The value with these stretches in it, which stand apart in their order. By halves: large numbers are copied few times. */
+function placed(old: Value, list: readonly Stretch[], from: number): Value {
+  if (list.length === 0) return old;
+  if (list.length > 1) {
+    const middle = list.length >> 1;
+    const cut = list[middle].offset - from;
+    const low = (1n << BigInt(cut)) - 1n;
+    const right = placed({ a: old.a & low, b: old.b & low }, list.slice(0, middle), from);
+    const rest = { a: old.a >> BigInt(cut), b: old.b >> BigInt(cut) };
+    const left = placed(rest, list.slice(middle), from + cut);
+    return { a: right.a | (left.a << BigInt(cut)), b: right.b | (left.b << BigInt(cut)) };
+  }
+  const [{ offset, width: own, value }] = list;
+  const at = BigInt(offset - from);
+  const mask = ((1n << BigInt(own)) - 1n) << at;
+  return { a: (old.a & ~mask) | (value.a << at), b: (old.b & ~mask) | (value.b << at) };
+}
 
 /** Signals of the circuit for those of instances, with their start values and connections. */
 export class CircuitSignals {
@@ -121,20 +146,24 @@ export class CircuitSignals {
       if (on.kind === "signal") attributes.push({ of: this.host.prefix + on.name, isScope: false, name, value, loc });
   }
   private beginWith(tree: SigTree, shape: Shape, instance: VhdlInstance): void {
+    const bySignal = new Map<Signal, Stretch[]>();
     this.eachLeaf(tree, shape, (leaf, leafShape) => {
       const v = instance.frame.driverInit?.get(leaf);
       const at = this.leafAt(leaf);
-      const width = widthOf(leafShape) ?? 0;
       if (v === undefined || !at || isUnknown(v)) return;
-      const own = fourStateOf(v, leafShape);
-      const ones = (1n << BigInt(at.signal.width)) - 1n;
-      const old = at.signal.init ?? { a: ones, b: ones };
-      const mask = ((1n << BigInt(width)) - 1n) << BigInt(at.offset);
-      at.signal.init = {
-        a: (old.a & ~mask) | (own.a << BigInt(at.offset)),
-        b: (old.b & ~mask) | (own.b << BigInt(at.offset)),
-      };
+      const own = { offset: at.offset, width: widthOf(leafShape) ?? 0, value: fourStateOf(v, leafShape) };
+      const list = bySignal.get(at.signal);
+      if (list) list.push(own);
+      else bySignal.set(at.signal, [own]);
     });
+    for (const [signal, list] of bySignal) {
+      const ones = (1n << BigInt(signal.width)) - 1n;
+      const old = signal.init ?? { a: ones, b: ones };
+      const sorted = [...list].sort((a, b) => a.offset - b.offset);
+      const isApart = sorted.every((each, i) => i === 0 || sorted[i - 1].offset + sorted[i - 1].width <= each.offset);
+      // where they meet, the last one counts
+      signal.init = isApart ? placed(old, sorted, 0) : list.reduce((value, each) => placed(value, [each], 0), old);
+    }
   }
   /** Signals of ports that a computed connection drives. */
   readonly linked = new Set<Sig>();
