@@ -23,13 +23,13 @@ interface Row {
 }
 
 const columns: ColumnDef<Row>[] = [
-  { accessorKey: "port", header: "Port", size: 120, meta: { isMono: true } },
-  { accessorKey: "direction", header: "Direction", size: 90 },
-  { accessorKey: "pin", header: "Pin", size: 70, meta: { isMono: true } },
-  { accessorKey: "bank", header: "Bank", size: 64, meta: { isNumber: true } },
-  { accessorKey: "standard", header: "Standard", size: 110, meta: { isMono: true } },
-  { accessorKey: "options", header: "Options", size: 180 },
-  { accessorKey: "how", header: "Placed by", size: 100 },
+  { accessorKey: "port", header: "Port", size: 106, meta: { isMono: true } },
+  { accessorKey: "direction", header: "Direction", size: 96 },
+  { accessorKey: "pin", header: "Pin", size: 54, meta: { isMono: true } },
+  { accessorKey: "bank", header: "Bank", size: 56, meta: { isNumber: true } },
+  { accessorKey: "standard", header: "Standard", size: 98, meta: { isMono: true } },
+  { accessorKey: "options", header: "Options", size: 160 },
+  { accessorKey: "how", header: "Placed by", size: 86 },
 ];
 
 export function PinsStation() {
