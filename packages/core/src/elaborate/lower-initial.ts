@@ -5,6 +5,7 @@ import { hintOf } from "./lower-process.ts";
 import { StatementLowering } from "./lower-stmt.ts";
 import { readMemoryText } from "./memory-text.ts";
 import type { Expr, Process, Signal, Stmt } from "./model.ts";
+import { systemTasks } from "./system-tasks.ts";
 
 /** Text of a file that the design loads memory contents from, or null. */
 export type ReadFile = (name: string) => string | null;
@@ -68,7 +69,7 @@ export class InitialLowering extends StatementLowering {
   }
 
   protected override exec(stmt: Stmt, outermost: boolean): void {
-    if (stmt.op === "system" && /^\$readmem[hb]$/.test(stmt.name)) this.loadMemory(stmt);
+    if (stmt.op === "system" && systemTasks.get(stmt.name)?.fillsMemory) this.loadMemory(stmt);
     else super.exec(stmt, outermost);
   }
 

@@ -2,6 +2,7 @@ import { js } from "../common/code-pieces.ts";
 import { quoted } from "../common/generated-code.ts";
 import type { Loc } from "../common/source.ts";
 import type { Expr, Instance, Signal, Stmt, SystemArg } from "../elaborate/model.ts";
+import { systemTasks } from "../elaborate/system-tasks.ts";
 import type { IntegralType } from "../elaborate/types.ts";
 import { type Bits, ExprCompiler } from "./compile-expr.ts";
 import { rootOf } from "./compile-object.ts";
@@ -129,7 +130,7 @@ export class TaskCalls {
       return;
     }
     const context = this.context(stmt.scope, stmt.instance, stmt.loc);
-    if (/^\$(strobe|monitor|fstrobe|fmonitor)[boh]?$/.test(name)) {
+    if (systemTasks.get(name)?.isLate) {
       const inner = new ExprCompiler(this.program);
       const body = inner.nested(() =>
         inner.emit(`return [${stmt.args.map((arg) => this.argument(inner, arg)).join(",")}];`),

@@ -362,3 +362,10 @@ function formatTime(
   text += suffix;
   return pad(text, width ?? least, left);
 }
+
+export function timeText(exponent: number): string {
+  const names = ["s", "ms", "us", "ns", "ps", "fs"];
+  const step = Math.ceil(-exponent / 3);
+  const unit = Math.max(0, Math.min(5, step));
+  return `${10 ** (exponent + 3 * unit)} ${names[unit]}`;
+}

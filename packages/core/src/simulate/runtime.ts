@@ -2,6 +2,7 @@ import type { DesignFiles } from "../common/design-files.ts";
 import type { Loc } from "../common/source.ts";
 import type { AnyValue, Expr, Signal, Value } from "../elaborate/model.ts";
 import { systemValue } from "../elaborate/system-functions.ts";
+import type { PlainTask } from "../elaborate/system-tasks.ts";
 import { type ContainerType, type DataType, sizeOf } from "../elaborate/types.ts";
 import { Container, type Item, isBits } from "./container.ts";
 import { type ContainerArg, containerCall } from "./container-calls.ts";
@@ -15,8 +16,8 @@ import {
   type TimeFormat,
 } from "./format.ts";
 import { helpers, type makeOutputs } from "./helpers.ts";
-import { FinishSignal, type Kernel, type Thread } from "./kernel.ts";
-import { dumpMemory, loadMemory } from "./memory-file.ts";
+import { type Kernel, type Thread } from "./kernel.ts";
+import { loadMemory } from "./memory-file.ts";
 import { copyObject, makeObject, NullHandleError, ObjectValue, TypedValue, WrongTypeError } from "./objects.ts";
 import type { Program } from "./program.ts";
 import { PropertyRun } from "./property-run.ts";
@@ -24,6 +25,7 @@ import { distribution, distUniform, randomInteger } from "./random.ts";
 import { scanText } from "./scan.ts";
 import { elementForm } from "./storage.ts";
 import { Switches } from "./switches.ts";
+import { type TaskRun, taskRuns } from "./system-tasks.ts";
 
 /** What `$dumpvars` asked to record: a scope by its prefix (`u1.`), or one signal. */
 export interface DumpScope {
@@ -47,7 +49,7 @@ interface RunInputs {
   readonly files: DesignFiles;
 }
 
-type TaskArg =
+export type TaskArg =
   | PrintArg
   | ((PrintArg | object) & {
       readonly kind: "bits" | "real" | "string";
@@ -93,8 +95,8 @@ interface Delayed {
 /** System tasks and functions, resolution of nets, delays and forces: what compiled code asks of its surroundings. */
 export class Runtime {
   outputs!: ReturnType<typeof makeOutputs>;
-  private program!: Program;
-  private kernel!: Kernel;
+  program!: Program;
+  kernel!: Kernel;
   /** [signals] 1: recorded; 2: recorded, and changed in this slot. */
   recorded = new Uint8Array(0);
   readonly dirty: number[] = [];
@@ -105,14 +107,14 @@ export class Runtime {
   /** The signal that a force writes at this moment. */
   open = -1;
   start: () => void = () => {};
-  private readonly open_: (OpenFile | null)[] = [null, null, null];
-  private readonly channels: (OpenFile | null)[] = [null];
-  private monitor: Monitor | null = null;
-  private monitorOn = true;
+  readonly open_: (OpenFile | null)[] = [null, null, null];
+  readonly channels: (OpenFile | null)[] = [null];
+  monitor: Monitor | null = null;
+  monitorOn = true;
   private readonly fileMonitors: Monitor[] = [];
-  private timeFormat!: TimeFormat;
+  timeFormat!: TimeFormat;
   private seed: number;
-  private uSeed: number;
+  uSeed: number;
   private readonly delays = new Map<number, Delayed>();
   private readonly heldValues = new Map<number, [number | bigint, number | bigint]>();
   private readonly forces = new Map<string, { apply: () => void; thread: Thread | null }>();
@@ -128,8 +130,8 @@ export class Runtime {
   onDump: ((what: "vars" | "on" | "off" | "all") => void) | null = null;
 
   constructor(
-    private readonly listener: Listener,
-    private readonly inputs: RunInputs,
+    readonly listener: Listener,
+    readonly inputs: RunInputs,
   ) {
     this.seed = inputs.seed | 0;
     this.uSeed = (inputs.seed ^ 0x5bd1e995) | 0;
@@ -156,7 +158,7 @@ export class Runtime {
     return this.kernel.now / steps;
   }
 
-  private format(context: number): FormatContext {
+  format(context: number): FormatContext {
     const { scope, unit } = this.program.tasks.contexts[context];
     return { scope, unit, timeFormat: this.timeFormat };
   }
@@ -411,7 +413,7 @@ export class Runtime {
 
   // ---- tasks --------------------------------------------------------------------------------------------------
 
-  private print(text: string, context: number, file: number | null): void {
+  print(text: string, context: number, file: number | null): void {
     const { loc } = this.program.tasks.contexts[context];
     // a loop that prints without an end is found before it has filled a disk
     this.kernel.loopTurns += turnsOfPrint;
@@ -440,14 +442,14 @@ export class Runtime {
     }
   }
 
-  private number(arg: TaskArg | undefined, fallback = 0): number {
+  number(arg: TaskArg | undefined, fallback = 0): number {
     if (arg?.kind === "bits" && "a" in arg)
       return Number(BigInt.asIntN(64, arg.signed ? BigInt.asIntN(arg.width, arg.a & ~arg.b) : arg.a & ~arg.b));
     if (arg?.kind === "real" && "value" in arg) return arg.value;
     return fallback;
   }
 
-  private text(arg: TaskArg | undefined): string {
+  text(arg: TaskArg | undefined): string {
     if (arg && "text" in arg && typeof arg.text === "string") return arg.text;
     if (arg?.kind === "bits" && "a" in arg) return helpers.bitsText(arg.a, arg.b);
     return "";
@@ -470,141 +472,12 @@ export class Runtime {
       this.settleSwitches();
       return;
     }
-    const { loc } = this.program.tasks.contexts[context];
-    const now = this.kernel.now;
-    switch (name) {
-      case "$finish":
-      case "$exit":
-        throw new FinishSignal("finish");
-      case "$stop":
-        throw new FinishSignal("stop");
-      case "$error":
-      case "$warning":
-      case "$info":
-      case "$fatal": {
-        const rest = name === "$fatal" && args[0]?.kind === "bits" ? args.slice(1) : args;
-        const text = formatArgs(this.shown(rest), "d", this.format(context));
-        const severity = name === "$warning" ? "warning" : name === "$info" ? "note" : "error";
-        this.listener.message(severity, `sim/${name.slice(1)}`, text || `${name} was called.`, loc, now);
-        if (name === "$fatal") throw new FinishSignal("fatal");
-        return;
-      }
-      case "$monitoron":
-      case "$monitoroff":
-        this.monitorOn = name === "$monitoron";
-        if (this.monitorOn && this.monitor) {
-          this.monitor.last = null;
-          this.kernel.postponed.push(() => this.runMonitor(this.monitor!));
-        }
-        return;
-      case "$timeformat":
-        this.timeFormat = args.length
-          ? {
-              unit: this.number(args[0]),
-              precision: this.number(args[1]),
-              suffix: this.text(args[2]),
-              width: this.number(args[3]),
-            }
-          : { unit: this.program.precision, precision: 0, suffix: "", width: 20 };
-        return;
-      case "$printtimescale": {
-        const { scope, unit } = this.program.tasks.contexts[context];
-        this.print(
-          `Time scale of (${scope}) is ${timeText(unit)} / ${timeText(this.program.precision)}\n`,
-          context,
-          null,
-        );
-        return;
-      }
-      case "$readmemh":
-      case "$readmemb":
-        this.readMemory(name, args, loc);
-        return;
-      case "$writememh":
-      case "$writememb": {
-        const [file, array, from, to] = args;
-        if (array?.kind !== "array") return;
-        const signal = this.program.design.signals[array.signal];
-        const text = dumpMemory(
-          this.program.storage,
-          signal,
-          name.endsWith("h"),
-          from ? this.number(from) : null,
-          to ? this.number(to) : null,
-        );
-        const pieces = this.inputs.files.open(this.text(file), false);
-        if (pieces) this.inputs.files.put(pieces, text);
-        return;
-      }
-      case "$dumpfile":
-        this.dump.file = this.text(args[0]);
-        return;
-      case "$dumpvars": {
-        const depth = args[0]?.kind === "bits" ? this.number(args[0]) : 0;
-        const rest = args[0]?.kind === "bits" ? args.slice(1) : args;
-        if (rest.length === 0) this.dump.scopes.push({ depth, path: "", signal: null });
-        for (const arg of rest)
-          if (arg.kind === "scope") this.dump.scopes.push({ depth, path: arg.path, signal: null });
-          else if (arg.kind === "array") this.dump.scopes.push({ depth, path: null, signal: arg.signal });
-        this.dump.started = true;
-        this.onDump?.("vars");
-        return;
-      }
-      case "$dumpon":
-      case "$dumpoff":
-        this.dump.on = name === "$dumpon";
-        this.onDump?.(this.dump.on ? "on" : "off");
-        return;
-      case "$dumpall":
-        this.onDump?.("all");
-        return;
-      case "$fclose": {
-        const file = this.number(args[0]) | 0;
-        if (file < 0) this.open_[file & 0x7fffffff] = null;
-        else for (let i = 1; i < 31; i++) if ((file >>> i) & 1) this.channels[i] = null;
-        return;
-      }
-      case "$sformat": {
-        const target = args[0] as { set?: (value: unknown) => void };
-        const format = args[1] as PrintArg;
-        const fields = { ...this.format(context) };
-        const text =
-          format.kind === "literal"
-            ? formatArgs(this.shown(args.slice(1)), "d", fields)
-            : formatText(this.text(format), args as PrintArg[], 2, fields).text;
-        this.setText(target, text);
-        return;
-      }
-      case "$swrite":
-      case "$swriteb":
-      case "$swriteo":
-      case "$swriteh": {
-        const radix = (name.slice(7) || "d") as Radix;
-        this.setText(
-          args[0] as { set?: (value: unknown) => void },
-          formatArgs(this.shown(args.slice(1)), radix, this.format(context)),
-        );
-        return;
-      }
-      case "$srandom":
-        this.uSeed = this.number(args[0]) | 0;
-        return;
-      case "$dumpflush":
-      case "$dumplimit":
-      case "$fflush":
-      case "$assertoff":
-      case "$asserton":
-      case "$assertkill":
-        return;
-      case "$system":
-        this.listener.message("warning", "sim/unsupported", "$system runs no command here.", loc, now);
-        return;
-      default:
-        this.call(name, args, context); // a function called for what it does
-    }
+    const run = taskRuns[name as PlainTask] as TaskRun | undefined;
+    if (run) run(this, args, context, name);
+    else this.call(name, args, context); // a function called for what it does
   }
 
-  private setText(target: { set?: (value: unknown) => void; form?: string }, text: string): void {
+  setText(target: { set?: (value: unknown) => void; form?: string }, text: string): void {
     target.set?.(target.form === "string" ? text : { a: helpers.textBits(text), b: 0n });
   }
 
@@ -663,7 +536,7 @@ export class Runtime {
   }
 
   /** Arrays are printed as patterns (IEEE 1800-2017 clause 21.2.1.7). */
-  private shown(args: readonly TaskArg[]): PrintArg[] {
+  shown(args: readonly TaskArg[]): PrintArg[] {
     return args.map((arg) =>
       arg.kind === "string" && "text" in arg && typeof arg.text === "object"
         ? { kind: "pattern", text: itemText(arg.text as Item, null) }
@@ -731,7 +604,7 @@ export class Runtime {
     for (const monitor of this.fileMonitors) this.runMonitor(monitor);
   }
 
-  private runMonitor(monitor: Monitor): void {
+  runMonitor(monitor: Monitor): void {
     if (!this.monitorOn && monitor === this.monitor) return;
     const list = monitor.args();
     const args = (monitor.file === null ? list : list.slice(1)) as PrintArg[];
@@ -746,7 +619,7 @@ export class Runtime {
     this.print(`${formatArgs(args, monitor.radix, this.format(monitor.context))}\n`, monitor.context, monitor.file);
   }
 
-  private readMemory(name: string, args: TaskArg[], loc: Loc): void {
+  readMemory(name: string, args: TaskArg[], loc: Loc): void {
     const [file, array, from, to] = args;
     const path = this.text(file);
     const tell = (text: string) => this.listener.message("error", "sim/memory-file", text, loc, this.kernel.now);
@@ -1082,13 +955,6 @@ export class Runtime {
         this.give(0n);
     }
   }
-}
-
-export function timeText(exponent: number): string {
-  const names = ["s", "ms", "us", "ns", "ps", "fs"];
-  const step = Math.ceil(-exponent / 3);
-  const unit = Math.max(0, Math.min(5, step));
-  return `${10 ** (exponent + 3 * unit)} ${names[unit]}`;
 }
 
 function itemText(item: Item, type: DataType | null): string {

@@ -4,6 +4,7 @@ import type { CallArg, CallNode, ExprNode } from "../../hdl/verilog/ast.ts";
 import type { AnyValue, Expr, Subroutine, SystemArg, Target } from "../model.ts";
 import type { Meaning, Scope } from "../scope.ts";
 import { systemFunctions, systemValue, writesArgument } from "../system-functions.ts";
+import { systemTasks } from "../system-tasks.ts";
 import {
   bitsOf,
   type DataType,
@@ -486,7 +487,7 @@ export class Calls {
           expr: { op: "strconst", value: node.text, width: 0, signed: false, form: "string", loc: node.loc },
         };
       if (refs.isReference(node)) {
-        if (/^\$(dump|readmem|writemem|fread|printtimescale|cast)/.test(name) || node.kind === "name") {
+        if (name === "$fread" || systemTasks.get(name)?.takesScopes || node.kind === "name") {
           const found = node.kind === "name" ? this.scopeNamed(node.name, scope) : null;
           if (found && !scope.find(node.kind === "name" ? node.name : "")) return found;
         }

@@ -11,6 +11,7 @@ import type {
 } from "../../hdl/verilog/ast.ts";
 import type { AnyValue, BlockId, DelayModel, EventModel, Expr, Signal, Stmt, Subroutine, Target } from "../model.ts";
 import { Scope } from "../scope.ts";
+import { systemTasks } from "../system-tasks.ts";
 import {
   asVector,
   type ContainerType,
@@ -33,16 +34,6 @@ import type { Host } from "./host.ts";
 import { checkTargets, checkTruncation } from "./width-checks.ts";
 
 const nothing: Stmt = { op: "block", body: [] };
-
-/** System tasks by name: those that hardware ignores and those that tests use. */
-const systemTasks = new Set(
-  `$display $displayb $displayo $displayh $write $writeb $writeo $writeh $strobe $strobeb $strobeo $strobeh $monitor
-  $monitorb $monitoro $monitorh $monitoron $monitoroff $fdisplay $fdisplayb $fdisplayo $fdisplayh $fwrite $fwriteb
-  $fwriteo $fwriteh $fstrobe $fmonitor $finish $stop $exit $error $warning $fatal $info $readmemh $readmemb $writememh
-  $writememb $dumpfile $dumpvars $dumpon $dumpoff $dumpall $dumpflush $dumplimit $timeformat $printtimescale $fopen
-  $fclose $fflush $sformat $swrite $swriteb $swriteo $swriteh $value$plusargs $test$plusargs $random $urandom $srandom
-  $cast $system $assertoff $asserton $assertkill $fgets $fscanf $sscanf $fseek $rewind $ungetc`.split(/\s+/),
-);
 
 export class Statements {
   constructor(private readonly host: Host) {}
@@ -1028,17 +1019,27 @@ export class Statements {
     const { callee } = made;
     if (callee.kind === "name" && callee.name.startsWith("$")) {
       const { name } = callee;
-      if (!systemTasks.has(name)) {
+      const task = systemTasks.get(name);
+      if (!task) {
         if (/^\$(clog2|bits|time|realtime|signed|unsigned)/.test(name)) {
           report.warn("verilog/unused-result", loc, `The result of ${name} is not used.`, "Remove the call.");
           return nothing;
         }
-        const near = nearestName(name, systemTasks);
+        const near = nearestName(name, systemTasks.keys());
         report.error(
           "verilog/system-task",
           loc,
           `There is no system task ${name}.`,
           near ? `Did you mean ${near}?` : "Correct the name.",
+        );
+        return nothing;
+      }
+      if (made.args.length < task.least) {
+        report.error(
+          "verilog/arguments",
+          loc,
+          `${name} takes at least ${task.least} ${task.least === 1 ? "argument" : "arguments"}, and has ${made.args.length}.`,
+          "Give what is missing.",
         );
         return nothing;
       }
