@@ -334,15 +334,8 @@ function writeMember(
   stmts: readonly Stmt[],
   condition: (Stmt & { op: "if" }) | null = null,
 ): { readonly outer: Code; readonly body: Code; readonly test: string } {
-  const emitter = new UnitEmitter(
-    owner.elaborator,
-    each.home,
-    true,
-    each.drivers,
-    program,
-    unit,
-    new OpenAssignments(unit),
-  );
+  const assigns = new OpenAssignments(unit, () => emitter.temp());
+  const emitter: UnitEmitter = new UnitEmitter(owner.elaborator, each.home, true, each.drivers, program, unit, assigns);
   emitter.frame = new Frame(each.home, emitter.top, each.path);
   const { top } = emitter;
   const decls = emitter.subprograms.declare(each.process.decls, emitter.frame);

@@ -189,7 +189,11 @@ interface DriverElement {
 
 /** Leaves assignments without delay open: made by way of the driver, or kept in a variable. */
 export class OpenAssignments implements Assignments {
-  constructor(private readonly unit: CodeUnit) {}
+  constructor(
+    private readonly unit: CodeUnit,
+    /** A variable of the function that is being written. */
+    private readonly temp: () => string,
+  ) {}
 
   private driverOf(text: string): DriverTree {
     const match = /^c(\d+)$/.exec(text);
@@ -247,12 +251,12 @@ export class OpenAssignments implements Assignments {
   tree(text: string, value: string): string | Code {
     const tree = this.driverOf(text);
     if (!Array.isArray(tree) || countOf(tree) > 64) return directAssignments.tree(text, value);
-    const name = this.unit.fresh("t");
+    const name = this.temp();
     const leaf = (at: DriverTree, part: string): string | Code => {
       if (Array.isArray(at)) return joined(at.map((each, i) => leaf(each, `${part}[${i}]`)));
       return at ? this.whole(this.unit.cap(at), part) : "";
     };
-    return js`{const ${name}=${value};${leaf(tree, name)}}`;
+    return js`${name}=${value};${leaf(tree, name)}`;
   }
 }
 /** Every bracket in it has its other one in it too. */
