@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { recordAll, simulate, VcdSink } from "../src/index.ts";
-import { type LevelNode, levelOrder } from "../src/simulate/levels.ts";
+import { type LevelNode, levelOrder } from "../src/simulate/verilog/levels.ts";
 
 /** What the compiler does to make runs fast must not be seen: each case is one where a careless shortcut would show. */
 function run(text: string, recorded = false): string {

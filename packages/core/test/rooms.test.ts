@@ -103,7 +103,14 @@ const serverRooms = [
 const webRooms = ["engine", "ui", "app", "workers", "focus", "sessions", "start", "workbench", "stations", "main.tsx"];
 
 /** Rooms that lie within rooms. The two languages know nothing of each other but where designs mix them. */
-const innerRooms = ["hdl/verilog", "hdl/vhdl", "elaborate/verilog", "elaborate/vhdl", "simulate/vhdl"];
+const innerRooms = [
+  "hdl/verilog",
+  "hdl/vhdl",
+  "elaborate/verilog",
+  "elaborate/vhdl",
+  "simulate/verilog",
+  "simulate/vhdl",
+];
 
 describe("the core", () => {
   const edges = edgesIn("packages/core/src/", (path) => path.split("/")[0]);

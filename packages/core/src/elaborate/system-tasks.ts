@@ -1,6 +1,6 @@
 /**
  * System tasks (IEEE 1800-2017 clauses 20 and 21): which there are, what they take, and what a circuit makes of them. How each
- * runs stands in `simulate/system-tasks.ts`, which has one for every name here.
+ * runs stands in `simulate/verilog/system-tasks.ts`, which has one for every name here.
  */
 interface SystemTask {
   /** Arguments that it must have. */

@@ -5,8 +5,8 @@ import type { SourceFile } from "../common/source.ts";
 import type { Signal } from "../elaborate/model.ts";
 import { unpackedDims } from "../elaborate/types.ts";
 import { bitName, type RtlNetlist, type RtlPort, type RtlVector } from "../netlist/rtl.ts";
-import type { WaveSink } from "../simulate/recorder.ts";
 import { prepare, recordAll } from "../simulate/simulate.ts";
+import type { WaveSink } from "../simulate/waves/recorder.ts";
 import { benchFor, benchNameFor, type Drive, driveOf, randomRun, type Stimulus } from "./source-stimuli.ts";
 import { type Level, Unsettled, WordSimulator } from "./word-simulator.ts";
 

@@ -4,7 +4,6 @@
  */
 
 export { listScopes, type ScopeEntry } from "./list-scopes.ts";
-export type { RecordScope, WaveSink } from "./recorder.ts";
 export {
   type BenchJob,
   type BenchProgress,
@@ -25,10 +24,11 @@ export {
   showTime,
   simulate,
 } from "./simulate.ts";
-export { VcdError, VcdReader } from "./vcd-read.ts";
-export { VcdSink } from "./vcd-sink.ts";
-export { VcdWriter } from "./vcd-write.ts";
-export { findTime, parseCondition } from "./wave-find.ts";
+export type { RecordScope, WaveSink } from "./waves/recorder.ts";
+export { VcdError, VcdReader } from "./waves/vcd-read.ts";
+export { VcdSink } from "./waves/vcd-sink.ts";
+export { VcdWriter } from "./waves/vcd-write.ts";
+export { findTime, parseCondition } from "./waves/wave-find.ts";
 export {
   bitTrack,
   changeAt,
@@ -40,4 +40,4 @@ export {
   type WaveTrack,
   waveBuffers,
   writeVcd,
-} from "./wave-store.ts";
+} from "./waves/wave-store.ts";

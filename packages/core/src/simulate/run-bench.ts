@@ -1,9 +1,9 @@
 import { type Finding, hasErrors, type Place } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
 import { sourcesKey } from "../hdl/sources-key.ts";
-import type { RecordScope } from "./recorder.ts";
 import { prepare, type RunEnd, recordAll, showTime } from "./simulate.ts";
-import { WaveStore, type Waves } from "./wave-store.ts";
+import type { RecordScope } from "./waves/recorder.ts";
+import { WaveStore, type Waves } from "./waves/wave-store.ts";
 
 /** What a run of a test bench takes. */
 export interface BenchJob {

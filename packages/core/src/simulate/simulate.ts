@@ -14,17 +14,17 @@ import { Elaboration } from "../elaborate/verilog/elaboration.ts";
 import { analyzeUnits, loadAll } from "../elaborate/vhdl/bind/bind-unit.ts";
 import { StopSignal, VhdlError } from "../elaborate/vhdl/code/runtime.ts";
 import { someStmt } from "../elaborate/walk.ts";
-import { OvergrownError } from "./container.ts";
-import { timeText } from "./format.ts";
 import { FinishSignal, Kernel, TimeFullError } from "./kernel.ts";
-import { NullHandleError, WrongTypeError } from "./objects.ts";
-import { Program } from "./program.ts";
-import { ManyAttemptsError } from "./property-run.ts";
-import { type RecordScope, WaveRecorder, type WaveSink } from "./recorder.ts";
-import { Runtime } from "./runtime.ts";
+import { OvergrownError } from "./verilog/container.ts";
+import { timeText } from "./verilog/format.ts";
+import { NullHandleError, WrongTypeError } from "./verilog/objects.ts";
+import { Program } from "./verilog/program.ts";
+import { ManyAttemptsError } from "./verilog/property-run.ts";
+import { Runtime } from "./verilog/runtime.ts";
 import { borderSignals } from "./vhdl/border-run.ts";
 import { severityNames, VhdlKeeper, VhdlRun } from "./vhdl/vhdl-run.ts";
 import { VhdlWaves } from "./vhdl/waves.ts";
+import { type RecordScope, WaveRecorder, type WaveSink } from "./waves/recorder.ts";
 
 /** Files around the sources are those of `FileAccess`. */
 export interface SimulateOptions extends FileAccess {

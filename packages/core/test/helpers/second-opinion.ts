@@ -5,7 +5,7 @@ import { type Frame, interpret } from "../../src/elaborate/run-constant.ts";
 import { suspends } from "../../src/elaborate/verilog/bind-subroutine.ts";
 import { Elaboration } from "../../src/elaborate/verilog/elaboration.ts";
 import { parseVerilog } from "../../src/hdl/verilog/parser.ts";
-import { formatArgs, type PrintArg, type Radix } from "../../src/simulate/format.ts";
+import { formatArgs, type PrintArg, type Radix } from "../../src/simulate/verilog/format.ts";
 
 class Finished extends Error {}
 

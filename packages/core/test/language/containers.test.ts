@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { integerType } from "../../src/elaborate/types.ts";
 import { elaborate } from "../../src/index.ts";
-import { Container, OvergrownError } from "../../src/simulate/container.ts";
+import { Container, OvergrownError } from "../../src/simulate/verilog/container.ts";
 import { linesOf, printed, runText } from "../helpers/simulation.ts";
 
 /** IEEE 1800-2017 clauses 7.5, 7.8 to 7.10 and 7.12: arrays whose elements come and go. */

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { elaborate } from "../../src/index.ts";
-import { distribution } from "../../src/simulate/random.ts";
+import { distribution } from "../../src/simulate/verilog/random.ts";
 import { linesOf, printed } from "../helpers/simulation.ts";
 
 const scale = "`timescale 1ns/1ns\n";

@@ -4,7 +4,7 @@ import type { NamedSignal, VhdlInstance } from "../../elaborate/vhdl/instances/i
 import { rightOf, type Shape } from "../../elaborate/vhdl/values/shapes.ts";
 import type { Sig, SigTree } from "../../elaborate/vhdl/values/signals.ts";
 import { type Bits, Codes } from "../../elaborate/vhdl/values/values.ts";
-import type { WaveSink } from "../recorder.ts";
+import type { WaveSink } from "../waves/recorder.ts";
 import type { Engine } from "./engine.ts";
 
 /** Arrays with more elements are not shown as signals: each is one. */

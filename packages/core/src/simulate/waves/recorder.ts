@@ -1,10 +1,10 @@
-import type { Instance, Signal } from "../elaborate/model.ts";
-import { unpackedDims } from "../elaborate/types.ts";
-import type { Kernel } from "./kernel.ts";
-import type { Program } from "./program.ts";
-import type { DumpScope, Runtime } from "./runtime.ts";
-import { elementForm } from "./storage.ts";
-import type { VhdlWaves } from "./vhdl/waves.ts";
+import type { Instance, Signal } from "../../elaborate/model.ts";
+import { unpackedDims } from "../../elaborate/types.ts";
+import type { Kernel } from "../kernel.ts";
+import type { Program } from "../verilog/program.ts";
+import type { DumpScope, Runtime } from "../verilog/runtime.ts";
+import { elementForm } from "../verilog/storage.ts";
+import type { VhdlWaves } from "../vhdl/waves.ts";
 
 /** What a wave file or store is told. Signals are numbered from 0 in the order of `declare`. */
 export interface WaveSink {

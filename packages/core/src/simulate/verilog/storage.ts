@@ -1,5 +1,5 @@
-import type { DesignModel, Signal, Value } from "../elaborate/model.ts";
-import { sizeOf } from "../elaborate/types.ts";
+import type { DesignModel, Signal, Value } from "../../elaborate/model.ts";
+import { sizeOf } from "../../elaborate/types.ts";
 import { Container } from "./container.ts";
 
 /**

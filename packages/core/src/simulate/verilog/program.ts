@@ -1,7 +1,7 @@
-import { type Code, joined, js, OpenPlace, openPlaces, rendered } from "../common/code-pieces.ts";
-import { compileGenerated } from "../common/generated-code.ts";
-import type { Loc } from "../common/source.ts";
-import { evaluateAny, truthOf } from "../elaborate/evaluate.ts";
+import { type Code, joined, js, OpenPlace, openPlaces, rendered } from "../../common/code-pieces.ts";
+import { compileGenerated } from "../../common/generated-code.ts";
+import type { Loc } from "../../common/source.ts";
+import { evaluateAny, truthOf } from "../../elaborate/evaluate.ts";
 import type {
   AnyValue,
   BlockId,
@@ -14,10 +14,11 @@ import type {
   Stmt,
   Target,
   Value,
-} from "../elaborate/model.ts";
-import { type DataType, formOf, sizeOf, vectorType } from "../elaborate/types.ts";
-import { suspends } from "../elaborate/verilog/bind-subroutine.ts";
-import { readsOf, readsOfExpr, targetsOf, walkExpr } from "../elaborate/walk.ts";
+} from "../../elaborate/model.ts";
+import { type DataType, formOf, sizeOf, vectorType } from "../../elaborate/types.ts";
+import { suspends } from "../../elaborate/verilog/bind-subroutine.ts";
+import { readsOf, readsOfExpr, targetsOf, walkExpr } from "../../elaborate/walk.ts";
+import type { Kernel } from "../kernel.ts";
 import { type ClockGroups, findClockGroups } from "./clock-groups.ts";
 import { Calls } from "./compile-call.ts";
 import { type Bits, ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
@@ -26,7 +27,6 @@ import { StmtCompiler } from "./compile-stmt.ts";
 import { TaskCalls } from "./compile-task.ts";
 import { arrayQueue, Writes } from "./compile-write.ts";
 import { helpers, makeOutputs } from "./helpers.ts";
-import type { Kernel } from "./kernel.ts";
 import { type LevelNode, levelOrder } from "./levels.ts";
 import { plainFunctions } from "./plain-functions.ts";
 import { observedSignals, type PrivateBody, privateBody } from "./private-variables.ts";

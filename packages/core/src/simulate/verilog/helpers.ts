@@ -1,4 +1,4 @@
-import { bitsString, roundReal, stringBits } from "../elaborate/evaluate.ts";
+import { bitsString, roundReal, stringBits } from "../../elaborate/evaluate.ts";
 
 /** Small functions that compiled code calls. Narrow values are 32-bit integers; see storage.ts. */
 

@@ -1,5 +1,5 @@
-import type { Value } from "../elaborate/model.ts";
-import type { ContainerType } from "../elaborate/types.ts";
+import type { Value } from "../../elaborate/model.ts";
+import type { ContainerType } from "../../elaborate/types.ts";
 import { Container, type Item, Through } from "./container.ts";
 
 /** An argument of a call on a container. */

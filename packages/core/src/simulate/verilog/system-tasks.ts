@@ -1,6 +1,6 @@
-import type { PlainTask } from "../elaborate/system-tasks.ts";
+import type { PlainTask } from "../../elaborate/system-tasks.ts";
+import { FinishSignal } from "../kernel.ts";
 import { type FormatContext, formatArgs, formatText, type PrintArg, type Radix, timeText } from "./format.ts";
-import { FinishSignal } from "./kernel.ts";
 import { dumpMemory } from "./memory-file.ts";
 import type { Runtime, TaskArg } from "./runtime.ts";
 

@@ -1,8 +1,8 @@
-import { type Code, joined, js } from "../common/code-pieces.ts";
-import { quoted } from "../common/generated-code.ts";
-import type { BinaryKind, Expr, Signal, Target } from "../elaborate/model.ts";
-import { sizeOf } from "../elaborate/types.ts";
-import { someExpr } from "../elaborate/walk.ts";
+import { type Code, joined, js } from "../../common/code-pieces.ts";
+import { quoted } from "../../common/generated-code.ts";
+import type { BinaryKind, Expr, Signal, Target } from "../../elaborate/model.ts";
+import { sizeOf } from "../../elaborate/types.ts";
+import { someExpr } from "../../elaborate/walk.ts";
 import type { Program } from "./program.ts";
 
 /**

@@ -1,4 +1,4 @@
-import type { Signal } from "../elaborate/model.ts";
+import type { Signal } from "../../elaborate/model.ts";
 import type { WaveSink } from "./recorder.ts";
 import { VcdWriter } from "./vcd-write.ts";
 

@@ -1,5 +1,5 @@
-import type { ClassModel } from "../elaborate/class-info.ts";
-import type { DataType } from "../elaborate/types.ts";
+import type { ClassModel } from "../../elaborate/class-info.ts";
+import type { DataType } from "../../elaborate/types.ts";
 import { Container } from "./container.ts";
 
 /**

@@ -1,9 +1,9 @@
-import { js } from "../common/code-pieces.ts";
-import { quoted } from "../common/generated-code.ts";
-import type { Loc } from "../common/source.ts";
-import type { Expr, Instance, Signal, Stmt, SystemArg } from "../elaborate/model.ts";
-import { systemTasks } from "../elaborate/system-tasks.ts";
-import type { IntegralType } from "../elaborate/types.ts";
+import { js } from "../../common/code-pieces.ts";
+import { quoted } from "../../common/generated-code.ts";
+import type { Loc } from "../../common/source.ts";
+import type { Expr, Instance, Signal, Stmt, SystemArg } from "../../elaborate/model.ts";
+import { systemTasks } from "../../elaborate/system-tasks.ts";
+import type { IntegralType } from "../../elaborate/types.ts";
 import { type Bits, ExprCompiler } from "./compile-expr.ts";
 import { rootOf } from "./compile-object.ts";
 import type { StmtCompiler } from "./compile-stmt.ts";

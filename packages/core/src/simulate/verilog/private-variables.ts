@@ -1,4 +1,4 @@
-import type { DesignModel, Expr, Signal, Stmt, Target } from "../elaborate/model.ts";
+import type { DesignModel, Expr, Signal, Stmt, Target } from "../../elaborate/model.ts";
 import {
   readers,
   readsOf,
@@ -9,7 +9,7 @@ import {
   timingOf,
   walkExpr,
   walkStmt,
-} from "../elaborate/walk.ts";
+} from "../../elaborate/walk.ts";
 import { calledBy, hasTasks, replaceSignals } from "./walk-body.ts";
 
 /**

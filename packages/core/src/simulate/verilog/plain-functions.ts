@@ -1,5 +1,5 @@
-import type { DesignModel, Signal, Subroutine } from "../elaborate/model.ts";
-import { someStmt, walkDesign } from "../elaborate/walk.ts";
+import type { DesignModel, Signal, Subroutine } from "../../elaborate/model.ts";
+import { someStmt, walkDesign } from "../../elaborate/walk.ts";
 import { isAssignedFirst } from "./private-variables.ts";
 import { calledBy, hasTasks, replaceSignals } from "./walk-body.ts";
 

@@ -1,7 +1,7 @@
-import { type Code, joined, js } from "../common/code-pieces.ts";
-import { quoted } from "../common/generated-code.ts";
-import type { BlockId, DelayModel, EventModel, Expr, Signal, Stmt } from "../elaborate/model.ts";
-import { readsOfExpr } from "../elaborate/walk.ts";
+import { type Code, joined, js } from "../../common/code-pieces.ts";
+import { quoted } from "../../common/generated-code.ts";
+import type { BlockId, DelayModel, EventModel, Expr, Signal, Stmt } from "../../elaborate/model.ts";
+import { readsOfExpr } from "../../elaborate/walk.ts";
 import { type Bits, ExprCompiler, isWide, literal } from "./compile-expr.ts";
 import type { Program } from "./program.ts";
 import { elementForm } from "./storage.ts";

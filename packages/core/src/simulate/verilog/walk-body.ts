@@ -1,5 +1,5 @@
-import type { Signal, Stmt, Subroutine } from "../elaborate/model.ts";
-import { someStmt, targetsOf, type Visitor, walkStmt } from "../elaborate/walk.ts";
+import type { Signal, Stmt, Subroutine } from "../../elaborate/model.ts";
+import { someStmt, targetsOf, type Visitor, walkStmt } from "../../elaborate/walk.ts";
 
 /** Facts about the body of a process. */
 

@@ -1,4 +1,4 @@
-import { type Code, js } from "../common/code-pieces.ts";
+import { type Code, js } from "../../common/code-pieces.ts";
 import {
   type Expr,
   isSignedTarget,
@@ -6,7 +6,7 @@ import {
   type Subroutine,
   type Target,
   wholeTarget,
-} from "../elaborate/model.ts";
+} from "../../elaborate/model.ts";
 import { type Bits, type ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
 import { localDeclaration, StmtCompiler } from "./compile-stmt.ts";
 import type { Program } from "./program.ts";

@@ -1,5 +1,5 @@
-import { readMemoryText } from "../elaborate/memory-text.ts";
-import type { Signal } from "../elaborate/model.ts";
+import { readMemoryText } from "../../elaborate/memory-text.ts";
+import type { Signal } from "../../elaborate/model.ts";
 import type { Storage } from "./storage.ts";
 
 /** Fills a memory from a file's text. @returns What is wrong, with its line; null if nothing. */

@@ -1,5 +1,5 @@
-import { bitsString } from "../elaborate/evaluate.ts";
-import { elementOf, type IntegralType, sizeOf } from "../elaborate/types.ts";
+import { bitsString } from "../../elaborate/evaluate.ts";
+import { elementOf, type IntegralType, sizeOf } from "../../elaborate/types.ts";
 
 /** Text of `$display` and its kin (IEEE 1364-2005 clause 17.1, IEEE 1800-2017 clause 21.2). */
 

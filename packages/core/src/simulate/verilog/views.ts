@@ -1,5 +1,5 @@
-import type { DesignModel, Expr, Instance, PortBinding, Signal, Stmt, Target } from "../elaborate/model.ts";
-import { targetsOf } from "../elaborate/walk.ts";
+import type { DesignModel, Expr, Instance, PortBinding, Signal, Stmt, Target } from "../../elaborate/model.ts";
+import { targetsOf } from "../../elaborate/walk.ts";
 
 /** Which signals are stretches of others, and which port connections are left as assignments. */
 export interface Views {

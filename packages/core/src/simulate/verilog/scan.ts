@@ -1,5 +1,5 @@
-import type { Value } from "../elaborate/model.ts";
-import { readNumber } from "../hdl/verilog/number-text.ts";
+import type { Value } from "../../elaborate/model.ts";
+import { readNumber } from "../../hdl/verilog/number-text.ts";
 
 /** `$sscanf` and `$fscanf` (IEEE 1364-2005 clause 17.2.4.3). */
 export function scanText(source: string, format: string): { values: (Value | string | number)[]; used: number } {

@@ -1,4 +1,4 @@
-import type { Literal, PropertyTree, Sequence, SequenceEdge } from "../elaborate/sequence.ts";
+import type { Literal, PropertyTree, Sequence, SequenceEdge } from "../../elaborate/sequence.ts";
 
 /** Attempts of one assertion that wait at the same time; more are a property that never ends. */
 const mostAttempts = 100_000;

@@ -1,4 +1,4 @@
-import type { Value } from "../elaborate/model.ts";
+import type { Value } from "../../elaborate/model.ts";
 import type { Program, ResolvedNet } from "./program.ts";
 
 /** One bit of a net at an end of a switch. */

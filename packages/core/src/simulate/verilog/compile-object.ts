@@ -1,6 +1,6 @@
-import { js } from "../common/code-pieces.ts";
-import { quoted } from "../common/generated-code.ts";
-import type { Expr, Signal, Stmt, SystemArg, Target } from "../elaborate/model.ts";
+import { js } from "../../common/code-pieces.ts";
+import { quoted } from "../../common/generated-code.ts";
+import type { Expr, Signal, Stmt, SystemArg, Target } from "../../elaborate/model.ts";
 import { type Bits, type ExprCompiler, isWide, type Pair } from "./compile-expr.ts";
 import type { Program } from "./program.ts";
 

@@ -1,4 +1,4 @@
-import type { Expr, Process, Signal, Stmt, Subroutine, TargetPart } from "../elaborate/model.ts";
+import type { Expr, Process, Signal, Stmt, Subroutine, TargetPart } from "../../elaborate/model.ts";
 import { elementForm } from "./storage.ts";
 
 /**

@@ -1,5 +1,5 @@
-import { type Code, js } from "../common/code-pieces.ts";
-import type { Expr, Signal, Target, TargetPart } from "../elaborate/model.ts";
+import { type Code, js } from "../../common/code-pieces.ts";
+import type { Expr, Signal, Target, TargetPart } from "../../elaborate/model.ts";
 import { type Bits, type ExprCompiler, isWide, literal, maskOf, type Pair } from "./compile-expr.ts";
 import type { Program } from "./program.ts";
 

@@ -1,5 +1,5 @@
-import type { Value } from "../elaborate/model.ts";
-import { type ContainerType, type DataType, sizeOf } from "../elaborate/types.ts";
+import type { Value } from "../../elaborate/model.ts";
+import { type ContainerType, type DataType, sizeOf } from "../../elaborate/types.ts";
 import { ObjectValue, TypedValue } from "./objects.ts";
 
 /** A value of an element or a key: bits, a real, a string, an object, an array of its own, or one of any type. */

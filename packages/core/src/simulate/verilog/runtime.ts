@@ -1,9 +1,10 @@
-import type { DesignFiles } from "../common/design-files.ts";
-import type { Loc } from "../common/source.ts";
-import type { AnyValue, Expr, Signal, Value } from "../elaborate/model.ts";
-import { systemValue } from "../elaborate/system-functions.ts";
-import type { PlainTask } from "../elaborate/system-tasks.ts";
-import { type ContainerType, type DataType, sizeOf } from "../elaborate/types.ts";
+import type { DesignFiles } from "../../common/design-files.ts";
+import type { Loc } from "../../common/source.ts";
+import type { AnyValue, Expr, Signal, Value } from "../../elaborate/model.ts";
+import { systemValue } from "../../elaborate/system-functions.ts";
+import type { PlainTask } from "../../elaborate/system-tasks.ts";
+import { type ContainerType, type DataType, sizeOf } from "../../elaborate/types.ts";
+import { type Kernel, type Thread } from "../kernel.ts";
 import { Container, type Item, isBits } from "./container.ts";
 import { type ContainerArg, containerCall } from "./container-calls.ts";
 import {
@@ -16,7 +17,6 @@ import {
   type TimeFormat,
 } from "./format.ts";
 import { helpers, type makeOutputs } from "./helpers.ts";
-import { type Kernel, type Thread } from "./kernel.ts";
 import { loadMemory } from "./memory-file.ts";
 import { copyObject, makeObject, NullHandleError, ObjectValue, TypedValue, WrongTypeError } from "./objects.ts";
 import type { Program } from "./program.ts";
