@@ -7,7 +7,7 @@ import { findCombLoops } from "../netlist/comb-graph.ts";
 import { bitName, type HierarchyNode, type RtlNetlist, type RtlPositions } from "../netlist/rtl.ts";
 import { checkDesignCode } from "./checks.ts";
 import { type DesignUnit, designUnits, listModules, type ModuleList, parseDesign, sameUnit } from "./design-units.ts";
-import { lowerDesign } from "./lower-design.ts";
+import { lowerDesign } from "./lower/lower-design.ts";
 import { foreignUnits, MixedDesign } from "./mixed.ts";
 import type { DesignModel, Instance } from "./model.ts";
 import { checkSerialPins, withoutLibrary, withoutPartBodies, withPartLibrary } from "./part-library.ts";

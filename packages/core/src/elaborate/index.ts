@@ -3,8 +3,8 @@
  * hierarchy, findings. Expression sizes follow IEEE 1364-2005 clause 5; processes are run once on symbols.
  */
 
+export { type PortTexts, portTexts } from "./editor/port-texts.ts";
+export { type Spot, type SymbolEntry, SymbolIndex, type SymbolKind } from "./editor/symbols.ts";
 export { type ElaboratedDesign, elaborate } from "./elaborate.ts";
 export { libraryModules } from "./part-library.ts";
-export { type PortTexts, portTexts } from "./port-texts.ts";
-export { type Spot, type SymbolEntry, SymbolIndex, type SymbolKind } from "./symbols.ts";
 export { VhdlNames } from "./vhdl/names.ts";

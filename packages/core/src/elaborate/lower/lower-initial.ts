@@ -1,11 +1,11 @@
-import type { Loc } from "../common/source.ts";
-import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
-import { numberOf } from "../netlist/rtl-builder.ts";
+import type { Loc } from "../../common/source.ts";
+import { type Bits, bit0, bit1, bitX } from "../../netlist/rtl.ts";
+import { numberOf } from "../../netlist/rtl-builder.ts";
+import { readMemoryText } from "../memory-text.ts";
+import type { Expr, Process, Signal, Stmt } from "../model.ts";
+import { systemTasks } from "../system-tasks.ts";
 import { hintOf } from "./lower-process.ts";
 import { StatementLowering } from "./lower-stmt.ts";
-import { readMemoryText } from "./memory-text.ts";
-import type { Expr, Process, Signal, Stmt } from "./model.ts";
-import { systemTasks } from "./system-tasks.ts";
 
 /** Text of a file that the design loads memory contents from, or null. */
 export type ReadFile = (name: string) => string | null;

@@ -1,4 +1,4 @@
-import { type SourceFile, SourceSet } from "../common/source.ts";
+import { type SourceFile, SourceSet } from "../../common/source.ts";
 import type {
   ClassItem,
   GenerateBlock,
@@ -7,17 +7,17 @@ import type {
   StmtNode,
   SubroutineItem,
   TypeNode,
-} from "../hdl/verilog/ast.ts";
-import { tokenize } from "../hdl/verilog/lexer.ts";
-import { newPreprocessor } from "../hdl/verilog/macros.ts";
-import { includedFiles, parseVerilog } from "../hdl/verilog/parser.ts";
-import type { Token } from "../hdl/verilog/token.ts";
-import { isLibraryFile, libraryWords, withWholeLibrary } from "./part-library.ts";
-import { Report } from "./report.ts";
-import type { Scope } from "./scope.ts";
-import { typeText, unpackedDims } from "./types.ts";
-import { describe } from "./verilog/bind-items.ts";
-import { Elaboration } from "./verilog/elaboration.ts";
+} from "../../hdl/verilog/ast.ts";
+import { tokenize } from "../../hdl/verilog/lexer.ts";
+import { newPreprocessor } from "../../hdl/verilog/macros.ts";
+import { includedFiles, parseVerilog } from "../../hdl/verilog/parser.ts";
+import type { Token } from "../../hdl/verilog/token.ts";
+import { isLibraryFile, libraryWords, withWholeLibrary } from "../part-library.ts";
+import { Report } from "../report.ts";
+import type { Scope } from "../scope.ts";
+import { typeText, unpackedDims } from "../types.ts";
+import { describe } from "../verilog/bind-items.ts";
+import { Elaboration } from "../verilog/elaboration.ts";
 
 /** Names of a design: where each is declared, what it is, and every place that means it. For editors. */
 export type SymbolKind =

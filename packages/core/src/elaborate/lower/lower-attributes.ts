@@ -1,13 +1,13 @@
-import { nearestName } from "../common/finding.ts";
+import { nearestName } from "../../common/finding.ts";
 import {
   isSynthAttribute,
   type NamedAttributes,
   readSynthAttribute,
   type SynthAttributes,
   synthAttributeNames,
-} from "../netlist/attributes.ts";
-import type { DesignModel, Instance } from "./model.ts";
-import type { Report } from "./report.ts";
+} from "../../netlist/attributes.ts";
+import type { DesignModel, Instance } from "../model.ts";
+import type { Report } from "../report.ts";
 
 /**
  * What the source asks of synthesis, checked. Attributes that are meant for other tools are passed over; one that is

@@ -1,9 +1,9 @@
-import type { Loc } from "../common/source.ts";
-import { type Bits, bit0, bit1, type PinPull } from "../netlist/rtl.ts";
-import type { RtlBuilder } from "../netlist/rtl-builder.ts";
-import type { DesignModel, Expr, Signal, Stmt } from "./model.ts";
-import type { Report } from "./report.ts";
-import { statementsOf } from "./walk.ts";
+import type { Loc } from "../../common/source.ts";
+import { type Bits, bit0, bit1, type PinPull } from "../../netlist/rtl.ts";
+import type { RtlBuilder } from "../../netlist/rtl-builder.ts";
+import type { DesignModel, Expr, Signal, Stmt } from "../model.ts";
+import type { Report } from "../report.ts";
+import { statementsOf } from "../walk.ts";
 
 /** z as a value that is driven, not as a pattern to compare with. */
 export function drivesZ(expr: Expr): boolean {

@@ -1,7 +1,7 @@
-import type { Loc, SourceSet } from "../common/source.ts";
-import { evaluate } from "./evaluate.ts";
-import type { DesignModel, Expr, Signal, Stmt } from "./model.ts";
-import { exprsOf, statementsOf } from "./walk.ts";
+import type { Loc, SourceSet } from "../../common/source.ts";
+import { evaluate } from "../evaluate.ts";
+import type { DesignModel, Expr, Signal, Stmt } from "../model.ts";
+import { exprsOf, statementsOf } from "../walk.ts";
 
 /** By the signal's name, then by code in decimal: a name for the value. */
 type CodeNames = Record<string, Record<string, string>>;

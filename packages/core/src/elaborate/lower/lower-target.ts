@@ -1,12 +1,12 @@
-import type { Loc } from "../common/source.ts";
-import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
-import { numberOf, type RtlBuilder } from "../netlist/rtl-builder.ts";
+import type { Loc } from "../../common/source.ts";
+import { type Bits, bit0, bit1, bitX } from "../../netlist/rtl.ts";
+import { numberOf, type RtlBuilder } from "../../netlist/rtl-builder.ts";
+import type { Expr, Signal, Subroutine, Target, TargetPart } from "../model.ts";
+import type { Report } from "../report.ts";
+import { sizeOf, vectorType } from "../types.ts";
 import { hardwareBits } from "./hardware-bits.ts";
 import { extendBits } from "./lower-expr.ts";
 import type { MemoryPlan } from "./lower-memory.ts";
-import type { Expr, Signal, Subroutine, Target, TargetPart } from "./model.ts";
-import type { Report } from "./report.ts";
-import { sizeOf, vectorType } from "./types.ts";
 
 /** Of every bit that statements assign when they are run on symbols: the value, and the condition under which it is assigned at all. */
 export interface Slot {

@@ -1,5 +1,5 @@
-import type { Loc, SourcePosition } from "../common/source.ts";
-import type { NamedAttributes } from "../netlist/attributes.ts";
+import type { Loc, SourcePosition } from "../../common/source.ts";
+import type { NamedAttributes } from "../../netlist/attributes.ts";
 import {
   type Bits,
   bit0,
@@ -11,13 +11,13 @@ import {
   type RtlPort,
   type RtlPositions,
   type RtlVector,
-} from "../netlist/rtl.ts";
-import type { RtlBuilder } from "../netlist/rtl-builder.ts";
+} from "../../netlist/rtl.ts";
+import type { RtlBuilder } from "../../netlist/rtl-builder.ts";
+import type { DesignModel, Instance, Signal } from "../model.ts";
+import { isPartInstance } from "../part-library.ts";
+import type { Report } from "../report.ts";
 import { codeNames } from "./code-names.ts";
 import { hardwareBits } from "./hardware-bits.ts";
-import type { DesignModel, Instance, Signal } from "./model.ts";
-import { isPartInstance } from "./part-library.ts";
-import type { Report } from "./report.ts";
 
 export interface FlatDesign {
   readonly netlist: RtlNetlist;

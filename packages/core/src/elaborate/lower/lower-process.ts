@@ -1,13 +1,13 @@
-import type { Loc } from "../common/source.ts";
-import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
-import type { RtlBuilder } from "../netlist/rtl-builder.ts";
-import { evaluate } from "./evaluate.ts";
+import type { Loc } from "../../common/source.ts";
+import { type Bits, bit0, bit1, bitX } from "../../netlist/rtl.ts";
+import type { RtlBuilder } from "../../netlist/rtl-builder.ts";
+import { evaluate } from "../evaluate.ts";
+import type { Expr, Process, Signal, Stmt } from "../model.ts";
+import type { Report } from "../report.ts";
 import { hardwareBits } from "./hardware-bits.ts";
 import type { MemoryPlan } from "./lower-memory.ts";
 import { StatementLowering } from "./lower-stmt.ts";
 import { Env, type Slot, type Slots } from "./lower-target.ts";
-import type { Expr, Process, Signal, Stmt } from "./model.ts";
-import type { Report } from "./report.ts";
 
 /**
  * A process as circuit: its statements run once on symbols. In a clocked process the condition under which a bit is

@@ -1,8 +1,11 @@
-import type { Loc } from "../common/source.ts";
-import { AttributeLookup, type NamedAttributes } from "../netlist/attributes.ts";
-import { type Bits, bit0, bit1, bitX, type PinPull } from "../netlist/rtl.ts";
-import { RtlBuilder } from "../netlist/rtl-builder.ts";
-import { unassignedBranch } from "./checks.ts";
+import type { Loc } from "../../common/source.ts";
+import { AttributeLookup, type NamedAttributes } from "../../netlist/attributes.ts";
+import { type Bits, bit0, bit1, bitX, type PinPull } from "../../netlist/rtl.ts";
+import { RtlBuilder } from "../../netlist/rtl-builder.ts";
+import { unassignedBranch } from "../checks.ts";
+import type { DesignModel, Expr, Instance, Process, Signal, Target } from "../model.ts";
+import { isPartInstance, partBlock } from "../part-library.ts";
+import type { Report } from "../report.ts";
 import { type FlatDesign, flatten, type LoweredDesign } from "./flatten-design.ts";
 import { hardwareBits } from "./hardware-bits.ts";
 import { lowerAttributes } from "./lower-attributes.ts";
@@ -12,9 +15,6 @@ import { type Edge, ProcessLowering } from "./lower-process.ts";
 import { StatementLowering } from "./lower-stmt.ts";
 import { partsFromLowest } from "./lower-target.ts";
 import { driveEnables, drivesZ, hasTristate, TristateNets } from "./lower-tristate.ts";
-import type { DesignModel, Expr, Instance, Process, Signal, Target } from "./model.ts";
-import { isPartInstance, partBlock } from "./part-library.ts";
-import type { Report } from "./report.ts";
 
 const maxArrayBits = 1 << 20;
 

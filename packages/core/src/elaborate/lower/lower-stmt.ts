@@ -1,12 +1,12 @@
-import type { Loc } from "../common/source.ts";
-import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
-import { numberOf } from "../netlist/rtl-builder.ts";
+import type { Loc } from "../../common/source.ts";
+import { type Bits, bit0, bit1, bitX } from "../../netlist/rtl.ts";
+import { numberOf } from "../../netlist/rtl-builder.ts";
+import { type Expr, isSignedTarget, type Signal, type Stmt, type Subroutine, type Target } from "../model.ts";
 import { covers, labelPattern, narrowPattern, type Pattern } from "./case-patterns.ts";
 import { hardwareBits } from "./hardware-bits.ts";
 import { extendBits, lowerExpr, type Reader } from "./lower-expr.ts";
 import { Env, type Slot, type Slots, TargetLowering } from "./lower-target.ts";
 import { driveEnables, drivesZ } from "./lower-tristate.ts";
-import { type Expr, isSignedTarget, type Signal, type Stmt, type Subroutine, type Target } from "./model.ts";
 
 const maxTurns = 65536;
 const trieWidth = 20;

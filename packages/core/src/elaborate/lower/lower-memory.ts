@@ -1,9 +1,9 @@
-import type { Loc } from "../common/source.ts";
-import type { AttributeLookup } from "../netlist/attributes.ts";
-import { type Bits, bit0, bit1 } from "../netlist/rtl.ts";
-import { numberOf, type RtlBuilder } from "../netlist/rtl-builder.ts";
+import type { Loc } from "../../common/source.ts";
+import type { AttributeLookup } from "../../netlist/attributes.ts";
+import { type Bits, bit0, bit1 } from "../../netlist/rtl.ts";
+import { numberOf, type RtlBuilder } from "../../netlist/rtl-builder.ts";
+import type { DesignModel, Signal } from "../model.ts";
 import { hardwareBits } from "./hardware-bits.ts";
-import type { DesignModel, Signal } from "./model.ts";
 
 /** Arrays of fewer bits are registers from the start. */
 const leastBits = 128;

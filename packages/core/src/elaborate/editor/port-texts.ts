@@ -1,12 +1,12 @@
-import { DesignFiles } from "../common/design-files.ts";
-import { type SourceFile, SourceSet } from "../common/source.ts";
-import { parseDesign } from "./design-units.ts";
-import { foreignUnits, MixedDesign } from "./mixed.ts";
-import { withWholeLibrary } from "./part-library.ts";
-import { Report } from "./report.ts";
-import { analyzeUnits } from "./vhdl/bind/bind-unit.ts";
-import { widthOf } from "./vhdl/circuit/circuit-expr.ts";
-import { shapeText } from "./vhdl/values/shapes.ts";
+import { DesignFiles } from "../../common/design-files.ts";
+import { type SourceFile, SourceSet } from "../../common/source.ts";
+import { parseDesign } from "../design-units.ts";
+import { foreignUnits, MixedDesign } from "../mixed.ts";
+import { withWholeLibrary } from "../part-library.ts";
+import { Report } from "../report.ts";
+import { analyzeUnits } from "../vhdl/bind/bind-unit.ts";
+import { widthOf } from "../vhdl/circuit/circuit-expr.ts";
+import { shapeText } from "../vhdl/values/shapes.ts";
 
 /** Ports and parameters of a module or entity, as both languages write them. */
 interface PortLine {

@@ -1,6 +1,6 @@
-import { type Bits, bit1 } from "../netlist/rtl.ts";
-import { evaluate } from "./evaluate.ts";
-import type { Expr } from "./model.ts";
+import { type Bits, bit1 } from "../../netlist/rtl.ts";
+import { evaluate } from "../evaluate.ts";
+import type { Expr } from "../model.ts";
 
 /** A constant case label over the bits that it cares for. */
 export interface Pattern {

@@ -1,8 +1,8 @@
-import { type Bits, bit0, bit1, bitX } from "../netlist/rtl.ts";
-import { numberOf, type RtlBuilder } from "../netlist/rtl-builder.ts";
-import type { Expr, Signal, Subroutine, Target } from "./model.ts";
-import type { Report } from "./report.ts";
-import { systemFunctions } from "./system-functions.ts";
+import { type Bits, bit0, bit1, bitX } from "../../netlist/rtl.ts";
+import { numberOf, type RtlBuilder } from "../../netlist/rtl-builder.ts";
+import type { Expr, Signal, Subroutine, Target } from "../model.ts";
+import type { Report } from "../report.ts";
+import { systemFunctions } from "../system-functions.ts";
 
 /** How an expression sees the signals it reads, and how a function body is run on bits. */
 export interface Reader {
