@@ -145,9 +145,9 @@ describe("the first day", () => {
     await clickTestId(driver, "station-sources");
     await replaceInEditor("parameter REPEAT      = 12", "parameter REPEAT      = 13");
     await waitForText("out-of-date", /the circuit \(pick_counter\.v\); synthesize to image run again/);
-    await replaceInEditor("parameter REPEAT      = 13", "parameter REPEAT      = 12");
     await replaceInEditor("picks in one pattern repeat", "picks in a repeat of the pattern");
-    // a remark is no change of the design
+    await replaceInEditor("parameter REPEAT      = 13", "parameter REPEAT      = 12");
+    // a remark is no change of the design: the text is another one than was built, and says the same
     await driver.wait(
       async () =>
         (await driver.findElements(By.css('[data-testid="out-of-date"]'))).length === 0 &&

@@ -28,9 +28,13 @@ export interface ElaboratedDesign {
   readonly netlist: RtlNetlist;
   readonly positions: RtlPositions;
   readonly hierarchy: HierarchyNode;
-  /** Hash of `netlist` alone: comments, white space and places change nothing in it. */
-  readonly meaningKey: string;
+  /** Hash of `netlist` alone: comments, white space and places change nothing in it. null: not worked out yet. */
+  readonly meaningKey: string | null;
 }
+
+/** The key, worked out if it was left out. Takes about as long as elaborating. */
+export const meaningKeyOf = ({ meaningKey, netlist }: Pick<ElaboratedDesign, "meaningKey" | "netlist">): string =>
+  meaningKey ?? hashValue(netlist);
 
 /** Source text to one flat word-level netlist, with all findings of language and circuit. */
 export function elaborate(
@@ -156,7 +160,7 @@ function elaborateAll(
   reportClocks(flat.netlist, flat.positions, findings);
   checkSerialPins(flat.netlist, flat.positions, findings);
   if (hasErrors(findings)) return finish(null);
-  return finish({ ...flat, meaningKey: options.withKey === false ? "" : hashValue(flat.netlist) });
+  return finish({ ...flat, meaningKey: options.withKey === false ? null : hashValue(flat.netlist) });
 }
 
 export function emptyFiles(sources: SourceSet): Finding[] {

@@ -3,7 +3,7 @@ import { decodeArtifact, encodeArtifact, hashValue } from "../common/codec.ts";
 import type { StageContext } from "../common/context.ts";
 import type { SourceFile } from "../common/source.ts";
 import type { Part } from "../device/part.ts";
-import { elaborate } from "../elaborate/elaborate.ts";
+import { elaborate, meaningKeyOf } from "../elaborate/elaborate.ts";
 import { defaultProveOptions, type Proof, prove } from "../prove/prove.ts";
 import { proveReadback, type ReadbackProof } from "../prove/readback.ts";
 import { checkSource, defaultSourceCheck, type SourceCheck } from "../prove/source-check.ts";
@@ -104,7 +104,7 @@ export async function proveDesign(
 function checkText({ sources, elaborate: made }: ProofInputs, context: StageContext): SourceCheck {
   const { top } = made.netlist;
   const now = elaborate(sources, { top });
-  if (now.artifact?.meaningKey === made.meaningKey)
+  if (now.artifact && meaningKeyOf(now.artifact) === meaningKeyOf(made))
     return checkSource(sources, made.netlist, defaultSourceCheck, context);
   return {
     verdict: "not compared",

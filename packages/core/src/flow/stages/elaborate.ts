@@ -1,6 +1,6 @@
 import { hasErrors } from "../../common/finding.ts";
 import { portCircuit } from "../../constraints/port-circuit.ts";
-import { elaborate } from "../../elaborate/elaborate.ts";
+import { elaborate, meaningKeyOf } from "../../elaborate/elaborate.ts";
 import { beyondParts } from "../beyond-part.ts";
 import { stage } from "../stage.ts";
 
@@ -11,7 +11,7 @@ export const elaborateStage = stage("elaborate", {
   settings: ["sources", "top"],
   reads: [],
   facets: {
-    circuit: { of: ({ netlist }) => netlist, hash: ({ meaningKey }) => meaningKey },
+    circuit: { of: ({ netlist }) => netlist, hash: meaningKeyOf },
     ports: { of: ({ netlist }) => portCircuit(netlist) },
   },
   run(given) {
