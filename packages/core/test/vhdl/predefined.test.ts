@@ -181,6 +181,20 @@ end;`,
   });
 });
 
+describe("the lesser and the greater of two numbers", () => {
+  it("are as long as the longer, whatever is known of their lengths", () => {
+    const lines = vhdlLines({
+      arch: `function lo(x, y : unsigned) return unsigned is begin return minimum(x + 1, y + 1); end;
+function hi(x : signed; k : integer) return signed is begin return maximum(x, k); end;`,
+      decl: `procedure show(n, m : natural) is variable x : unsigned(n - 1 downto 0) := to_unsigned(3, n); variable y : unsigned(m - 1 downto 0) := to_unsigned(9, m); begin
+report to_string(lo(x, y)) & " " & to_string(lo(y, x)) & " " & to_string(maximum(x, y)) & " " & to_string(hi(signed(x), -2)) & " " & to_string(minimum(12, y));
+end;`,
+      body: "for n in 3 to 4 loop show(n, n + 3); end loop;",
+    });
+    expect(lines).toEqual(["000100 000100 001001 011 001001", "0000100 0000100 0001001 0011 0001001"]);
+  });
+});
+
 describe("functions of the packages in simulation and as circuits", () => {
   const homes = [...new Set(withCircuit.map(({ home }) => home))];
   it.each(homes)("%s", longTest, (home) => {

@@ -242,7 +242,6 @@ export class VhdlRuntime {
     return is ? 3 : 2;
   };
   resultLength = resultLength;
-  widest = (a: number, b: number): number => (a === 0 || b === 0 ? 0 : Math.max(a, b));
   /** The value is computed first, then what uses it. */
   flip = (p: Bits, _n: number, then: (p: Bits) => Bits): Bits => then(p);
   shiftN = (p: Bits, n: number, count: number, sign: boolean): Bits =>

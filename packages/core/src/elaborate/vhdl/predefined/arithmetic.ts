@@ -207,32 +207,26 @@ function matching(c: CodeCall, op: string): Val {
 }
 
 /** The lesser or the greater one, in the length of the longer. */
-function extreme(c: CodeCall, name: string): Val {
-  const { e, args } = c;
+function extreme(c: CodeCall, name: "minimum" | "maximum"): Val {
+  const { e } = c;
   const signed = c.as.anySigned;
-  const test = comparison(c, "<");
-  const size = args.map((arg) => (isArray(arg) ? e.repr.lengthOf(arg).n : 0));
-  const n = size[0] === null || size[1] === null ? null : Math.max(size[0], size[1]);
-  const widened = (i: number): string => {
-    const a = operand(c, i, signed);
-    const to =
-      n !== null
-        ? String(n)
-        : isArray(args[1 - i]) && isArray(args[i])
-          ? `${e.rt("widest")}(${a.n},${operand(c, 1 - i, signed).n})`
-          : a.n;
-    return a.isInt
-      ? `${e.rt("intBits")}(${a.val.js},${n ?? operand(c, 1 - i, signed).n})`
-      : `${e.rt("resizeL")}(${a.p},${a.n},${to},${signed})`;
+  // each operand is looked at several times
+  const before: string[] = [];
+  const named = (js: string): string => {
+    const { first, again } = e.once(js);
+    if (first !== again) before.push(first);
+    return again;
   };
-  const l = widened(0);
-  const r = widened(1);
-  return vector(
-    c,
-    n,
-    operand(c, 0, signed).n,
-    `(${e.test(test)}?${name === "minimum" ? l : r}:${name === "minimum" ? r : l})`,
+  const call: CodeCall = { ...c, args: c.args.map((val) => ({ ...val, js: named(val.js) })) };
+  const [a, b] = [operand(call, 0, signed), operand(call, 1, signed)];
+  const { n, nJs } = lengthOf(call, name, a, a.known, b, b.known);
+  const length = named(nJs);
+  const test = e.test(comparison(call, "<"));
+  const [l, r] = [a, b].map((o) =>
+    o.isInt ? `${e.rt("intBits")}(${o.val.js},${length})` : `${e.rt("resizeL")}(${o.p},${o.n},${length},${signed})`,
   );
+  const chosen = name === "minimum" ? `(${test}?${l}:${r})` : `(${test}?${r}:${l})`;
+  return vector(call, n, length, before.length ? `(${before.join(",")},${chosen})` : chosen);
 }
 
 // ---- circuits -----------------------------------------------------------------------------------------------------
@@ -282,7 +276,8 @@ function extremeCircuit(call: CircuitCall, name: string): ModelExpr {
   const { args, as } = call;
   const [a, b] = args;
   const [x, y, signed] = asNumbers(a, b, as.signed(0), as.signed(1));
-  const n = Math.max(isArray(a) ? a.e.width : 0, isArray(b) ? b.e.width : 0);
+  const n = resultLength(lengthRule(name, !isArray(a), !isArray(b)), a.e.width, b.e.width);
+  if (n === 0) return number(0, 0, call.loc);
   const test = comparisonCircuit(call, "<");
   return extendTo(choose(test, name === "minimum" ? x : y, name === "minimum" ? y : x), n, signed);
 }

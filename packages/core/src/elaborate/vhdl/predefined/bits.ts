@@ -197,10 +197,12 @@ export const mappedTo = (name: "to_x01" | "to_x01z" | "to_ux01"): Predefined => 
 export const mappedTo01: Predefined = { code: to01, circuit: unchanged };
 
 export const hasUnknown: Predefined = {
-  code: ({ e, args, ...rest }) =>
-    isArray(args[0])
-      ? e.boolean(`${e.rt("isX")}(${operand({ e, args, ...rest }, 0, false).first})`)
-      : e.boolean(`${e.rt("BIT")}[${args[0].js}]===2`),
+  code: (call) => {
+    const { e, args } = call;
+    return isArray(args[0])
+      ? e.boolean(`${e.rt("isX")}(${operand(call, 0, false).first})`)
+      : e.boolean(`${e.rt("BIT")}[${args[0].js}]===2`);
+  },
   circuit: ({ c, loc }) => c.operators.boolean(number(0, 1, loc)),
 };
 export const condition: Predefined = {
