@@ -67,6 +67,8 @@ function arithmetic(c: CodeCall, op: string): Val {
     // an unsigned operand beside a signed one needs a bit for its sign
     return c.as.mixes && signed && !o.isInt && isArray(o.val) && !c.as.signed(i) ? 1 : 0;
   };
+  // a single bit is never below 0, and is no longer for that
+  const room = (o: Operand, i: number): number => (signed && !o.isInt && !isArray(o.val) ? 1 : extra(o, i));
   const an = a.known === null ? null : a.known + extra(a, 0);
   const bn = b.known === null ? null : b.known + extra(b, 1);
   const { n, nJs } = lengthOf(c, op, a, an, b, bn);
@@ -75,7 +77,7 @@ function arithmetic(c: CodeCall, op: string): Val {
   // a whole number takes part with the length of the other operand, which is what numeric_std says
   const wide = (o: Operand, other: Operand): { first: string; p: string; n: string } => {
     if (!o.isInt) {
-      const more = extra(o, o === a ? 0 : 1);
+      const more = room(o, o === a ? 0 : 1);
       if (!more) return o;
       const n = o.known !== null ? String(o.known + 1) : `(${o.n}+1)`;
       const js = (p: string) => `${e.rt("resizeL")}(${p},${o.n},${n},false)`;
@@ -138,7 +140,7 @@ function arithmetic(c: CodeCall, op: string): Val {
     // L and H are numbers too: the long way looks at them
     const long = tests.length ? `(${tests.join("&&")}?${body}:${slowOf()})` : `(${body})`;
     function slowOf(): string {
-      const more = (o: Operand): number => extra(o, o === a ? 0 : 1);
+      const more = (o: Operand): number => room(o, o === a ? 0 : 1);
       const size = (o: Operand, other: Operand): string => String(o.isInt ? other.known : o.known! + more(o));
       const wideJs = (o: Operand, js: string, other: Operand): string =>
         o.isInt
@@ -193,40 +195,43 @@ function comparison(c: CodeCall, op: string): Val {
   );
 }
 
+/** The call with names for what its operands give, and what must be worked out before: for who looks at them twice. */
+function named(c: CodeCall): { readonly call: CodeCall; readonly before: string[]; name(js: string): string } {
+  const before: string[] = [];
+  const name = (js: string): string => {
+    const { first, again } = c.e.once(js);
+    if (first !== again) before.push(first);
+    return again;
+  };
+  return { call: { ...c, args: c.args.map((val) => ({ ...val, js: name(val.js) })) }, before, name };
+}
+const after = (before: readonly string[], js: string): string => (before.length ? `(${before.join(",")},${js})` : js);
+
 function matching(c: CodeCall, op: string): Val {
   const { e } = c;
   const signed = c.as.anySigned;
-  const a = operand(c, 0, signed);
-  const b = operand(c, 1, signed);
-  const wide = (o: Operand, other: Operand) => (o.isInt ? `${e.rt("intBits")}(${o.val.js},${other.n})` : o.first);
+  const { call, before } = named(c);
+  const [a, b] = [operand(call, 0, signed), operand(call, 1, signed)];
+  const wide = (o: Operand, other: Operand) => (o.isInt ? `${e.rt("intBits")}(${o.val.js},${other.n})` : o.p);
   const n = (o: Operand, other: Operand) => (o.isInt ? other.n : o.n);
-  return e.scalar(
-    `${e.rt("matchNumbers")}(${quoted(op)},${wide(a, b)},${n(a, b)},${wide(b, a)},${n(b, a)},${signed})`,
-    c.sub.result!.type,
-  );
+  const js = `${e.rt("matchNumbers")}(${quoted(op)},${wide(a, b)},${n(a, b)},${wide(b, a)},${n(b, a)},${signed})`;
+  return e.scalar(after(before, js), c.sub.result!.type);
 }
 
 /** The lesser or the greater one, in the length of the longer. */
 function extreme(c: CodeCall, name: "minimum" | "maximum"): Val {
   const { e } = c;
   const signed = c.as.anySigned;
-  // each operand is looked at several times
-  const before: string[] = [];
-  const named = (js: string): string => {
-    const { first, again } = e.once(js);
-    if (first !== again) before.push(first);
-    return again;
-  };
-  const call: CodeCall = { ...c, args: c.args.map((val) => ({ ...val, js: named(val.js) })) };
+  const { call, before, name: nameOf } = named(c);
   const [a, b] = [operand(call, 0, signed), operand(call, 1, signed)];
   const { n, nJs } = lengthOf(call, name, a, a.known, b, b.known);
-  const length = named(nJs);
+  const length = nameOf(nJs);
   const test = e.test(comparison(call, "<"));
   const [l, r] = [a, b].map((o) =>
     o.isInt ? `${e.rt("intBits")}(${o.val.js},${length})` : `${e.rt("resizeL")}(${o.p},${o.n},${length},${signed})`,
   );
   const chosen = name === "minimum" ? `(${test}?${l}:${r})` : `(${test}?${r}:${l})`;
-  return vector(call, n, length, before.length ? `(${before.join(",")},${chosen})` : chosen);
+  return vector(call, n, length, after(before, chosen));
 }
 
 // ---- circuits -----------------------------------------------------------------------------------------------------
