@@ -8,7 +8,7 @@ import type { ArrayShape, Shape } from "../values/shapes.ts";
 import { maskOf } from "../values/values.ts";
 import { type CircuitCall, type CodeCall, isArray, type Predefined } from "./call.ts";
 import { asNumbers, resized, scalarOf, vectorOf } from "./circuit-operands.ts";
-import { asNumber, type Operand, operand, vector } from "./code-operands.ts";
+import { after, asNumber, lookedAtOnce, type Operand, operand, vector } from "./code-operands.ts";
 import { lengthRule, resultLength } from "./lengths.ts";
 
 /** + - and abs of one array. */
@@ -35,16 +35,18 @@ function signChange(c: CodeCall, op: string): Val {
 
 /**
  * Length of what two operands give, known or as code.
- * @param an Length of the left one, with the bit that its sign needs; null where only the run knows.
+ * @param more Bits that the sign of an operand needs besides its own.
  */
-function lengthOf(c: CodeCall, op: string, a: Operand, an: number | null, b: Operand, bn: number | null) {
+function lengthOf(c: CodeCall, op: string, a: Operand, b: Operand, more: (o: Operand, i: number) => number = () => 0) {
   const rule = lengthRule(op, a.isInt, b.isInt);
   const needsLeft = !/own right|twice right/.test(rule);
   const needsRight = !/own left|twice left/.test(rule);
+  const [an, bn] = [a, b].map((o, i) => (o.known === null ? null : o.known + more(o, i)));
   const n = (needsLeft && an === null) || (needsRight && bn === null) ? null : resultLength(rule, an ?? 0, bn ?? 0);
   if (n !== null) return { n, nJs: String(n) };
-  if (rule === "own left" || rule === "own right") return { n, nJs: rule === "own left" ? a.n : b.n };
-  return { n, nJs: `${c.e.rt("resultLength")}(${quoted(rule)},${a.n},${b.n})` };
+  const [left, right] = [a, b].map((o, i) => (more(o, i) ? `(${o.n}+${more(o, i)})` : o.n));
+  if (rule === "own left" || rule === "own right") return { n, nJs: rule === "own left" ? left : right };
+  return { n, nJs: `${c.e.rt("resultLength")}(${quoted(rule)},${left},${right})` };
 }
 
 /** + - * / mod rem of arrays and numbers. */
@@ -69,9 +71,7 @@ function arithmetic(c: CodeCall, op: string): Val {
   };
   // a single bit is never below 0, and is no longer for that
   const room = (o: Operand, i: number): number => (signed && !o.isInt && !isArray(o.val) ? 1 : extra(o, i));
-  const an = a.known === null ? null : a.known + extra(a, 0);
-  const bn = b.known === null ? null : b.known + extra(b, 1);
-  const { n, nJs } = lengthOf(c, op, a, an, b, bn);
+  const { n, nJs } = lengthOf(c, op, a, b, extra);
   const place = e.at(loc);
   const divides = op === "/" || op === "mod" || op === "rem";
   // a whole number takes part with the length of the other operand, which is what numeric_std says
@@ -195,22 +195,10 @@ function comparison(c: CodeCall, op: string): Val {
   );
 }
 
-/** The call with names for what its operands give, and what must be worked out before: for who looks at them twice. */
-function named(c: CodeCall): { readonly call: CodeCall; readonly before: string[]; name(js: string): string } {
-  const before: string[] = [];
-  const name = (js: string): string => {
-    const { first, again } = c.e.once(js);
-    if (first !== again) before.push(first);
-    return again;
-  };
-  return { call: { ...c, args: c.args.map((val) => ({ ...val, js: name(val.js) })) }, before, name };
-}
-const after = (before: readonly string[], js: string): string => (before.length ? `(${before.join(",")},${js})` : js);
-
 function matching(c: CodeCall, op: string): Val {
   const { e } = c;
   const signed = c.as.anySigned;
-  const { call, before } = named(c);
+  const { call, before } = lookedAtOnce(c);
   const [a, b] = [operand(call, 0, signed), operand(call, 1, signed)];
   const wide = (o: Operand, other: Operand) => (o.isInt ? `${e.rt("intBits")}(${o.val.js},${other.n})` : o.p);
   const n = (o: Operand, other: Operand) => (o.isInt ? other.n : o.n);
@@ -222,9 +210,9 @@ function matching(c: CodeCall, op: string): Val {
 function extreme(c: CodeCall, name: "minimum" | "maximum"): Val {
   const { e } = c;
   const signed = c.as.anySigned;
-  const { call, before, name: nameOf } = named(c);
+  const { call, before, name: nameOf } = lookedAtOnce(c);
   const [a, b] = [operand(call, 0, signed), operand(call, 1, signed)];
-  const { n, nJs } = lengthOf(call, name, a, a.known, b, b.known);
+  const { n, nJs } = lengthOf(call, name, a, b);
   const length = nameOf(nJs);
   const test = e.test(comparison(call, "<"));
   const [l, r] = [a, b].map((o) =>

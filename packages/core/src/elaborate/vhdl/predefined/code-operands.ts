@@ -50,3 +50,20 @@ export function sizeArg(c: CodeCall, i: number): { n: number | null; js: string 
   const once = c.e.once(val.js);
   return { n: null, js: once.first === once.again ? once.again : `(${val.js})` };
 }
+
+/** The call with names for what its operands give, and what must be worked out before: for who looks at them twice. */
+export function lookedAtOnce(c: CodeCall): {
+  readonly call: CodeCall;
+  readonly before: string[];
+  name(js: string): string;
+} {
+  const before: string[] = [];
+  const name = (js: string): string => {
+    const { first, again } = c.e.once(js);
+    if (first !== again) before.push(first);
+    return again;
+  };
+  return { call: { ...c, args: c.args.map((val) => ({ ...val, js: name(val.js) })) }, before, name };
+}
+export const after = (before: readonly string[], js: string): string =>
+  before.length ? `(${before.join(",")},${js})` : js;

@@ -17,8 +17,8 @@ import {
   orderOfBits,
   stdMatch,
 } from "./bits.ts";
-import { type Predefined, readingOf } from "./call.ts";
-import { operand } from "./code-operands.ts";
+import { type CodeCall, type Predefined, readingOf } from "./call.ts";
+import { after, lookedAtOnce, operand } from "./code-operands.ts";
 import {
   converted,
   extended,
@@ -142,7 +142,15 @@ export function predefinedFunction(native: string): Predefined | null {
 
 /** Code of a call of a function without a body; null if there is no such function. */
 export function predefinedCode(e: UnitEmitter, sub: Subprogram, args: readonly CodeVal[], loc: Loc): CodeVal | null {
-  return predefinedFunction(sub.native!)?.code({ e, sub, args, loc, as: readingOf(sub) }) ?? null;
+  const found = predefinedFunction(sub.native!);
+  if (!found) return null;
+  const call: CodeCall = { e, sub, args, loc, as: readingOf(sub) };
+  // a length that only the run knows is asked for before the vector itself, and more than once
+  const isOpen = args.some(({ shape, cv }) => shape.k === "a" && shape.dims === null && cv === undefined);
+  if (!isOpen) return found.code(call);
+  const { call: ready, before } = lookedAtOnce(call);
+  const made = found.code(ready);
+  return { ...made, js: after(before, made.js) };
 }
 
 /** Its circuit; null if it has none. */
