@@ -108,6 +108,15 @@ describe("what was done to the texts", () => {
     edit("a", "warp\n");
     expect(undo()?.texts).toHaveLength(1);
   });
+  it("holds no more text than a page can: the oldest steps of a huge file go", () => {
+    const { edit, undo } = desk({ a: "" });
+    const large = "x".repeat(10_000_000);
+    for (let i = 0; i < 12; i++) edit("a", `${large}${i}`);
+    let count = 0;
+    while (undo()) count++;
+    expect(count).toBeGreaterThan(3);
+    expect(count).toBeLessThan(8);
+  });
   it("comes back to every earlier state, and forth again", () => {
     fc.assert(
       fc.property(

@@ -100,7 +100,7 @@ function OpenDesign({
   }, [design.files, design.name, design.top, design.part, design.recipe, design.seed, texts]);
   const { result: check, state: checkState, reading, sourcesKey, tryAgain: tryCheckAgain } = useCheck(input, design.id);
   const goal = useMemo(() => goalOf(check?.clocks ?? []), [check?.clocks]);
-  const choice = useTrialChoice(design, goal);
+  const choice = useTrialChoice(design, goal, setProblem);
   const { trial, against, reference } = choice;
   const last = design.lastTrial;
   const isRunning = last !== null && isLive(last);

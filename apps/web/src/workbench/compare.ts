@@ -13,11 +13,14 @@ export interface Difference {
   readonly isBetter: boolean;
 }
 
-/** What figures are compared with: a trial, or what the rules ask for. Figures that it has nothing to say of are null. */
+/** Figures of a trial, or of something that has nothing to say of most of them. */
+type Figures = Partial<TrialFigures>;
+
+/** What figures are compared with: a trial, or what the rules ask for. */
 export interface Reference {
   /** "trial 11", "the baseline, trial 3", "the goal". */
   readonly name: string;
-  readonly figures: TrialFigures;
+  readonly figures: Figures;
 }
 
 interface Compared {
@@ -25,9 +28,9 @@ interface Compared {
   readonly unit: string;
   readonly digits: number;
   readonly better: "more" | "less";
-  of(figures: TrialFigures): number | null;
+  of(figures: Figures): number | null | undefined;
 }
-const inNs = (ps: number | null) => (ps === null ? null : ps / 1000);
+const inNs = (ps: number | null | undefined) => (ps == null ? null : ps / 1000);
 
 /** Figures with the way in which they get better. */
 const compared: Readonly<Record<FigureName, Compared>> = {
@@ -41,7 +44,7 @@ const compared: Readonly<Record<FigureName, Compared>> = {
     unit: "",
     digits: 0,
     better: "less",
-    of: ({ luts, registers }) => (luts === null || registers === null ? null : luts + registers),
+    of: ({ luts, registers }) => (luts == null || registers == null ? null : luts + registers),
   },
   share: { label: "LUTs", unit: "%", digits: 1, better: "less", of: ({ lutPercent }) => lutPercent },
   wires: { label: "wires", unit: "", digits: 0, better: "less", of: ({ wires }) => wires },
@@ -50,22 +53,22 @@ const compared: Readonly<Record<FigureName, Compared>> = {
     unit: "KiB",
     digits: 1,
     better: "less",
-    of: ({ imageBytes }) => (imageBytes === null ? null : imageBytes / 1024),
+    of: ({ imageBytes }) => (imageBytes == null ? null : imageBytes / 1024),
   },
 };
 
 /** What shows at the figure's precision; null where there is nothing to see, or one of the two lacks the figure. */
-export function difference(figure: FigureName, own: TrialFigures, other: TrialFigures): Difference | null {
+export function difference(figure: FigureName, own: Figures, other: Figures): Difference | null {
   const { label, unit, digits, better, of } = compared[figure];
   const [a, b] = [of(own), of(other)];
-  if (a === null || b === null) return null;
+  if (a == null || b == null) return null;
   const by = Number((a - b).toFixed(digits));
   return by === 0 ? null : { name: label, unit, digits, by, isBetter: by > 0 === (better === "more") };
 }
 
 /** Those that a line about a trial has room for. */
 const inLine: readonly FigureName[] = ["setup", "hold", "fmax", "luts", "registers", "wires"];
-export const differences = (own: TrialFigures, other: TrialFigures): Difference[] =>
+export const differences = (own: Figures, other: Figures): Difference[] =>
   inLine.map((figure) => difference(figure, own, other)).filter((each) => each !== null);
 
 /** `+0.120 ns`, with a sign that is told from a hyphen. */
@@ -107,24 +110,11 @@ export function comparedNumber(
   return number === trial.number ? null : number;
 }
 
-const noFigures: TrialFigures = {
-  luts: null,
-  registers: null,
-  lutPercent: null,
-  pins: null,
-  clocks: null,
-  wires: null,
-  setupSlackPs: null,
-  holdSlackPs: null,
-  fmaxMhz: null,
-  imageBytes: null,
-  imageKey: null,
-};
 /** What the rules ask for: no slack below nothing, and the clock's speed where there is one clock. */
 export function goalOf(clocks: readonly { readonly periodPs: number }[]): Reference {
   const fmaxMhz = clocks.length === 1 ? 1e6 / clocks[0].periodPs : null;
   const slack = clocks.length ? 0 : null;
-  return { name: "the goal", figures: { ...noFigures, setupSlackPs: slack, holdSlackPs: slack, fmaxMhz } };
+  return { name: "the goal", figures: { setupSlackPs: slack, holdSlackPs: slack, fmaxMhz } };
 }
 
 // ---- the baseline of a target ---------------------------------------------------------------------------------------

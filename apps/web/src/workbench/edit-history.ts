@@ -22,6 +22,8 @@ interface Outcome {
 /** Letters that come one after the other within this time are one step. */
 const pauseMs = 1500;
 const mostSteps = 500;
+/** Characters of all texts that are held for it: a step holds its files whole. */
+const mostCharacters = 64_000_000;
 
 /**
  * What was done to the design's texts in this page, over all files: acts of tables and repairs, and what was typed. A step
@@ -51,7 +53,8 @@ export class EditHistory {
   private push(step: Step): void {
     this.undone = [];
     this.done.push(step);
-    if (this.done.length > mostSteps) this.done.shift();
+    while (this.done.length > 1 && (this.done.length > mostSteps || heldBy(this.done) > mostCharacters))
+      this.done.shift();
   }
 
   /** Labels of what would be undone and redone; null if there is nothing. */
@@ -73,6 +76,10 @@ export class EditHistory {
     return turned(this.undone, this.done, textOf);
   }
 }
+
+/** What comes before a step is what came behind the one before, the same string. */
+const heldBy = (steps: readonly Step[]): number =>
+  steps.reduce((sum, { changes }) => sum + changes.reduce((own, { after }) => own + after.length, 0), 0);
 
 /** Takes the last step of one list back, and puts what does it again onto the other. */
 function turned(from: Step[], to: Step[], textOf: (fileId: string) => string | null): Outcome | null {

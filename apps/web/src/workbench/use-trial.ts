@@ -35,7 +35,7 @@ export interface TrialChoice {
 }
 
 /** Which trial the address says: `trial=12`, and `against=11`, `baseline`, `goal` or `none`. */
-export function useTrialChoice(design: Design, goal: Reference): TrialChoice {
+export function useTrialChoice(design: Design, goal: Reference, tell: (problem: string) => void): TrialChoice {
   const queries = useQueryClient();
   const [params, setParams] = useSearchParams();
   const last = design.lastTrial;
@@ -89,9 +89,10 @@ export function useTrialChoice(design: Design, goal: Reference): TrialChoice {
       (number) => {
         void api
           .keep(design.id, baselineName(design.targetId), { number })
-          .then(() => queries.invalidateQueries({ queryKey: keptQuery(design.id).queryKey }));
+          .then(() => queries.invalidateQueries({ queryKey: keptQuery(design.id).queryKey }))
+          .catch((error: Error) => tell(`The baseline was not kept: ${error.message}`));
       },
-      [design.id, design.targetId, queries],
+      [design.id, design.targetId, queries, tell],
     ),
   };
 }
