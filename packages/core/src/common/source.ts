@@ -38,21 +38,46 @@ export class SourceSet {
 
   position(file: number, offset: number): SourcePosition {
     if (file < 0) return { file: "", line: 1, column: 1 };
+    const line = this.lineAt(file, offset);
+    return { file: this.files[file].name, line: line + 1, column: offset - this.starts(file)[line] + 1 };
+  }
+
+  place(loc: Loc): Place {
+    if (loc.file < 0) return { ...this.position(-1, 0), endLine: 1, endColumn: 1 };
+    const end = Math.max(loc.start, loc.end);
+    const starts = this.starts(loc.file);
+    const first = this.lineAt(loc.file, loc.start);
+    const last = this.lineAt(loc.file, end);
+    return {
+      file: this.files[loc.file].name,
+      line: first + 1,
+      column: loc.start - starts[first] + 1,
+      endLine: last + 1,
+      endColumn: end - starts[last] + 1,
+    };
+  }
+
+  /** Where the last question was: most come one behind the other. */
+  private lastFile = -1;
+  private lastLine = 0;
+  /** Line of an offset, from 0. */
+  private lineAt(file: number, offset: number): number {
     const starts = this.starts(file);
     let low = 0;
     let high = starts.length - 1;
+    if (this.lastFile === file && starts[this.lastLine] <= offset) {
+      low = this.lastLine;
+      if (low === high || starts[low + 1] > offset) return low;
+      if (low + 1 === high || starts[low + 2] > offset) high = low + 1;
+    }
     while (low < high) {
       const middle = (low + high + 1) >> 1;
       if (starts[middle] <= offset) low = middle;
       else high = middle - 1;
     }
-    return { file: this.files[file].name, line: low + 1, column: offset - starts[low] + 1 };
-  }
-
-  place(loc: Loc): Place {
-    const from = this.position(loc.file, loc.start);
-    const to = this.position(loc.file, Math.max(loc.start, loc.end));
-    return { ...from, endLine: to.line, endColumn: to.column };
+    this.lastFile = file;
+    this.lastLine = low;
+    return low;
   }
 
   private starts(file: number): Uint32Array {
