@@ -93,20 +93,26 @@ const edits: readonly (readonly [
   [
     "the name of a process's variable",
     edited("counter.v", /chosen/g, "taken"),
-    ["elaborate", "synth", "timing"],
+    ["elaborate", "rules", "synth", "timing"],
     "the circuit (counter.v)",
   ],
   [
     "the name of a local wire",
     edited("step.v", /change/g, "delta"),
-    ["elaborate", "synth", "timing"],
+    ["elaborate", "rules", "synth", "timing"],
     "the circuit (step.v)",
   ],
-  ["a constant", edited("counter.v", "4'd11", "4'd12"), ["elaborate", "synth", "image"], "the circuit (counter.v)"],
+  // which arcs a LUT has is seen from what it computes
+  [
+    "a constant",
+    edited("counter.v", "4'd11", "4'd12"),
+    ["elaborate", "rules", "synth", "timing", "image"],
+    "the circuit (counter.v)",
+  ],
   [
     "the circuit",
     edited("counter.v", "code == 4'd11", "code == 4'd11 & up"),
-    ["elaborate", "synth", "pack", "place", "route", "timing", "image"],
+    ["elaborate", "rules", "synth", "pack", "place", "route", "timing", "image"],
     "the circuit (counter.v)",
   ],
   [
@@ -134,12 +140,7 @@ const edits: readonly (readonly [
     ["rules", "place", "route", "timing", "image"],
     "clock periods (loom.sdc)",
   ],
-  [
-    "a clock's name",
-    edited("loom.sdc", "-name clk", "-name loom"),
-    ["rules", "timing"],
-    "names or edges of clocks (loom.sdc)",
-  ],
+  ["a clock's name", edited("loom.sdc", "-name clk", "-name loom"), ["rules", "timing"], "timing rules (loom.sdc)"],
   ["a comment in the timing file", edited("loom.sdc", "create", "# slower\ncreate"), ["rules"], null],
   ["the recipe", (input) => ({ ...input, recipe: "even" }), ["place", "route", "timing", "image"], "recipe (even)"],
   ["the seed", (input) => ({ ...input, seed: 5 }), ["place", "route", "timing", "image"], "seed 1 → 5"],

@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { configMap, decodeBitstream, encodeBitstream, readHeader } from "../src/bitstream/index.ts";
 import { decodeArtifact, encodeArtifact, Random, type SourceFile } from "../src/common/index.ts";
-import { parsePins, parseSdc, planPins } from "../src/constraints/index.ts";
+import { parsePins, planPins } from "../src/constraints/index.ts";
+import { readTimingFiles } from "../src/constraints/sdc/read.ts";
 import { findPart } from "../src/device/index.ts";
 import { readMemoryText } from "../src/elaborate/memory-text.ts";
 import type { Signal } from "../src/elaborate/model.ts";
@@ -121,12 +122,12 @@ describe("loaders", { timeout: 600_000 }, () => {
           part!,
         );
         const lines = text.split(/\r\n|\r|\n/).length;
-        const sdc = parseSdc([file]);
+        const sdc = readTimingFiles([file], null);
         for (const { place, message } of [...read.findings, ...sdc.findings]) {
           expect(place.line, message).toBeGreaterThan(0);
           expect(place.line, message).toBeLessThanOrEqual(lines);
         }
-        for (const { rule } of sdc.clocks) expect(rule.periodPs).toBeGreaterThan(0);
+        for (const { periodPs } of sdc.rules.clocks) expect(periodPs).toBeGreaterThan(0);
       },
     );
   });

@@ -2,7 +2,8 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { configMap, decodeBitstream, encodeBitstream, packRuns, unpackRuns } from "../src/bitstream/index.ts";
 import { decodeArtifact, encodeArtifact, hashValue, nearestName, quietContext } from "../src/common/index.ts";
-import { formatPin, parsePins, parseSdc, planPins } from "../src/constraints/index.ts";
+import { formatPin, parsePins, planPins } from "../src/constraints/index.ts";
+import { readTimingFiles } from "../src/constraints/sdc/read.ts";
 import { findPart } from "../src/device/index.ts";
 import { pathGoals } from "../src/flow/index.ts";
 import { route } from "../src/route/index.ts";
@@ -160,7 +161,7 @@ describe("pin and timing files", () => {
           isClock: bitName === "clk",
         }));
         planPins(pins.pins, needs, part!);
-        for (const finding of [...pins.findings, ...parseSdc([file]).findings])
+        for (const finding of [...pins.findings, ...readTimingFiles([file], null).findings])
           expect(finding.place.line).toBeGreaterThan(0);
       }),
       { numRuns: 3000, seed: 4 },

@@ -5,8 +5,8 @@ import { built } from "./helpers/build.ts";
 
 const text = `module m(input clk, input [35:0] a, output reg y);
   reg [35:0] c; reg p, q; always @(posedge clk) begin c <= a; p <= ^(c & {c[0], c[35:1]}); q <= p; y <= q; end endmodule`;
-const timing = (period: string) => [
-  { name: "m.sdc", text: `create_clock -name clk -period ${period} [get_ports clk]\n` },
+const timing = (period: string, name = "clk") => [
+  { name: "m.sdc", text: `create_clock -name ${name} -period ${period} [get_ports clk]\n` },
 ];
 
 describe("the recipe that may move registers", () => {
@@ -32,6 +32,6 @@ describe("the recipe that may move registers", () => {
     const levels = ["1.000", "5.000", "10.000", "20.000"].map((period) => levelsFor(timing(period), part));
     expect([...levels].sort((a, b) => a - b)).toEqual(levels);
     expect(levels[3]).toBeGreaterThan(2 * levels[1]);
-    expect(levelsFor([...timing("20.000"), ...timing("5.000")], part)).toBe(levels[1]);
+    expect(levelsFor([...timing("20.000", "slow"), ...timing("5.000")], part)).toBe(levels[1]);
   });
 });

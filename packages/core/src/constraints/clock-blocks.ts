@@ -3,10 +3,10 @@ import type { BlockClock } from "../device/blocks/description.ts";
 import { blockOf } from "../device/blocks/registry.ts";
 import type { Part } from "../device/part.ts";
 import type { ClockMaker } from "./port-circuit.ts";
-import type { ClockRule } from "./sdc.ts";
+import type { PortClock } from "./port-clocks.ts";
 
 /** Makers of clocks that are given, or make, frequencies beyond what the family's can do. */
-export function checkClockBlocks(makers: readonly ClockMaker[], rules: readonly ClockRule[], part: Part): Finding[] {
+export function checkClockBlocks(makers: readonly ClockMaker[], rules: readonly PortClock[], part: Part): Finding[] {
   const known = new Map<number, readonly BlockClock[]>();
   /** Clocks at the inputs of a maker. A ring of makers has no beginning. */
   const clocksAt = (m: number): readonly BlockClock[] => {

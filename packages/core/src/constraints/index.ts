@@ -14,4 +14,6 @@ export {
   planPins,
 } from "./pins.ts";
 export { type ClockMaker, type PortCircuit, portCircuit } from "./port-circuit.ts";
-export { type ClockRule, checkClocks, parseSdc } from "./sdc.ts";
+export type { PortClock } from "./port-clocks.ts";
+export type { QueryRecord } from "./sdc/queries.ts";
+export type { RuleOrigin, TimingRules } from "./sdc/rules.ts";

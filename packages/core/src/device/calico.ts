@@ -36,6 +36,7 @@ export const calico: FamilyDescription = {
     setupPs: 95,
     holdPs: 70,
     bypassSetupPs: 80,
+    pulsePs: 480,
     memoryClockPs: 2150,
     memoryRegisteredPs: 760,
     memorySetupPs: 260,
@@ -55,6 +56,9 @@ export const calico: FamilyDescription = {
     serialSetupPs: 0,
     inputPadPs: 1150,
     outputPadPs: 2320,
+    padLoadPf: 10,
+    padLoadPs: 18,
+    padInputPf: 6,
   },
   gradeFactor: { "1": 1.18, "2": 1 },
   standards: [

@@ -77,6 +77,9 @@ export function writeDataSheet(family: FamilyDescription): string {
       `${delays.globalClockPs} / ${delays.regionClockPs} / ${delays.tileClockPs}, ${delays.tileClockStepPs}`,
     ],
     ["input pad / output pad", `${delays.inputPadPs} / ${delays.outputPadPs}`],
+    [`output pad: load meant (pF), and more a pF at 8 mA`, `${delays.padLoadPf}, ${delays.padLoadPs}`],
+    ["input pad: capacitance (pF)", delays.padInputPf],
+    ["clock high, and low, at a register", delays.pulsePs],
   ];
   rows.push(...shown.map(({ delays: [what, ps] }): [string, string] => [what, ps]));
   table(["element", "ps"], rows);

@@ -26,6 +26,8 @@ export interface DelayTable {
   readonly holdPs: number;
   /** More setup where D comes from the bypass pin instead of the LUT. */
   readonly bypassSetupPs: number;
+  /** Least time that a clock must be high, and low, at a register. */
+  readonly pulsePs: number;
   /** Memory: clock to output, from the word or from the output register; setup of all pins. */
   readonly memoryClockPs: number;
   readonly memoryRegisteredPs: number;
@@ -53,7 +55,13 @@ export interface DelayTable {
   readonly serialClockPs: number;
   readonly serialSetupPs: number;
   readonly inputPadPs: number;
+  /** With a load of `padLoadPf` at 8 mA. */
   readonly outputPadPs: number;
+  /** Load that the outputs' delays are for, in pF, and more for each pF beyond it, at 8 mA: a weaker one takes longer. */
+  readonly padLoadPf: number;
+  readonly padLoadPs: number;
+  /** Capacitance of an input, in pF: what drives it charges it. */
+  readonly padInputPf: number;
 }
 
 export interface FamilyDescription {

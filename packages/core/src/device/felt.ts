@@ -35,6 +35,7 @@ export const felt: FamilyDescription = {
     setupPs: 120,
     holdPs: 85,
     bypassSetupPs: 95,
+    pulsePs: 620,
     memoryClockPs: 0,
     memoryRegisteredPs: 0,
     memorySetupPs: 0,
@@ -54,6 +55,9 @@ export const felt: FamilyDescription = {
     serialSetupPs: 0,
     inputPadPs: 1380,
     outputPadPs: 2750,
+    padLoadPf: 15,
+    padLoadPs: 20,
+    padInputPf: 6,
   },
   gradeFactor: { "1": 1.2, "2": 1 },
   standards: [

@@ -256,6 +256,14 @@ export class Delays {
     const { setupPs, bypassSetupPs } = this.part.family.delays;
     return (setupPs + (bypass ? bypassSetupPs : 0)) * this.scale;
   }
+  /** Least time that a clock must be high, and low, at a register. */
+  get pulsePs(): number {
+    return this.part.family.delays.pulsePs * this.scale;
+  }
+  /** Least period of a block's clock; 0 where only its registers limit it. */
+  blockPeriodPs(modes: BlockModes): number {
+    return (blockOf(modes).periodPs?.(this.part.family.delays, modes) ?? 0) * this.scale;
+  }
   get holdPs(): number {
     return this.part.family.delays.holdPs * this.scale;
   }
@@ -268,6 +276,15 @@ export class Delays {
     return (
       (this.part.family.delays.outputPadPs + this.standard(standard).outputPs + weak + (slow ? 640 : 0)) * this.scale
     );
+  }
+  /** What a load at an output adds, in ps; below 0 for one that is less than the delays are for. @param pf Capacitance. */
+  loadPs(pf: number, milliamps: number): number {
+    const { padLoadPf, padLoadPs } = this.part.family.delays;
+    return (((pf - padLoadPf) * padLoadPs * 8) / milliamps) * this.scale;
+  }
+  /** Time to half of the swing of an input that is charged through a resistance, in ps. @param kiloohm Outside of the part: the same at all corners. */
+  drivePs(kiloohm: number): number {
+    return Math.LN2 * kiloohm * this.part.family.delays.padInputPf * 1000;
   }
   private standard(name: string) {
     return this.part.family.standards.find((standard) => standard.name === name) ?? this.part.family.standards[0];

@@ -36,6 +36,7 @@ export const twill: FamilyDescription = {
     setupPs: 70,
     holdPs: 55,
     bypassSetupPs: 60,
+    pulsePs: 320,
     memoryClockPs: 1480,
     memoryRegisteredPs: 540,
     memorySetupPs: 190,
@@ -55,6 +56,9 @@ export const twill: FamilyDescription = {
     serialSetupPs: 180,
     inputPadPs: 920,
     outputPadPs: 1840,
+    padLoadPf: 10,
+    padLoadPs: 14,
+    padInputPf: 5,
   },
   gradeFactor: { "1": 1.16, "2": 1, "3": 0.87 },
   standards: [

@@ -1,16 +1,17 @@
 import type { PinDelay, PinElectrical, PinPlan, PinSite } from "../constraints/pins.ts";
 import type { PortCircuit } from "../constraints/port-circuit.ts";
-import type { ClockRule } from "../constraints/sdc.ts";
+import type { TimingRules } from "../constraints/sdc/rules.ts";
 import type { ElaboratedDesign } from "../elaborate/elaborate.ts";
 import type { PackedDesign, PlacedDesign, RoutedDesign } from "../layout/layout.ts";
 import type { LayoutNetlist, MappedNetlist, PinDirection } from "../netlist/mapped.ts";
-import type { RtlNetlist } from "../netlist/rtl.ts";
+import type { HierarchyNode, RtlNetlist } from "../netlist/rtl.ts";
+import type { TimedNetlist } from "../timing/built-graph.ts";
 import type { TimingReport } from "../timing/report.ts";
 import type { StageName } from "./design-input.ts";
 
 export interface RulesArtifact {
   readonly pins: PinPlan;
-  readonly clocks: readonly ClockRule[];
+  readonly timing: TimingRules;
 }
 export interface ImageArtifact {
   /** The bitstream file. */
@@ -54,6 +55,8 @@ export interface StageFacets {
     /** The word-level circuit, with names and without places. */
     circuit: RtlNetlist;
     ports: PortCircuit;
+    /** Modules within modules, without places. */
+    instances: HierarchyNode;
   };
   rules: {
     sites: readonly PinSite[];
@@ -61,13 +64,14 @@ export interface StageFacets {
     electrical: readonly PinElectrical[];
     /** Clocks without what only people see of them, by port. */
     periods: readonly PortPeriod[];
-    clocks: readonly ClockRule[];
+    /** All that timing files say. Where it stands in them is not in its key. */
+    timing: TimingRules;
   };
   synth: {
     /** Names in it are for findings, and not in its key. */
     structure: LayoutNetlist;
-    /** The structure with its names, and where in the circuit as written each cell is from. */
-    named: LayoutNetlist & Pick<MappedNetlist, "origin">;
+    /** The structure with its names, what LUTs compute, and where in the circuit as written each cell is from. */
+    timed: TimedNetlist;
     /** The structure with all that configures it; names again are not in its key. */
     function: MappedNetlist;
   };

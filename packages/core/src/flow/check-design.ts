@@ -1,10 +1,14 @@
 import type { Finding } from "../common/finding.ts";
 import { type PinNeed, type PinPlan, parsePins } from "../constraints/pins.ts";
 import { portCircuit } from "../constraints/port-circuit.ts";
-import { type ClockRule, parseSdc } from "../constraints/sdc.ts";
+import type { QueryRecord } from "../constraints/sdc/queries.ts";
+import { readTimingFiles } from "../constraints/sdc/read.ts";
+import { noTimingRules, type TimingRules } from "../constraints/sdc/rules.ts";
 import { findPart } from "../device/part.ts";
 import { type ElaboratedDesign, elaborate } from "../elaborate/elaborate.ts";
 import type { HierarchyNode } from "../netlist/rtl.ts";
+import type { FoundClock } from "../timing/clock-survey.ts";
+import type { Coverage } from "../timing/coverage.ts";
 import { beyondParts } from "./beyond-part.ts";
 import type { DesignInput } from "./design-input.ts";
 import { checkRules } from "./stages/rules.ts";
@@ -21,8 +25,28 @@ export interface DesignCheck {
   /** Port bits of the top module; empty while the sources have errors. */
   readonly needs: readonly PinNeed[];
   readonly plan: PinPlan | null;
-  readonly clocks: readonly ClockRule[];
+  readonly timing: TimingRules;
+  readonly clocks: readonly DeclaredClock[];
+  /** What each query of the timing files matches. */
+  readonly queries: readonly QueryRecord[];
+  /** Clocks that the circuit has, declared or not, and what the rules cover; null while there is no circuit. */
+  readonly foundClocks: readonly FoundClock[];
+  readonly coverage: Coverage | null;
   readonly clockPorts: readonly string[];
+}
+
+/** A clock of the timing files, or one that a block makes of such. Times in ps. */
+export interface DeclaredClock {
+  readonly name: string;
+  /** Port or pin that it starts at; empty for a virtual one. */
+  readonly port: string;
+  readonly periodPs: number;
+  readonly risePs: number;
+  readonly fallPs: number;
+  /** Clock that it is made of, null for others. */
+  readonly master: string | null;
+  /** No line declares it: a block of the part makes it. */
+  readonly isAutomatic: boolean;
 }
 
 interface TestBench {
@@ -54,28 +78,55 @@ export function checkDesign(
   const circuit = artifact && portCircuit(artifact.netlist);
   const needs = circuit?.needs ?? [];
   tell?.("looking at the pins");
-  const rules = circuit && part ? checkRules(circuit, input.pinFiles, input.timingFiles, part) : rulesAlone(input);
+  const rules =
+    artifact && circuit && part
+      ? checkRules(
+          { ports: circuit, netlist: artifact.netlist, hierarchy: artifact.hierarchy },
+          input.pinFiles,
+          input.timingFiles,
+          part,
+        )
+      : rulesAlone(input);
   rules.pins.findings.push(...partFindings);
+  const timing = rules.timing.artifact ?? noTimingRules;
   return {
     sourceFindings: findings,
     pinFindings: rules.pins.findings,
-    timingFindings: rules.clocks.findings,
+    timingFindings: rules.timing.findings,
     modules: modules.filter((name) => !testBenches.includes(name)),
     testBenches: testBenches.map((name) => locate(input, name)),
     hierarchy: artifact?.hierarchy ?? null,
     needs,
     plan: rules.pins.artifact,
-    clocks: rules.clocks.artifact ?? [],
+    timing,
+    clocks: timing.clocks.map(({ name, sources, periodPs, edgesPs, generated, origin }) => ({
+      name,
+      port: sources.length ? timing.objects[sources[0]].name : "",
+      periodPs,
+      risePs: edgesPs[0],
+      fallPs: edgesPs[1],
+      master: generated?.master ?? null,
+      isAutomatic: origin === null,
+    })),
+    queries: rules.queries,
+    foundClocks: rules.clocks,
+    coverage: rules.coverage,
     clockPorts: needs.filter((need) => need.isClock).map((need) => need.bitName),
   };
 }
 
 /** Rules as far as they can be read without a circuit or a part. */
-function rulesAlone({ pinFiles, timingFiles }: DesignInput): ReturnType<typeof checkRules> {
-  const clocks = parseSdc(timingFiles);
+function rulesAlone({
+  pinFiles,
+  timingFiles,
+}: DesignInput): Omit<ReturnType<typeof checkRules>, "coverage"> & { readonly coverage: null } {
+  const read = readTimingFiles(timingFiles, null);
   return {
     pins: { artifact: null, findings: parsePins(pinFiles).findings },
-    clocks: { artifact: clocks.clocks.map(({ rule }) => rule), findings: clocks.findings },
+    timing: { artifact: read.rules, findings: read.findings },
+    queries: [],
+    clocks: [],
+    coverage: null,
   };
 }
 

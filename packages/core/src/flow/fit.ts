@@ -3,7 +3,7 @@ import type { Finding } from "../common/finding.ts";
 import { hasErrors } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
 import { type PinNeed, parsePins, planPins } from "../constraints/pins.ts";
-import { parseSdc } from "../constraints/sdc.ts";
+import { readTimingFiles } from "../constraints/sdc/read.ts";
 import { Delays, findPart, listDies, type Part } from "../device/part.ts";
 import { elaborate } from "../elaborate/elaborate.ts";
 import { type StateCoding, stateCodings } from "../netlist/attributes.ts";
@@ -70,7 +70,7 @@ export function estimateFmax(netlist: MappedNetlist, part: Part): number | null 
 
 /** LUT levels that the shortest period asked for leaves room for, by the same estimate; 1 where no clock is declared. */
 export function levelsFor(timingFiles: readonly SourceFile[], part: Part): number {
-  const periods = parseSdc(timingFiles).clocks.map(({ rule }) => rule.periodPs);
+  const periods = readTimingFiles(timingFiles, null).rules.clocks.map(({ periodPs }) => periodPs);
   if (periods.length === 0) return 1;
   const delays = new Delays(part, "slow-hot");
   const level = delays.lutPs(Math.floor(part.family.lutInputs / 2)) + wirePs(part, delays);

@@ -78,7 +78,7 @@ export function readingOf(input: DesignInput, design: ElaboratedDesign | null, c
     return { ...own, facets, failsAt: own.settings ? "rules" : null };
   return {
     ...own,
-    facets: { ...facets, ...facetsOf("rules", { pins: check.plan, clocks: check.clocks }) },
+    facets: { ...facets, ...facetsOf("rules", { pins: check.plan, timing: check.timing }) },
     failsAt: null,
   };
 }
@@ -204,7 +204,7 @@ const facetWords: readonly (readonly [FacetName, string, keyof typeof fileInput]
   ["rules.delays", "standard, drive or slew of pins", "pin files"],
   ["rules.electrical", "pull, hysteresis or termination of pins", "pin files"],
   ["rules.periods", "clock periods", "timing files"],
-  ["rules.clocks", "names or edges of clocks", "timing files"],
+  ["rules.timing", "timing rules", "timing files"],
 ];
 
 function meaningChanges(changed: readonly string[], moved: readonly string[]): InputChange[] {

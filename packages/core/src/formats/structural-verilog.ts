@@ -10,6 +10,7 @@ import {
   type MappedNetlist,
   padPin,
 } from "../netlist/mapped.ts";
+import { isLatchCell, latchPin } from "../timing/built-graph.ts";
 
 /** Simulation models of the cells that `writeStructuralVerilog` instantiates; plain IEEE 1364-2005. */
 const primitivesVerilog = `// Simulation models of the part's cells.
@@ -20,6 +21,15 @@ module gc_lut #(
   output wire o
 );
   assign o = MASK[{i5, i4, i3, i2, i1, i0}];
+endmodule
+
+// Passes data while it is enabled, and holds what it had when that ends.
+module gc_latch (
+  input  wire d, en,
+  output reg  q
+);
+  initial q = 1'b0;
+  always @(d or en) if (en) q = d;
 endmodule
 
 // An element of a carry chain: its sum, and its carry to the element above.
@@ -120,7 +130,11 @@ export function writeStructuralVerilog(netlist: MappedNetlist): string {
         ? wire(inputNet[inputStart[cell] + i])
         : open;
     const instance = verilogName(`cell:${cellName[cell]}`);
-    if (kind[cell] === cellKind.lut) {
+    if (isLatchCell(netlist, cell))
+      lines.push(
+        `  gc_latch ${instance} (.d(${pin(latchPin.data, "1'b0")}), .en(${pin(latchPin.enable, "1'b0")}), .q(${wire(outputNet[cell])}));`,
+      );
+    else if (kind[cell] === cellKind.lut) {
       const hex = (value: number) => (value >>> 0).toString(16).padStart(8, "0");
       const inputs = Array.from({ length: 6 }, (_, i) => `.i${i}(${pin(i, "1'b0")})`).join(", ");
       lines.push(

@@ -1,649 +1,523 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
-import type { ClockRule } from "../constraints/sdc.ts";
-import type { BlockModes } from "../device/blocks/description.ts";
-import { blockClockFalls, blockOf, blockPinsOf } from "../device/blocks/registry.ts";
-import type { CornerName } from "../device/family.ts";
+import type { TimingRules } from "../constraints/sdc/rules.ts";
 import type { TimedLayout } from "../layout/layout.ts";
-import { takesBypass } from "../layout/pads.ts";
-import { portOfPad } from "../netlist/made-names.ts";
-import { cellKind, ffMode, ffPin, isLogic } from "../netlist/mapped.ts";
-import { type CornerDelays, cornerDelays, timingCorners } from "./corner-delays.ts";
-import { edgeRelation } from "./edge-relation.ts";
-import { MadeClocks } from "./made-clocks.ts";
-import type { CheckKind, ClockSummary, PathStep, TimingCheck, TimingPath, TimingReport } from "./report.ts";
-import { buildTimingGraph, ownerOfSlots, propagate, startDelays, type TimingGraph } from "./timing-graph.ts";
+import { activate } from "./active-graph.ts";
+import { type Analysis, analyze } from "./analysis.ts";
+import { assumeClocks, withClocks } from "./assumed-clocks.ts";
+import { bindRules } from "./bind-rules.ts";
+import type { BoundRules } from "./bound-rules.ts";
+import { type BuiltGraph, buildBuiltGraph, type TimedNetlist } from "./built-graph.ts";
+import { builtPlaces } from "./built-places.ts";
+import { buildClockNetwork, commonSpread } from "./clock-network.ts";
+import { spreadConstants } from "./constants.ts";
+import { cornerDelays, timingCorners } from "./corner-delays.ts";
+import { edgesOf } from "./edge-relation.ts";
+import { layoutDelays } from "./layout-delays.ts";
+import { checkKindOf, PathWriter } from "./path-report.ts";
+import { worstPaths } from "./paths.ts";
+import type { GraphDelays } from "./pin-graph.ts";
+import type {
+  CheckKind,
+  ClockSummary,
+  DataCheck,
+  PulseCheck,
+  SkewCheck,
+  TimingCheck,
+  TimingPath,
+  TimingReport,
+} from "./report.ts";
+import { TimingState } from "./timing-state.ts";
 
 const pathLimit = 60;
+const padPathLimit = 20;
+const pulseLimit = 20;
 
-interface Domain {
-  readonly port: string;
-  /** One; none where no rule tells; more behind a clock switch, of which one runs at a time. */
-  readonly rules: readonly ClockRule[];
-  readonly falling: boolean;
-  readonly name: string;
-}
+/** A layout with what its timing needs. */
+type AnalysedLayout = TimedLayout & { readonly netlist: TimedNetlist };
 
 /**
- * Setup and hold at every corner for every pair of clock edges, with the clock's real arrival at each register.
- * Block-oriented (Kirkpatrick and Clark 1966), one forward pass a launching edge. Clock wires count alike for both ends
- * of a check; data takes its largest delay for setup and its least for hold.
+ * Setup, hold, recovery, removal and pulses of a layout at every corner, with all rules. Clock wires of the part's network count
+ * alike for both ends of a check; all else takes its largest delay where that is worse and its least where that is.
  */
 export function analyzeTiming(
-  layout: TimedLayout,
-  clocks: readonly ClockRule[],
+  layout: AnalysedLayout,
+  timing: TimingRules,
   context: StageContext,
 ): StageResult<TimingReport> {
-  const { netlist } = layout;
-  const graph = buildTimingGraph(netlist);
-  const findings: Finding[] = [];
+  const built = buildBuiltGraph(layout.netlist);
+  const binding = bindRules(timing, built.graph, builtPlaces(built));
+  const constant = spreadConstants(built, binding.rules.constants, binding.rules.disabledArcs);
+  const graph = { ...built, graph: constant.graph };
+  const declared = binding.rules.clocks.length;
+  let analysis: Analysis | null = null;
+  const findings: Finding[] = binding.findings.map(({ place: _, ...finding }) => ({
+    ...finding,
+    place: { object: layout.netlist.top },
+  }));
+  const writer = new PathWriter(graph, layout, declared);
   const checks: TimingCheck[] = [];
   const setup: TimingPath[] = [];
   const hold: TimingPath[] = [];
+  const pulses: PulseCheck[] = [];
+  const skews: SkewCheck[] = [];
+  const dataChecks: DataCheck[] = [];
   let padPaths: TimingPath[] = [];
   let summaries: ClockSummary[] = [];
   let withoutGoal = 0;
   let slacks = new Float32Array(0);
+  let netSlacks = new Float32Array(0);
   timingCorners.forEach((corner, i) => {
     context.checkCancelled();
-    const run = new CornerAnalysis(layout, graph, corner, clocks);
-    for (const kind of ["setup", "hold"] as const) {
-      const result = run.check(kind);
-      checks.push(result.check);
-      (kind === "setup" ? setup : hold).push(...result.paths);
-      if (kind === "setup" && corner === "slow-hot") {
-        withoutGoal = result.withoutGoal;
-        slacks = result.slacks;
+    const table = cornerDelays(layout, corner);
+    const delays = layoutDelays(graph, layout, table, binding.rules.loads);
+    analysis ??= analyzeWith(graph, binding.rules, constant.off, delays);
+    const state = new TimingState(analysis, delays);
+    const judge = new CornerJudge(state, corner, declared);
+    for (const kind of ["setup", "hold", "recovery", "removal"] as const) {
+      const check = judge.check(kind);
+      if (check.endpoints > 0 || kind === "setup" || kind === "hold") checks.push(check);
+    }
+    for (const kind of ["setup", "hold"] as const)
+      for (const path of worstPaths(state, { kind, count: pathLimit, entries: judge.judged(kind) })) {
+        const end = analysis.ends[analysis.entries.end[path.entry]];
+        (kind === "setup" ? setup : hold).push(
+          writer.write(state, corner, path, checkKindOf(end.kind, kind === "setup")),
+        );
       }
-    }
-    const own = run.summaries();
-    summaries =
-      i === 0
-        ? own
-        : summaries.map((old, s) => ({
-            ...old,
-            fmaxMhz: old.fmaxMhz === null ? null : Math.min(old.fmaxMhz, own[s].fmaxMhz ?? Infinity),
-          }));
-    if (corner === "slow-hot") {
-      padPaths = run.padPaths();
-      findings.push(...run.findings);
-    }
+    pulses.push(...pulseChecks(graph, layout, analysis, table.delays, corner, declared));
+    skews.push(...skewChecks(state, corner));
+    dataChecks.push(...dataToData(state, corner));
+    const own = judge.summaries(graph);
+    if (i === 0) {
+      summaries = own;
+      withoutGoal = judge.withoutGoal();
+      slacks = judge.endSlacks();
+      netSlacks = netSlacksOf(graph, state);
+      padPaths = openPaths(state, corner, writer, declared);
+    } else
+      summaries = summaries.map((old, s) => ({
+        ...old,
+        fmaxMhz: old.fmaxMhz === null ? null : Math.min(old.fmaxMhz, own[s].fmaxMhz ?? Infinity),
+      }));
     context.progress({ fraction: (i + 1) / timingCorners.length });
   });
-  const analysis: TimingReport = {
+  const done: Analysis = analysis!;
+  const told: TimingReport = {
     clocks: summaries,
     checks,
     setupPaths: worstPerEndpoint(setup),
     holdPaths: worstPerEndpoint(hold),
     padPaths,
+    pulses: pulses.sort((a, b) => a.slackPs - b.slackPs).slice(0, pulseLimit),
+    skews,
+    dataChecks,
     setupSlacksPs: slacks,
+    netSlacksPs: netSlacks,
     endpointsWithoutGoal: withoutGoal,
-    brokenLoops: graph.brokenPins.size,
+    brokenLoops: done.active.cut.length,
+    cutArcs: done.active.cut.map((arc) => constant.graph.pinName(constant.graph.arcFrom[arc])),
   };
-  for (const kind of ["setup", "hold"] as const) {
-    const failing = checks.filter((check) => check.kind === kind && check.failingEndpoints > 0);
-    if (!failing.length) continue;
-    const worst = failing.reduce((a, b) => (a.worstSlackPs! < b.worstSlackPs! ? a : b));
-    const [path] = kind === "setup" ? analysis.setupPaths : analysis.holdPaths;
-    findings.push({
-      code: `timing/${kind}`,
-      severity: "warning",
-      place: { object: path.to },
-      message: `${worst.failingEndpoints} endpoint(s) miss ${kind} at ${worst.corner}, the worst by ${(-worst.worstSlackPs! / 1000).toFixed(3)} ns: ${path.from} to ${path.to}.`,
-      remedy:
-        kind === "setup"
-          ? "Shorten the logic on the worst paths, or slow the clock."
-          : "Reduce the clock skew: bring the clock in at a clock pin.",
-    });
-  }
-  if (graph.brokenPins.size) {
-    findings.push({
-      code: "timing/loop",
-      severity: "warning",
-      place: { object: netlist.top },
-      message: `${graph.brokenPins.size} arc(s) were cut to break combinational loops.`,
-      remedy: "Paths through latches are timed only up to the cut.",
-    });
-  }
-  return { artifact: analysis, findings };
+  findings.push(...verdicts(told, layout.netlist.top), ...structureFindings(graph, done, declared));
+  return { artifact: told, findings };
+}
+
+/** The analysis, with clocks assumed where none is declared. */
+function analyzeWith(graph: BuiltGraph, rules: BoundRules, off: Uint8Array, delays: GraphDelays): Analysis {
+  const even = Uint8Array.from(delays.most, (ps, arc) => (ps === delays.least[arc] ? 1 : 0));
+  const active = activate(graph.graph, off);
+  const network = buildClockNetwork(active, rules.clocks, even, rules.latencies);
+  const assumed = assumeClocks(active, network);
+  return analyze(graph.graph, withClocks(rules, assumed), off, even);
 }
 
 function worstPerEndpoint(paths: readonly TimingPath[]): TimingPath[] {
   const rank = (path: TimingPath) => path.slackPs ?? 1e9 - path.dataPs;
   const byEnd = new Map<string, TimingPath>();
   for (const path of paths) {
-    const known = byEnd.get(path.to);
-    if (!known || rank(path) < rank(known)) byEnd.set(path.to, path);
+    const end = `${path.kind} ${path.to}`;
+    const known = byEnd.get(end);
+    if (!known || rank(path) < rank(known)) byEnd.set(end, path);
   }
   return [...byEnd.values()].sort((a, b) => rank(a) - rank(b)).slice(0, pathLimit);
 }
 
-class CornerAnalysis {
-  readonly findings: Finding[] = [];
-  private readonly timing: CornerDelays;
-  private readonly domains: Domain[] = [];
-  /** [cells] Clock edge of each flip-flop and block output, index into `domains`; -1 for others. */
-  private readonly domainOf: Int32Array;
-  /** [cells] Arrival of the clock at each flip-flop and block output. */
-  private readonly clockPs: Float64Array;
-  /** [cells] Clock to output; -Infinity for what has no clock. */
-  private readonly startPs: Float64Array;
-  /** [input pin slots] Clock edge that captures at a pin, -1 for others; and when the clock gets there. */
-  private readonly endDomain: Int32Array;
-  private readonly endClockPs: Float64Array;
-  private readonly owner: Int32Array;
-  private readonly made: MadeClocks;
-  /** [domains] Least period that setup allows within one clock, by name. */
-  private readonly needPs = new Map<string, number>();
+/** Sums up what one corner says. */
+class CornerJudge {
+  private readonly known = new Map<"setup" | "hold", { entries: number[]; worst: Map<number, number> }>();
 
   constructor(
-    private readonly layout: TimedLayout,
-    private readonly graph: TimingGraph,
-    corner: CornerName,
-    rules: readonly ClockRule[],
-  ) {
-    this.made = new MadeClocks(layout.netlist, rules);
-    this.timing = cornerDelays(layout, corner);
-    const { netlist } = layout;
-    this.owner = ownerOfSlots(netlist);
-    this.domainOf = new Int32Array(netlist.cellCount).fill(-1);
-    this.clockPs = new Float64Array(netlist.cellCount);
-    this.startPs = startDelays(netlist, this.timing.delays);
-    this.endDomain = new Int32Array(netlist.inputNet.length).fill(-1);
-    this.endClockPs = new Float64Array(netlist.inputNet.length);
-    for (let cell = 0; cell < netlist.cellCount; cell++) {
-      if (netlist.kind[cell] !== cellKind.flipFlop) continue;
-      const slot = netlist.inputStart[cell] + ffPin.clock;
-      const source = this.clockSource(netlist.netDriver[netlist.inputNet[slot]], 0);
-      this.clockPs[cell] = source.ps + this.timing.netPs[slot];
-      this.domainOf[cell] = this.domainIndex(source, (netlist.modes[cell] & ffMode.clockFalling) !== 0);
-      this.endDomain.fill(this.domainOf[cell], netlist.inputStart[cell], netlist.inputStart[cell + 1]);
-      this.endClockPs.fill(this.clockPs[cell], netlist.inputStart[cell], netlist.inputStart[cell + 1]);
-    }
-    this.clockBlocks();
+    private readonly state: TimingState,
+    private readonly corner: string,
+    private readonly declared: number,
+  ) {}
+
+  /** True where an entry is of a clock that no line declares: it has no goal, but for hold within it. */
+  private isAssumed(entry: number): boolean {
+    const { search, entries, network } = this.state.analysis;
+    const launch = search.launches[search.launch[entries.vertex[entry]]];
+    const node = entries.node[entry];
+    return launch.clock >= this.declared || (node >= 0 && network.clock[node] >= this.declared);
   }
 
-  /** Each port of a block has a clock of its own. */
-  private clockBlocks(): void {
-    const { netlist, part } = this.layout;
-    const { inputStart, inputNet, netDriver } = netlist;
-    const clocks = netlist.blocks.map(({ cell, modes }) => {
-      const pins = blockPinsOf(part.family, modes);
-      const own = Array.from({ length: pins.clocks }, (_, p) => {
-        const slot = inputStart[cell] + pins.inputs.length + p;
-        if (inputNet[slot] < 0) return { domain: -1, ps: 0 };
-        const falling = blockClockFalls(modes, p);
-        const source = this.clockSource(netDriver[inputNet[slot]], 0);
-        return { domain: this.domainIndex(source, falling), ps: source.ps + this.timing.netPs[slot] };
-      });
-      pins.inputs.forEach((name, pin) => {
-        const { domain, ps } = own[blockOf(modes).clockOfPin(name)];
-        this.endDomain[inputStart[cell] + pin] = domain;
-        this.endClockPs[inputStart[cell] + pin] = ps;
-      });
-      return { own, pins, modes };
-    });
-    for (let cell = 0; cell < netlist.cellCount; cell++) {
-      if (netlist.kind[cell] !== cellKind.blockOutput || this.startPs[cell] === -Infinity) continue;
-      const { own, pins, modes } = clocks[this.layout.packed.cellBlock[cell]];
-      const { domain, ps } = own[blockOf(modes).clockOfPin(pins.outputs[netlist.modes[cell]])];
-      this.domainOf[cell] = domain;
-      this.clockPs[cell] = ps;
-    }
-  }
-
-  private domainIndex({ port, cell }: ClockSource, falling: boolean): number {
-    const known = this.domains.findIndex((domain) => domain.port === port && domain.falling === falling);
-    if (known >= 0) return known;
-    const rules = this.made.at(cell);
-    this.domains.push({ port, falling, rules, name: rules.map((rule) => rule.name).join(" or ") || port });
-    return this.domains.length - 1;
-  }
-
-  private readonly sources = new Map<number, ClockSource>();
-
-  /** Where a clock comes from and how late it is at a cell's output: a pad, or logic and registers on the way from one. */
-  private clockSource(cell: number, depth: number): ClockSource {
-    const known = this.sources.get(cell);
+  private ends(kind: "setup" | "hold"): { entries: number[]; worst: Map<number, number> } {
+    let known = this.known.get(kind);
     if (known) return known;
-    const { netlist } = this.layout;
-    const { kind, inputStart, inputNet, netDriver, cellName } = netlist;
-    let result: ClockSource = { port: cellName[cell], cell, ps: 0 };
-    if (kind[cell] === cellKind.inputPad) result.ps = this.timing.padPs[cell];
-    else if (this.made.isMade(cell) && depth < 64) {
-      // behind a switch both clocks count as late as the later one; a block's feedback takes its own way in out
-      const { netPs, delays } = this.timing;
-      const taken = this.made.isAligned(cell) ? delays.pinMuxPs : 0;
-      for (const { driver, slot } of this.made.inputsOf(cell)) {
-        const way = Math.max(0, netPs[slot] - taken);
-        result.ps = Math.max(result.ps, this.clockSource(driver, depth + 1).ps + way);
-      }
-      result.ps += this.startPs[cell];
-    } else if (depth < 64) {
-      this.findings.push({
-        code: "timing/clock-from-logic",
-        severity: "warning",
-        place: { object: cellName[cell] },
-        message: `'${cellName[cell]}' clocks registers, but comes from ${kind[cell] === cellKind.flipFlop ? "a register" : "logic"}: it travels on ordinary wires and has more skew.`,
-        remedy: "Use the outside clock with an enable instead.",
-      });
-      const slots =
-        kind[cell] === cellKind.flipFlop
-          ? [inputStart[cell] + ffPin.clock]
-          : Array.from({ length: inputStart[cell + 1] - inputStart[cell] }, (_, i) => inputStart[cell] + i);
-      for (const slot of slots) {
-        if (netlist.inputNet[slot] < 0 || this.graph.brokenPins.has(slot)) continue;
-        const from = this.clockSource(netDriver[inputNet[slot]], depth + 1);
-        const own = kind[cell] === cellKind.flipFlop ? this.timing.delays.clockToOutputPs : this.timing.lutPs[slot];
-        const ps = from.ps + this.timing.netPs[slot] + own;
-        if (ps > result.ps) result = { ...from, ps };
-      }
+    const { entries, search } = this.state.analysis;
+    const bounds = kind === "setup" ? this.state.setupSlack : this.state.holdSlack;
+    known = { entries: [], worst: new Map() };
+    for (let entry = 0; entry < entries.count; entry++) {
+      const slack = bounds[entry];
+      if (slack === Infinity || (kind === "setup" && this.isAssumed(entry))) continue;
+      known.entries.push(entry);
+      const end = entries.end[entry];
+      if (slack < (known.worst.get(end) ?? Infinity)) known.worst.set(end, slack);
     }
-    this.sources.set(cell, result);
-    return result;
+    if (search.isMerged) this.refine(kind, known);
+    this.known.set(kind, known);
+    return known;
   }
 
-  /** Time from the launching to the capturing edge for setup, and for the hold check that goes with it. */
-  private relation(launch: Domain, capture: Domain): { setup: number; hold: number } | null {
-    let setup = Infinity;
-    let hold = -Infinity;
-    const isOne = launch.port === capture.port;
-    for (const from of launch.rules)
-      for (const to of capture.rules) {
-        if (isOne && from !== to) continue; // clocks of a switch never run both at a time
-        const each = edgeRelation(from, launch.falling, to, capture.falling);
-        setup = Math.min(setup, each.setup);
-        hold = Math.max(hold, each.hold);
-      }
-    return setup < Infinity ? { setup, hold } : null;
+  /** Where branches of a clock were taken together, ends that seem to fail are looked at path by path. */
+  private refine(kind: "setup" | "hold", known: { entries: number[]; worst: Map<number, number> }): void {
+    const { entries } = this.state.analysis;
+    const byEnd = new Map<number, number[]>();
+    for (const entry of known.entries) {
+      const list = byEnd.get(entries.end[entry]);
+      if (list) list.push(entry);
+      else byEnd.set(entries.end[entry], [entry]);
+    }
+    for (const [end, list] of byEnd) {
+      const [path] = worstPaths(this.state, { kind, count: 1, entries: list });
+      if (path) known.worst.set(end, path.slackPs);
+    }
   }
 
-  check(kind: CheckKind): {
-    check: TimingCheck;
-    paths: TimingPath[];
-    withoutGoal: number;
-    slacks: Float32Array<ArrayBuffer>;
-  } {
-    const { netlist } = this.layout;
-    const { delays } = this.timing;
-    const latest = kind === "setup";
-    const ratio = latest ? 1 : delays.minRatio;
-    const scaled = latest
-      ? this.timing
-      : {
-          ...this.timing,
-          netPs: this.timing.netPs.map((ps) => ps * ratio),
-          lutPs: this.timing.lutPs.map((ps) => ps * ratio),
-        };
-    const never = latest ? -Infinity : Infinity;
-    const best = new Map<number, { slack: number | null; data: number; launch: number; relation: number | null }>();
-    const arrivals: Float64Array[] = [];
-    const worstPins: Int32Array[] = [];
-    this.domains.forEach((launch, l) => {
-      const arrival = new Float64Array(netlist.cellCount).fill(never);
-      for (let cell = 0; cell < netlist.cellCount; cell++) {
-        if (this.domainOf[cell] === l) arrival[cell] = this.clockPs[cell] + this.startPs[cell] * ratio;
-      }
-      const worst = new Int32Array(netlist.cellCount).fill(-1);
-      propagate(this.graph, scaled, arrival, latest, worst);
-      arrivals.push(arrival);
-      worstPins.push(worst);
-      const relations = this.domains.map((capture) => this.relation(launch, capture));
-      for (const slot of this.graph.endPins) {
-        const c = this.endDomain[slot];
-        if (c < 0 || this.isAsyncReset(slot)) continue;
-        const at = arrival[netlist.netDriver[netlist.inputNet[slot]]];
-        if (at === never) continue;
-        const data = at + scaled.netPs[slot];
-        const relation = relations[c];
-        let slack: number | null = null;
-        if (latest) {
-          const need = data + this.setupPs(slot) - this.endClockPs[slot];
-          if (relation) slack = relation.setup - need;
-          const capture = this.domains[c];
-          if (capture.port === launch.port) {
-            // half-cycle paths count twice
-            const share =
-              relation && launch.rules.length
-                ? relation.setup / periodOf(launch)!
-                : capture.falling === launch.falling
-                  ? 1
-                  : 0.5;
-            this.needPs.set(launch.port, Math.max(this.needPs.get(launch.port) ?? 0, need / share));
-          }
-        } else if (relation) slack = data - relation.hold - this.endClockPs[slot] - delays.holdPs;
-        else if (this.domains[c].port === launch.port) slack = data - this.endClockPs[slot] - delays.holdPs;
-        const known = best.get(slot);
-        const rank = slack ?? 1e9 - data;
-        if (!known || rank < (known.slack ?? 1e9 - known.data))
-          best.set(slot, {
-            slack,
-            data,
-            launch: l,
-            relation: relation ? (latest ? relation.setup : relation.hold) : null,
-          });
-      }
-    });
-    const inside = latest ? this.insidePaths() : [];
-    let worstSlack: number | null = null;
+  /** Entries that have a goal. */
+  judged(kind: "setup" | "hold"): readonly number[] {
+    return this.ends(kind).entries;
+  }
+
+  check(kind: CheckKind): TimingCheck {
+    const isReset = kind === "recovery" || kind === "removal";
+    const { ends } = this.state.analysis;
+    let worst: number | null = null;
     let total = 0;
     let failing = 0;
-    let withGoal = 0;
-    for (const slack of [...[...best.values()].map((end) => end.slack), ...inside.map(({ slackPs }) => slackPs)]) {
-      if (slack === null) continue;
-      withGoal++;
-      if (worstSlack === null || slack < worstSlack) worstSlack = slack;
+    let count = 0;
+    for (const [end, slack] of this.ends(kind === "setup" || kind === "recovery" ? "setup" : "hold").worst) {
+      if ((ends[end].kind === "recovery") !== isReset) continue;
+      count++;
+      if (worst === null || slack < worst) worst = slack;
       if (slack < 0) {
         failing++;
         total += slack;
       }
     }
-    const ranked = [...best]
-      .sort((a, b) => (a[1].slack ?? 1e9 - a[1].data) - (b[1].slack ?? 1e9 - b[1].data))
-      .slice(0, pathLimit);
-    const paths = ranked.map(([slot, end]) =>
-      this.trace(kind, slot, end, arrivals[end.launch], worstPins[end.launch], scaled, ratio),
-    );
     return {
-      check: {
-        corner: this.timing.corner,
-        kind,
-        worstSlackPs: worstSlack,
-        totalNegativePs: total,
-        failingEndpoints: failing,
-        endpoints: withGoal,
-      },
-      paths: [...paths, ...inside],
-      slacks: Float32Array.from(
-        [...[...best.values()].map((end) => end.slack), ...inside.map(({ slackPs }) => slackPs)].filter(
-          (slack) => slack !== null,
-        ),
-      ),
-      withoutGoal: best.size + inside.length - withGoal,
-    };
-  }
-
-  /** Multipliers with more than one rank of registers: the longest way from one to the next. */
-  private insidePaths(): TimingPath[] {
-    const { netlist } = this.layout;
-    const { delays } = this.timing;
-    const paths: TimingPath[] = [];
-    for (const { cell, modes } of netlist.blocks) {
-      const insidePs = delays.blockInsidePs(modes);
-      const slot = netlist.inputStart[cell]; // all pins of a multiplier have its one clock
-      const d = this.endDomain[slot];
-      if (insidePs === null || d < 0) continue;
-      const domain = this.domains[d];
-      const relation = this.relation(domain, domain);
-      this.needPs.set(domain.port, Math.max(this.needPs.get(domain.port) ?? 0, insidePs));
-      const clockPs = this.endClockPs[slot];
-      const setupPs = this.setupOf(modes);
-      const place = { net: -1, cell, ...this.position(cell), origin: netlist.origin[cell], fanout: 0 };
-      const name = netlist.cellName[cell];
-      const step = (what: PathStep["what"], own: string, delayPs: number, arrivalPs: number): PathStep => ({
-        what,
-        name: own,
-        delayPs,
-        arrivalPs,
-        ...place,
-      });
-      const dataPs = insidePs - setupPs;
-      paths.push({
-        kind: "setup",
-        corner: this.timing.corner,
-        slackPs: relation ? relation.setup - insidePs : null,
-        from: name,
-        to: `${name} (inside)`,
-        launchClock: domain.name,
-        captureClock: domain.name,
-        requirementPs: relation?.setup ?? null,
-        launchClockPs: clockPs,
-        captureClockPs: clockPs,
-        dataPs,
-        cellPs: dataPs,
-        levels: 0,
-        carries: 0,
-        steps: [
-          step("clock", domain.port, clockPs, clockPs),
-          step("block", name, dataPs, clockPs + dataPs),
-          step("setup", name, setupPs, clockPs + insidePs),
-        ],
-      });
-    }
-    return paths;
-  }
-
-  private setupOf(modes: BlockModes): number {
-    // an operand with a register of its own has nothing before that
-    return this.timing.delays.blockSetupPs({ ...modes, inputRegister: true } as BlockModes, "LEFT0");
-  }
-
-  private isAsyncReset(slot: number): boolean {
-    const { netlist } = this.layout;
-    const cell = this.owner[slot];
-    if (netlist.kind[cell] !== cellKind.flipFlop) return false;
-    return slot - netlist.inputStart[cell] === ffPin.reset && (netlist.modes[cell] & ffMode.asyncReset) !== 0;
-  }
-
-  private setupPs(slot: number): number {
-    const { netlist, packed, part } = this.layout;
-    const cell = this.owner[slot];
-    if (netlist.kind[cell] === cellKind.block) {
-      const { modes } = netlist.blocks[packed.cellBlock[cell]];
-      const name = blockPinsOf(part.family, modes).inputs[slot - netlist.inputStart[cell]];
-      return this.timing.delays.blockSetupPs(modes, name);
-    }
-    const bypass = slot === netlist.inputStart[cell] + ffPin.d && takesBypass(packed, cell);
-    return this.timing.delays.setupPs(bypass);
-  }
-
-  private position(cell: number): { tileX: number; tileY: number } {
-    const { packed, placed, part } = this.layout;
-    const pad = packed.cellPad[cell];
-    const block = packed.cellBlock[cell];
-    const tile =
-      pad >= 0
-        ? part.fabric.pads[pad].tile
-        : block >= 0
-          ? placed.blockTile[block]
-          : placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
-    return { tileX: part.fabric.tileX(tile), tileY: part.fabric.tileY(tile) };
-  }
-
-  private fanout: Int32Array | null = null;
-  private fanoutOf(net: number): number {
-    if (!this.fanout) {
-      this.fanout = new Int32Array(this.layout.netlist.netCount);
-      for (const each of this.layout.netlist.inputNet) if (each >= 0) this.fanout[each]++;
-    }
-    return this.fanout[net];
-  }
-
-  private trace(
-    kind: TimingPath["kind"],
-    endSlot: number,
-    end: { slack: number | null; data: number; launch: number; relation: number | null },
-    arrival: Float64Array,
-    worst: Int32Array,
-    delays: CornerDelays,
-    ratio: number,
-  ): TimingPath {
-    const { netlist } = this.layout;
-    const { cellName, netName, inputNet, netDriver, origin } = netlist;
-    // from the end back to the start
-    const slots: number[] = [endSlot];
-    let cell = netDriver[inputNet[endSlot]];
-    while (this.graph.passes[cell] && worst[cell] >= 0) {
-      slots.push(worst[cell]);
-      cell = netDriver[inputNet[worst[cell]]];
-    }
-    const start = cell;
-    const steps: PathStep[] = [];
-    let at = 0;
-    let cellPs = 0;
-    let carries = 0;
-    const add = (what: PathStep["what"], name: string, net: number, c: number, delayPs: number, isCell: boolean) => {
-      at += delayPs;
-      if (isCell) cellPs += delayPs;
-      steps.push({
-        what,
-        name,
-        net,
-        cell: c,
-        delayPs,
-        arrivalPs: at,
-        ...this.position(c),
-        origin: origin[c],
-        fanout: net >= 0 ? this.fanoutOf(net) : 0,
-      });
-    };
-    const isRegister = this.domainOf[start] >= 0;
-    if (isRegister) {
-      add("clock", this.domains[this.domainOf[start]].port, -1, start, this.clockPs[start], false);
-      add("clock to output", cellName[start], -1, start, this.startPs[start] * ratio, true);
-    } else if (netlist.kind[start] === cellKind.inputPad)
-      add("input pad", cellName[start], -1, start, arrival[start], true);
-    for (let i = slots.length - 1; i >= 0; i--) {
-      const slot = slots[i];
-      const owner = this.owner[slot];
-      if (this.layout.routed.pinNode[slot] >= 0)
-        add("net", netName[inputNet[slot]], inputNet[slot], owner, delays.netPs[slot], false);
-      if (i === 0) break;
-      if (netlist.kind[owner] === cellKind.lut) {
-        add("LUT", cellName[owner], -1, owner, delays.lutPs[slot], true);
-        continue;
-      }
-      if (!isLogic(netlist.kind[owner])) {
-        if (netlist.kind[owner] === cellKind.block) add("block", cellName[owner], -1, owner, delays.lutPs[slot], true);
-        continue;
-      }
-      // the climb through a chain is one step, however many elements it takes
-      let links = 0;
-      let climbPs = delays.lutPs[slot];
-      let last = owner;
-      while (i > 1 && netlist.kind[last] === cellKind.carryMux) {
-        i--;
-        last = this.owner[slots[i]];
-        climbPs += delays.lutPs[slots[i]];
-        links++;
-      }
-      add("carry", cellName[last], -1, last, climbPs, true);
-      carries += links;
-    }
-    const endCell = this.owner[endSlot];
-    const isEndRegister = netlist.kind[endCell] !== cellKind.outputPad;
-    const launchClockPs = isRegister ? this.clockPs[start] : 0;
-    let dataPs = end.data - launchClockPs;
-    if (isEndRegister && kind === "setup") add("setup", cellName[endCell], -1, endCell, this.setupPs(endSlot), false);
-    else if (isEndRegister && kind === "hold")
-      add("hold", cellName[endCell], -1, endCell, this.timing.delays.holdPs, false);
-    else if (!isEndRegister) {
-      add("output pad", netName[inputNet[endSlot]], -1, endCell, this.timing.padPs[endCell], true);
-      dataPs += this.timing.padPs[endCell];
-    }
-    const launch = isRegister ? this.domains[this.domainOf[start]].name : "";
-    const capture = this.endDomain[endSlot] >= 0 ? this.domains[this.endDomain[endSlot]] : null;
-    const pinNames = ["", "clock", "enable", "reset"];
-    let pin = "";
-    if (netlist.kind[endCell] === cellKind.flipFlop) pin = pinNames[endSlot - netlist.inputStart[endCell]];
-    else if (netlist.kind[endCell] === cellKind.block)
-      pin = blockPinsOf(this.layout.part.family, netlist.blocks[this.layout.packed.cellBlock[endCell]].modes).inputs[
-        endSlot - netlist.inputStart[endCell]
-      ];
-    return {
+      corner: this.corner,
       kind,
-      corner: this.timing.corner,
-      slackPs: end.slack,
-      from: cellName[start],
-      to: (isEndRegister ? cellName[endCell] : portOfPad(cellName[endCell])) + (pin ? ` (${pin})` : ""),
-      launchClock: launch,
-      captureClock: capture?.name ?? "",
-      requirementPs: end.relation,
-      launchClockPs,
-      captureClockPs: this.endClockPs[endSlot],
-      dataPs,
-      cellPs,
-      levels: steps.filter((step) => step.what === "LUT").length,
-      carries,
-      steps,
+      worstSlackPs: worst,
+      totalNegativePs: total,
+      failingEndpoints: failing,
+      endpoints: count,
     };
   }
 
-  /** The longest paths into, out of and straight through the part. */
-  padPaths(): TimingPath[] {
-    const { netlist } = this.layout;
-    const result: TimingPath[] = [];
-    for (const fromPads of [true, false]) {
-      const arrival = new Float64Array(netlist.cellCount).fill(-Infinity);
-      for (let cell = 0; cell < netlist.cellCount; cell++) {
-        if (fromPads && netlist.kind[cell] === cellKind.inputPad) arrival[cell] = this.timing.padPs[cell];
-        if (!fromPads && this.domainOf[cell] >= 0) arrival[cell] = this.clockPs[cell] + this.startPs[cell];
-      }
-      const worst = new Int32Array(netlist.cellCount).fill(-1);
-      propagate(this.graph, this.timing, arrival, true, worst);
-      for (const slot of this.graph.endPins) {
-        const cell = this.owner[slot];
-        const toPad = netlist.kind[cell] === cellKind.outputPad;
-        if (!fromPads && !toPad) continue;
-        const at = arrival[netlist.netDriver[netlist.inputNet[slot]]];
-        if (at === -Infinity) continue;
-        const kind = fromPads ? (toPad ? "through" : "input") : "output";
-        result.push(
-          this.trace(
-            kind,
-            slot,
-            { slack: null, data: at + this.timing.netPs[slot], launch: 0, relation: null },
-            arrival,
-            worst,
-            this.timing,
-            1,
-          ),
-        );
-      }
-    }
-    return result.sort((a, b) => b.dataPs - a.dataPs).slice(0, 20);
+  endSlacks(): Float32Array<ArrayBuffer> {
+    return Float32Array.from(this.ends("setup").worst.values());
   }
 
-  summaries(): ClockSummary[] {
-    const { netlist } = this.layout;
-    const ports = [...new Set(this.domains.map((domain) => domain.port))].sort();
-    return ports.map((port) => {
-      const domain = this.domains.find((candidate) => candidate.port === port)!;
-      let registers = 0;
+  /** Ends of registers that signals of registers come to, and that no rule gives a goal. */
+  withoutGoal(): number {
+    const { entries, ends, search } = this.state.analysis;
+    const open = new Set<number>();
+    const judged = this.ends("setup").worst;
+    for (let entry = 0; entry < entries.count; entry++) {
+      const end = entries.end[entry];
+      if (ends[end].check < 0 || judged.has(end)) continue;
+      const info = entries.info[entries.infoOf[entry]];
+      const launch = search.launches[search.launch[entries.vertex[entry]]];
+      if (launch.clock >= 0 && info.why !== "false path" && !(info.why === "cut clocks" && !this.isAssumed(entry)))
+        open.add(end);
+    }
+    return open.size;
+  }
+
+  summaries({ graph, pinCell }: BuiltGraph): ClockSummary[] {
+    const { analysis } = this.state;
+    const { entries, search, rules, network } = analysis;
+    const need = new Map<number, number>();
+    for (let entry = 0; entry < entries.count; entry++) {
+      const node = entries.node[entry];
+      const launch = search.launches[search.launch[entries.vertex[entry]]];
+      if (node < 0 || launch.clock !== network.clock[node] || this.state.setupSlack[entry] === Infinity) continue;
+      const info = entries.info[entries.infoOf[entry]];
+      if (info.rules.setup >= 0 && rules.exceptions[info.rules.setup].kind === "max delay") continue;
+      const period = rules.clocks[launch.clock].periodPs;
+      const raw = info.setup + info.setupUncertainty;
+      // half-cycle paths count twice
+      const own = (raw - this.state.setupSlack[entry]) / (raw / period);
+      if (own > (need.get(launch.clock) ?? 0)) need.set(launch.clock, own);
+    }
+    const clockPins = new Set<number>(graph.checkClock);
+    return rules.clocks.map((clock, c): ClockSummary => {
       let earliestPs = Infinity;
       let latestPs = 0;
-      for (let cell = 0; cell < netlist.cellCount; cell++) {
-        if (
-          netlist.kind[cell] === cellKind.blockOutput ||
-          this.domainOf[cell] < 0 ||
-          this.domains[this.domainOf[cell]].port !== port
-        )
-          continue;
-        registers++;
-        earliestPs = Math.min(earliestPs, this.clockPs[cell]);
-        latestPs = Math.max(latestPs, this.clockPs[cell]);
+      const cells = new Set<number>();
+      for (let node = 0; node < network.nodeCount; node++) {
+        const pin = network.pin[node];
+        if (network.clock[node] !== c || pin < 0 || !clockPins.has(pin)) continue;
+        cells.add(pinCell[pin]);
+        earliestPs = Math.min(earliestPs, this.state.clockEarly[node]);
+        latestPs = Math.max(latestPs, this.state.clockLate[node]);
       }
-      const need = this.needPs.get(port);
+      const least = need.get(c);
+      const [source] = clock.sources;
       return {
-        name: domain.name,
-        port,
-        periodPs: periodOf(domain),
-        fmaxMhz: need && need > 0 ? 1e6 / need : null,
-        registers,
-        earliestPs,
+        name: clock.name,
+        port: source === undefined ? clock.name : graph.pinName(source).replace(/\/(?:o|q)$/, ""),
+        periodPs: c < this.declared ? clock.periodPs : null,
+        fmaxMhz: least && least > 0 ? 1e6 / least : null,
+        registers: cells.size,
+        earliestPs: earliestPs === Infinity ? 0 : earliestPs,
         latestPs,
       };
     });
   }
 }
 
-interface ClockSource {
-  /** Name of the port or cell that the clock is known by, and the cell. */
-  port: string;
-  cell: number;
-  ps: number;
+/** Clocks that are not high, low or apart long enough for what they clock. */
+function pulseChecks(
+  { graph, pinCell, netlist }: BuiltGraph,
+  layout: AnalysedLayout,
+  { network, rules }: Analysis,
+  delays: ReturnType<typeof cornerDelays>["delays"],
+  corner: string,
+  declared: number,
+): PulseCheck[] {
+  const found: PulseCheck[] = [];
+  const clockPins = new Set<number>(graph.checkClock);
+  const widths = rules.clocks.map((clock) => {
+    const [rises, falls] = [edgesOf(clock, false), edgesOf(clock, true)];
+    const least = (from: readonly number[], to: readonly number[]) =>
+      Math.min(
+        ...from.flatMap((a) =>
+          to.map((b) => (((b - a) % clock.periodPs) + clock.periodPs) % clock.periodPs || clock.periodPs),
+        ),
+      );
+    return { high: least(rises, falls), low: least(falls, rises), period: least(rises, rises) };
+  });
+  const seen = new Set<string>();
+  for (let node = 0; node < network.nodeCount; node++) {
+    const pin = network.pin[node];
+    const clock = network.clock[node];
+    if (pin < 0 || clock >= declared || !clockPins.has(pin)) continue;
+    const cell = pinCell[pin];
+    const block = layout.packed.cellBlock[cell];
+    const key = `${clock} ${block < 0 ? -1 : netlist.blocks[block].modes.type} ${network.isInverted[node]}`;
+    if (seen.has(key)) continue;
+    seen.add(key);
+    const { high, low, period } = widths[clock];
+    const add = (what: PulseCheck["what"], havePs: number, needPs: number) =>
+      found.push({
+        corner,
+        pin: graph.pinName(pin),
+        clock: rules.clocks[clock].name,
+        what,
+        havePs,
+        needPs,
+        slackPs: havePs - needPs,
+      });
+    const isInverted = network.isInverted[node] === 1;
+    add("high", isInverted ? low : high, delays.pulsePs);
+    add("low", isInverted ? high : low, delays.pulsePs);
+    const least = block < 0 ? 0 : delays.blockPeriodPs(netlist.blocks[block].modes);
+    if (least > 0) add("period", period, least);
+  }
+  return found;
 }
 
-function periodOf({ rules }: Domain): number | null {
-  return rules.length ? Math.min(...rules.map((rule) => rule.periodPs)) : null;
+/** How far apart the paths are that a skew rule names. */
+function skewChecks(state: TimingState, corner: string): SkewCheck[] {
+  const { entries, rules } = state.analysis;
+  const bounds = new Map<number, { late: number; early: number }>();
+  for (let entry = 0; entry < entries.count; entry++)
+    for (const e of entries.info[entries.infoOf[entry]].rules.others) {
+      if (rules.exceptions[e].kind !== "max skew") continue;
+      const v = entries.vertex[entry];
+      const own = bounds.get(e) ?? { late: -Infinity, early: Infinity };
+      own.late = Math.max(own.late, state.arrival[2 * v]);
+      own.early = Math.min(own.early, state.arrival[2 * v]);
+      bounds.set(e, own);
+    }
+  return [...bounds].flatMap(([e, { late, early }]) =>
+    late > -Infinity
+      ? [
+          {
+            corner,
+            rule: { list: "exceptions" as const, number: rules.exceptions[e].rule },
+            skewPs: late - early,
+            limitPs: rules.exceptions[e].value,
+          },
+        ]
+      : [],
+  );
+}
+
+/**
+ * Signals that a rule holds against another signal in place of a clock: setup before it, hold behind it, both launched by the
+ * same edge.
+ */
+function dataToData(state: TimingState, corner: string): DataCheck[] {
+  const { search, network, rules, active } = state.analysis;
+  const found: DataCheck[] = [];
+  const verticesAt = (pin: number) => search.pinVertex.subarray(search.pinStart[pin], search.pinStart[pin + 1]);
+  for (const { fromPins, toPins, setupPs, holdPs, rule } of rules.dataChecks)
+    for (const from of fromPins)
+      for (const to of toPins) {
+        let setup = Infinity;
+        let hold = Infinity;
+        for (const f of verticesAt(from))
+          for (const t of verticesAt(to)) {
+            const [a, b] = [search.launches[search.launch[f]], search.launches[search.launch[t]]];
+            if (a.clock !== b.clock || a.falls !== b.falls) continue;
+            const credit = a.clock < 0 ? 0 : state.spreadOf(commonSpread(network, a.node, b.node));
+            const { arrival } = state;
+            if (setupPs !== null) setup = Math.min(setup, arrival[2 * f + 1] - setupPs - arrival[2 * t] + credit);
+            if (holdPs !== null) hold = Math.min(hold, arrival[2 * t + 1] - holdPs - arrival[2 * f] + credit);
+          }
+        const own = { corner, from: active.graph.pinName(from), to: active.graph.pinName(to) };
+        const ref = { list: "dataChecks" as const, number: rule };
+        if (Number.isFinite(setup)) found.push({ ...own, kind: "setup", slackPs: setup, rule: ref });
+        if (Number.isFinite(hold)) found.push({ ...own, kind: "hold", slackPs: hold, rule: ref });
+      }
+  return found;
+}
+
+function netSlacksOf({ netlist, outputPin }: BuiltGraph, state: TimingState): Float32Array<ArrayBuffer> {
+  return Float32Array.from({ length: netlist.netCount }, (_, net) => {
+    const { setup } = state.pinSlack(outputPin(netlist.netDriver[net]));
+    return setup === Infinity ? Number.NaN : setup;
+  });
+}
+
+/** The longest paths into, out of and straight through the part that no rule gives a goal. */
+function openPaths(state: TimingState, corner: string, writer: PathWriter, declared: number): TimingPath[] {
+  const { entries, search, ends } = state.analysis;
+  const open: number[] = [];
+  for (let entry = 0; entry < entries.count; entry++) {
+    if (state.setupSlack[entry] !== Infinity && entries.setup[entry] !== Infinity) continue;
+    const launch = search.launches[search.launch[entries.vertex[entry]]];
+    const end = ends[entries.end[entry]];
+    const info = entries.info[entries.infoOf[entry]];
+    if (info.why === "false path" || (info.why === "cut clocks" && launch.clock < declared)) continue;
+    if (launch.clock < 0 || end.kind === "open") open.push(entry);
+  }
+  return worstPaths(state, { kind: "longest", count: padPathLimit, entries: open })
+    .map((path) => {
+      const launch = search.launches[search.launch[path.vertices[0]]];
+      const toPad = ends[entries.end[path.entry]].check < 0;
+      return writer.write(state, corner, path, launch.clock < 0 ? (toPad ? "through" : "input") : "output");
+    })
+    .sort((a, b) => b.dataPs - a.dataPs);
+}
+
+function verdicts(told: TimingReport, top: string): Finding[] {
+  const findings: Finding[] = [];
+  for (const kind of ["setup", "hold", "recovery", "removal"] as const) {
+    const failing = told.checks.filter((check) => check.kind === kind && check.failingEndpoints > 0);
+    if (!failing.length) continue;
+    const worst = failing.reduce((a, b) => (a.worstSlackPs! < b.worstSlackPs! ? a : b));
+    const isSetup = kind === "setup" || kind === "recovery";
+    const path = (isSetup ? told.setupPaths : told.holdPaths).find((each) => each.kind === kind);
+    findings.push({
+      code: `timing/${kind}`,
+      severity: "warning",
+      place: { object: path?.to ?? top },
+      message: `${worst.failingEndpoints} endpoint(s) miss ${kind} at ${worst.corner}, the worst by ${(-worst.worstSlackPs! / 1000).toFixed(3)} ns${path ? `: ${path.from} to ${path.to}` : ""}.`,
+      remedy: isSetup
+        ? "Shorten the logic on the worst paths, or slow the clock."
+        : "Reduce the clock skew: bring the clock in at a clock pin.",
+    });
+  }
+  const [pulse] = told.pulses;
+  if (pulse && pulse.slackPs < 0)
+    findings.push({
+      code: "timing/pulse",
+      severity: "warning",
+      place: { object: pulse.pin },
+      message: `'${pulse.clock}' is ${pulse.what === "period" ? "too fast" : `${pulse.what} for too short`} at ${pulse.pin}: ${(pulse.havePs / 1000).toFixed(3)} ns, and ${(pulse.needPs / 1000).toFixed(3)} ns are needed at ${pulse.corner}.`,
+      remedy: "Slow the clock, or make its high and low times more alike.",
+    });
+  const wide = told.skews.filter(({ skewPs, limitPs }) => skewPs > limitPs);
+  if (wide.length)
+    findings.push({
+      code: "timing/skew",
+      severity: "warning",
+      place: { object: top },
+      message: `Paths of a skew rule are ${(Math.max(...wide.map(({ skewPs }) => skewPs)) / 1000).toFixed(3)} ns apart, and ${(wide[0].limitPs / 1000).toFixed(3)} ns are allowed.`,
+      remedy: "Put the registers of the ports into their pads, or allow more.",
+    });
+  const [data] = told.dataChecks.filter(({ slackPs }) => slackPs < 0).sort((a, b) => a.slackPs - b.slackPs);
+  if (data)
+    findings.push({
+      code: "timing/data",
+      severity: "warning",
+      place: { object: data.to },
+      message: `${data.to} misses its ${data.kind} against ${data.from} by ${(-data.slackPs / 1000).toFixed(3)} ns at ${data.corner}.`,
+      remedy:
+        data.kind === "setup"
+          ? "Shorten its path, or make the other one longer."
+          : "Make its path longer, or shorten the other one.",
+    });
+  if (told.brokenLoops)
+    findings.push({
+      code: "timing/loop",
+      severity: "warning",
+      place: { object: top },
+      message: `${told.brokenLoops} arc(s) were cut to break combinational loops, at ${told.cutArcs.slice(0, 3).join(", ")}.`,
+      remedy: "Put a register on each loop: paths through it are timed only up to the cut.",
+    });
+  return findings;
+}
+
+/** What is wrong with how clocks come to registers. */
+function structureFindings(
+  { graph, netlist }: BuiltGraph,
+  { network, rules, search }: Analysis,
+  declared: number,
+): Finding[] {
+  const findings: Finding[] = [];
+  const ports = new Set(graph.ports.map(({ inPin }) => inPin));
+  for (const clock of rules.clocks.slice(declared)) {
+    const [pin] = clock.sources;
+    if (ports.has(pin)) continue;
+    findings.push({
+      code: "timing/clock-from-logic",
+      severity: "warning",
+      place: { object: clock.name },
+      message: `'${clock.name}' clocks registers, but comes from a register or logic, and no line declares it: its paths have no goal.`,
+      remedy: "Use the outside clock with an enable instead, or declare it with create_generated_clock.",
+    });
+  }
+  for (const clock of network.detached) {
+    if (clock >= declared || rules.clocks[clock].sources.length === 0) continue;
+    findings.push({
+      code: "timing/detached-clock",
+      severity: "warning",
+      place: { object: rules.clocks[clock].name },
+      message: `The clock '${rules.clocks[clock].name}' is not reached from the clock that it is made of, so its delay is not known.`,
+      remedy: "Correct its -source, or declare it with create_clock.",
+    });
+  }
+  if (network.isCut || search.isCut)
+    findings.push({
+      code: "timing/too-many",
+      severity: "error",
+      place: { object: netlist.top },
+      message: "The rules tell too many kinds of paths apart for all of them to be looked at.",
+      remedy: "Use fewer exceptions, or name clocks in place of registers.",
+    });
+  return findings;
 }

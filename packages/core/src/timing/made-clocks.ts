@@ -1,4 +1,4 @@
-import type { ClockRule } from "../constraints/sdc.ts";
+import type { PortClock } from "../constraints/port-clocks.ts";
 import { blockOf } from "../device/blocks/registry.ts";
 import { blockOfCells, cellKind, type LayoutNetlist } from "../netlist/mapped.ts";
 
@@ -10,11 +10,11 @@ const anyClock = { name: "", periodPs: 1, risePs: 0, fallPs: 1 };
  */
 export class MadeClocks {
   private readonly blockOf: Int32Array;
-  private readonly known = new Map<number, readonly ClockRule[]>();
+  private readonly known = new Map<number, readonly PortClock[]>();
 
   constructor(
     private readonly netlist: LayoutNetlist,
-    private readonly rules: readonly ClockRule[],
+    private readonly rules: readonly PortClock[],
   ) {
     this.blockOf = blockOfCells(netlist);
   }
@@ -42,11 +42,11 @@ export class MadeClocks {
   }
 
   /** Times in ps; the port of a made clock's rule is the name of the output that makes it. */
-  at(cell: number): readonly ClockRule[] {
+  at(cell: number): readonly PortClock[] {
     const known = this.known.get(cell);
     if (known) return known;
     this.known.set(cell, []); // a ring of clock blocks has no beginning
-    let result: readonly ClockRule[] = [];
+    let result: readonly PortClock[] = [];
     const { kind, cellName, blocks, modes } = this.netlist;
     if (kind[cell] === cellKind.inputPad) result = this.rules.filter(({ port }) => port === cellName[cell]);
     else if (this.isMade(cell)) {

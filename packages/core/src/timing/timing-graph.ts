@@ -8,7 +8,7 @@ import { blockOfCells, carryPin, cellKind, ffPin, isLogic, type LayoutNetlist, s
  * Order of evaluation for timing: every LUT and carry cell after those that feed it. On a loop (a latch feeds itself) one arc is
  * left out; `brokenPins` lists those.
  */
-export interface TimingGraph {
+interface TimingGraph {
   readonly netlist: LayoutNetlist;
   /** LUTs and carry cells in topological order. */
   readonly lutOrder: Int32Array;

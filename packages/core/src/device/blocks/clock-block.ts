@@ -175,6 +175,7 @@ export const clockBlock: BlockDescription<ClockBlockModes> = {
     instance: ({ multiply, divide, phase }, text) =>
       `gc_clock_block #(.MULTIPLY(${multiply}), .DIVIDE_A(${divide[0]}), .DIVIDE_B(${divide[1]}), .PHASE_A(${phase[0]}), .PHASE_B(${phase[1]})) ${text.instance} ` +
       `(.clock_in(${text.clock(0)}), .clock_a(${text.output("A")}), .clock_b(${text.output("B")}), .locked(${text.output("LOCKED")}));`,
+    pin: (pin) => (typeof pin === "number" ? "clock_in" : pin === "LOCKED" ? "locked" : `clock_${pin.toLowerCase()}`),
   },
 
   symbol: { kind: "part block", text: "clock block" },

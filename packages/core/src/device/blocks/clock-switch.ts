@@ -71,6 +71,7 @@ export const clockSwitch: BlockDescription<ClockSwitchModes> = {
     model: text.replace("module clock_switch", "module gc_clock_switch"),
     instance: (_modes, text) =>
       `gc_clock_switch ${text.instance} (.clock_0(${text.clock(0)}), .clock_1(${text.clock(1)}), .select(${text.one("SELECT", "1'b0")}), .clock_out(${text.output("Q")}));`,
+    pin: (pin) => (typeof pin === "number" ? `clock_${pin}` : pin === "Q" ? "clock_out" : "select"),
   },
 
   symbol: { kind: "part block", text: "clock switch" },

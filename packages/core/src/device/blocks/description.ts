@@ -164,6 +164,8 @@ export interface BlockDescription<M extends BlockModes = BlockModes> {
   setupPs(delays: DelayTable, modes: M, input: string): number;
   /** From register to register inside, clock to output and setup included; null if none follows another. */
   insidePs?(delays: DelayTable, modes: M): number | null;
+  /** Least period of its clock, for one that needs more than its paths say. */
+  periodPs?(delays: DelayTable, modes: M): number;
   /** Pin to output where no register lies between. */
   throughPs?(delays: DelayTable, input: string): number;
 
@@ -173,6 +175,8 @@ export interface BlockDescription<M extends BlockModes = BlockModes> {
     /** The model that structural Verilog instantiates (IEEE 1364-2005). */
     readonly model: string;
     instance(modes: M, text: BlockText, pins: BlockPins): string;
+    /** The model's port, or bit of one, that a pin is: of an input or output by its name, of a clock by its number. */
+    pin(pin: string | number): string;
   };
 
   /** How it is drawn: the kind of node, and what stands in it. */

@@ -159,6 +159,8 @@ export const memoryBlock: BlockDescription<MemoryModes> = {
   clockPs: (delays, { ports }, output) =>
     ports[output[1] === "B" ? 1 : 0].outputRegister ? delays.memoryRegisteredPs : delays.memoryClockPs,
   setupPs: (delays) => delays.memorySetupPs,
+  // a word is read, and its lines are made ready for the next one
+  periodPs: (delays) => delays.memoryClockPs + delays.memorySetupPs,
 
   module: null,
   verilog: {
@@ -257,6 +259,12 @@ endmodule
         `gc_memory #(.ADDRESS_BITS(${bits}), .WORD_BITS(${width}), .INIT(${init}), .WIDTH_A(${a.width}), .WIDTH_B(${b.width}), .MODE_A(${a.writeMode}), .MODE_B(${b.writeMode}), .REG_A(${flag(a.outputRegister)}), .REG_B(${flag(b.outputRegister)}), .FALL_A(${flag(a.clockFalling)}), .FALL_B(${flag(b.clockFalling)}), .JOINT(${flag(joint)})) ${text.instance} ` +
         `(${port("A", 0, a.enableUsed)}, ${port("B", 1, b.enableUsed)});`
       );
+    },
+    pin(pin) {
+      if (typeof pin === "number") return `clk_${"ab"[pin]}`;
+      const [kind, letter] = [pin[0], pin[1].toLowerCase()];
+      const bit = pin.slice(2);
+      return `${{ E: "en", R: "rst" }[kind] ?? kind.toLowerCase()}_${letter}${bit === "" ? "" : `[${bit}]`}`;
     },
   },
 

@@ -157,6 +157,11 @@ endmodule
         `(.clk(${text.clock(0)}), .en(${modes.enableUsed ? text.one("E", "1'b0") : "1'b1"}), .rst(${text.one("R", "1'b0")}), .load(${text.one("LOAD", "1'b0")}), .left(${text.vector("LEFT", multiplierWidth)}), .right(${text.vector("RIGHT", multiplierWidth)}), .addend(${text.vector("ADDEND", accumulatorWidth)}), .result(${result}));`
       );
     },
+    pin(pin) {
+      if (typeof pin === "number") return "clk";
+      const plain = { E: "en", R: "rst", LOAD: "load" }[pin];
+      return plain ?? pin.replace(/^([A-Z]+)(\d+)$/, (_, name: string, bit: string) => `${name.toLowerCase()}[${bit}]`);
+    },
   },
 
   symbol: { kind: "multiplier", text: "×" },

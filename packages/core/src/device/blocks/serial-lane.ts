@@ -115,6 +115,11 @@ export const serialLane: BlockDescription<SerialLaneModes> = {
       const word = text.outVector("R", serialWordBits);
       return `gc_serial_lane ${text.instance} (.word_clock(${text.clock(0)}), .slip(${text.one("SLIP", "1'b0")}), .rx(${text.one("RX", "1'b0")}), .tx_word(${text.vector("T", serialWordBits)}), .rx_word(${word}), .tx(${text.output("TX")}));`;
     },
+    pin(pin) {
+      if (typeof pin === "number") return "word_clock";
+      const bit = /^([TR])(\d+)$/.exec(pin);
+      return bit ? `${bit[1].toLowerCase()}x_word[${bit[2]}]` : pin.toLowerCase();
+    },
   },
 
   symbol: { kind: "part block", text: "serial lane" },

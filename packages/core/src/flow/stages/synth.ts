@@ -18,7 +18,12 @@ export const synthStage = stage("synth", {
   reads: ["elaborate.circuit"],
   facets: {
     structure: { of: layoutNetlist, hash: (netlist) => hashValue(withoutNames(netlist)) },
-    named: { of: (netlist) => ({ ...layoutNetlist(netlist), origin: netlist.origin }) },
+    timed: {
+      of: (netlist) => {
+        const { origin, maskLow, maskHigh, fates } = netlist;
+        return { ...layoutNetlist(netlist), origin, maskLow, maskHigh, fates };
+      },
+    },
     function: {
       of: (netlist) => netlist,
       hash: (netlist) => {

@@ -3,21 +3,21 @@ import { stage } from "../stage.ts";
 
 export const timingStage = stage("timing", {
   word: "timing",
-  version: 8,
+  version: 9,
   settings: ["part"],
-  reads: ["synth.named", "pack.clusters", "place.places", "route.trees", "rules.delays", "rules.clocks"],
+  reads: ["synth.timed", "pack.clusters", "place.places", "route.trees", "rules.delays", "rules.timing"],
   facets: {},
   run: async (given, context) =>
     analyzeTiming(
       {
-        netlist: await given.read("synth.named"),
+        netlist: await given.read("synth.timed"),
         packed: await given.read("pack.clusters"),
         placed: await given.read("place.places"),
         routed: await given.read("route.trees"),
         pins: await given.read("rules.delays"),
         part: given.setting("part"),
       },
-      await given.read("rules.clocks"),
+      await given.read("rules.timing"),
       context,
     ),
 });

@@ -1,0 +1,82 @@
+import { type ActiveGraph, passes } from "./active-graph.ts";
+import type { BoundClock, BoundRules } from "./bound-rules.ts";
+import type { ClockNetwork } from "./clock-network.ts";
+import { arcKind } from "./pin-graph.ts";
+
+/** Period that is taken for clocks that no line declares, to tell how fast they could be. In ps. */
+const assumedPeriodPs = 1e6;
+
+/** Where a clock pin that no clock comes to is fed from: ports, else registers and blocks, else nothing. */
+function clockRoots({ graph, isOn }: ActiveGraph, clockPin: number): readonly number[] {
+  const { inStart, inArc, arcFrom, arcKind: kinds } = graph;
+  const ports = new Set(graph.ports.map(({ inPin }) => inPin));
+  const seen = new Set([clockPin]);
+  const queue = [clockPin];
+  const found: { pin: number; isPort: boolean }[] = [];
+  for (let head = 0; head < queue.length && head < 10_000; head++) {
+    const pin = queue[head];
+    if (ports.has(pin)) {
+      found.push({ pin, isPort: true });
+      continue;
+    }
+    let isStart = false;
+    for (let a = inStart[pin]; a < inStart[pin + 1]; a++) {
+      const arc = inArc[a];
+      if (!isOn[arc]) continue;
+      if (!passes(kinds[arc])) isStart ||= kinds[arc] === arcKind.launch || kinds[arc] === arcKind.latch;
+      else if (!seen.has(arcFrom[arc])) {
+        seen.add(arcFrom[arc]);
+        queue.push(arcFrom[arc]);
+      }
+    }
+    if (isStart) found.push({ pin, isPort: false });
+  }
+  const hasPort = found.some(({ isPort }) => isPort);
+  return found.flatMap(({ pin, isPort }) => (isPort || !hasPort ? [pin] : []));
+}
+
+/**
+ * Clocks for registers that no declared clock comes to, one for each place where they are fed from: only their own paths
+ * are measured by them, and nothing is judged.
+ */
+export function assumeClocks(active: ActiveGraph, network: ClockNetwork): BoundClock[] {
+  const { graph } = active;
+  const sources = new Set<number>();
+  const done = new Set<number>();
+  const look = (clockPin: number) => {
+    if (done.has(clockPin) || network.first[clockPin] >= 0) return;
+    done.add(clockPin);
+    for (const root of clockRoots(active, clockPin)) sources.add(root);
+  };
+  for (const clockPin of graph.checkClock) look(clockPin);
+  for (let arc = 0; arc < graph.arcCount; arc++) if (graph.arcKind[arc] === arcKind.launch) look(graph.arcFrom[arc]);
+  const ports = new Set(graph.ports.map(({ inPin }) => inPin));
+  return [...sources]
+    .sort((a, b) => Number(ports.has(b)) - Number(ports.has(a)) || a - b)
+    .map((pin) => ({
+      name: graph.pinName(pin).replace(/\/(?:o|q)$/, ""),
+      periodPs: assumedPeriodPs,
+      edgesPs: [0, assumedPeriodPs / 2],
+      sources: [pin],
+      master: -1,
+      masterPin: -1,
+      isAutomatic: false,
+    }));
+}
+
+/** Rules with further clocks behind the others. Pairs of clocks are numbered by how many there are. */
+export function withClocks(rules: BoundRules, more: BoundRules["clocks"]): BoundRules {
+  if (more.length === 0) return rules;
+  const count = rules.clocks.length;
+  const clocks = [...rules.clocks, ...more];
+  const cutPairs = new Set<number>();
+  for (const pair of rules.cutPairs) cutPairs.add(Math.floor(pair / count) * clocks.length + (pair % count));
+  // nothing is known between an assumed clock and another one
+  for (let a = count; a < clocks.length; a++)
+    for (let b = 0; b < clocks.length; b++)
+      if (a !== b) {
+        cutPairs.add(a * clocks.length + b);
+        cutPairs.add(b * clocks.length + a);
+      }
+  return { ...rules, clocks, cutPairs };
+}
