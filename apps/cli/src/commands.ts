@@ -16,6 +16,7 @@ import {
   type StageName,
   stageNames,
   statusBit,
+  timingCorners,
   utilization,
   utilizationByModule,
   writeSdf,
@@ -23,6 +24,7 @@ import {
 } from "@gate-clock/core";
 import { KeptResults, recordsIn } from "./kept-results.ts";
 import { joinPath, type LoadOptions, loadDesign, readJson, UsageError } from "./load-design.ts";
+import { withRuleLines } from "./report.ts";
 import type { Session } from "./session.ts";
 
 const bySeverity = { error: 0, warning: 1, note: 2 };
@@ -89,7 +91,11 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
     save("primitives.v", primitivesFor(netlist));
   }
   if (netlist && packed && placed && routed && rules && part)
-    save("delays.sdf", writeSdf({ netlist, packed, placed, routed, pins: rules.pins.pins, part }));
+    for (const corner of ["all", ...timingCorners] as const)
+      save(
+        corner === "all" ? "delays.sdf" : `delays-${corner}.sdf`,
+        writeSdf({ netlist, packed, placed, routed, pins: rules.pins.pins, part }, rules.timing, corner),
+      );
   const runs = options.compressed && image && part ? compressBitstream(image.file, part) : null;
   const file = runs ?? image?.file;
   if (image && file) {
@@ -116,7 +122,7 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
         : null,
     levels: netlist?.levels ?? null,
     pins: rules?.pins.pins ?? null,
-    timing,
+    timing: timing && rules ? withRuleLines(timing, rules.timing) : timing,
     wirelength: placed?.wirelength ?? null,
     wiresUsed: routed?.wiresUsed ?? null,
     image: image && {

@@ -5,6 +5,7 @@ import { UsageError } from "./load-design.ts";
 import { parts } from "./parts.ts";
 import { proveCall } from "./prove.ts";
 import { report } from "./report.ts";
+import { rules } from "./rules.ts";
 import { Session } from "./session.ts";
 import { runSimulation } from "./simulate.ts";
 import { status } from "./status.ts";
@@ -21,6 +22,8 @@ async function carryOut({ command, args, options }: Call): Promise<number> {
       return check(args, options, session);
     case "simulate":
       return runSimulation(args, options, session);
+    case "rules":
+      return rules(args, options, session);
     case "build":
       return build(args, options, session);
     case "status":

@@ -72,6 +72,9 @@ export async function main(args: readonly string[], output: Output = processOutp
     .option("--seed <number>", "seed of $random and $urandom")
     .option("--plusarg <text...>", "words for $test$plusargs and $value$plusargs")
     .option("--json", "machine-readable result instead of the printed text");
+  built(command("rules", "pins, clocks, what the rules cover, what each query matches; no layout"))
+    .argument("<design...>", "design folder, or HDL, .pins and .sdc files")
+    .option("--json", "machine-readable result");
   built(command("build", "all stages up to the bitstream"))
     .argument("<design...>", "design folder, or HDL, .pins and .sdc files")
     .option("--out <folder>")

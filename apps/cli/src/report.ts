@@ -1,4 +1,4 @@
-import { type Finding, formatFinding } from "@gate-clock/core";
+import { type Finding, formatFinding, type RuleRef, type TimingReport, type TimingRules } from "@gate-clock/core";
 import { joinPath, readJson, UsageError } from "./load-design.ts";
 import type { Session } from "./session.ts";
 
@@ -146,4 +146,30 @@ function linesOf(kind: string, section: unknown, written: Written): string[] {
           row([text(stage["stage"]), text(stage["state"]), written.numberOrNone(stage["elapsedMs"]) ?? 0], [12, 10, 8]),
         );
   }
+}
+
+/** A timing report whose paths name the lines of their rules. */
+export function withRuleLines(told: TimingReport, said: TimingRules): unknown {
+  const lineOf = ({ list, number }: RuleRef) => {
+    const origin = said[list][number]?.origin;
+    return {
+      list,
+      number,
+      file: origin?.place.file ?? null,
+      line: origin?.place.line ?? null,
+      text: origin?.text ?? null,
+    };
+  };
+  const lines = (paths: TimingReport["setupPaths"]) =>
+    paths.map((path) => ({ ...path, rules: path.rules.map(lineOf) }));
+  return {
+    ...told,
+    setupPaths: lines(told.setupPaths),
+    holdPaths: lines(told.holdPaths),
+    padPaths: lines(told.padPaths),
+    skews: told.skews.map((skew) => ({ ...skew, rule: lineOf(skew.rule) })),
+    dataChecks: told.dataChecks.map((check) => ({ ...check, rule: lineOf(check.rule) })),
+    // one figure a net, which the names of the nets would be needed for
+    netSlacksPs: undefined,
+  };
 }

@@ -77,7 +77,7 @@ async function figuresOf(result: FlowResult): Promise<TrialFigures> {
     registers: use("registers")?.used ?? null,
     lutPercent: luts ? (100 * luts.used) / luts.available : null,
     pins: use("pins")?.used ?? null,
-    clocks: rules?.clocks.length ?? null,
+    clocks: rules?.timing.clocks.filter(({ origin }) => origin !== null).length ?? null,
     wires: routed?.wiresUsed ?? null,
     setupSlackPs: worst("setup"),
     holdSlackPs: worst("hold"),
