@@ -61,8 +61,8 @@ describe("blocks of the part that the source names", () => {
 
   it("give clocks whose goals and figures are listed", async () => {
     await clickTestId(driver, "station-clocks");
-    await waitForText(driver, "clocks-reached", /main × 3\/2\s+shed_clk\s+\d+\s+75\.0/);
-    await waitForText(driver, "clocks-reached", /main × 1\/8 or main × 3\/2/);
+    await waitForText(driver, "clocks-reached", /speeds\.clock_a\s+shed_clk\s+\d+\s+75\.0/);
+    await waitForText(driver, "clocks-reached", /gear\.clock_out:speeds\.clock_[ab]/);
   });
 
   it("leave a line that goes both ways and registers in pads on the Pins page", async () => {

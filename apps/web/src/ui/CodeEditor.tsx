@@ -201,11 +201,7 @@ export function CodeEditor({
           highlightSelectionMatches(),
           indentUnit.of("  "),
           autocompletion({
-            override: [
-              language === "verilog" || language === "vhdl"
-                ? (context) => completeNames(context, service.current)
-                : completeAnyWord,
-            ],
+            override: [language !== "pins" ? (context) => completeNames(context, service.current) : completeAnyWord],
           }),
           hoverTooltip(async (_, offset) => {
             const told = await service.current?.describe(offset);

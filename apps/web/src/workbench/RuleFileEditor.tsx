@@ -3,7 +3,7 @@ import type { Finding } from "@gate-clock/core";
 import { Redo2, Undo2 } from "lucide-react";
 import type { ReactNode } from "react";
 import { useFocus } from "../focus/focus.ts";
-import { CodeEditor, type CodeLanguage } from "../ui/CodeEditor.tsx";
+import { CodeEditor, type CodeLanguage, type NameService } from "../ui/CodeEditor.tsx";
 import { useActs, useTexts } from "./context.ts";
 
 interface Props {
@@ -15,10 +15,11 @@ interface Props {
   /** What is missing, and a name for it, if there is no file. */
   readonly kind: string;
   readonly example: string;
+  readonly names?: NameService;
 }
 
 /** The text behind a table of rules: the same thing, seen as its file. */
-export function RuleFileEditor({ file, language, findings, focusLine, kind, example }: Props) {
+export function RuleFileEditor({ file, language, findings, focusLine, kind, example, names }: Props) {
   const { drafts } = useTexts();
   const { repair } = useActs();
   const [focus] = useFocus();
@@ -50,6 +51,7 @@ export function RuleFileEditor({ file, language, findings, focusLine, kind, exam
           findings={findings.filter((finding) => finding.place.file === file.path)}
           onChange={(text) => drafts.edit(file.id, text)}
           onRepair={repair}
+          names={names}
           focusLine={focus?.kind === "line" && focus.file === file.path ? focus.line : (focusLine ?? null)}
         />
       </div>

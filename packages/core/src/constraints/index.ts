@@ -16,4 +16,14 @@ export {
 export { type ClockMaker, type PortCircuit, portCircuit } from "./port-circuit.ts";
 export type { PortClock } from "./port-clocks.ts";
 export type { QueryRecord } from "./sdc/queries.ts";
+export { timingCommands } from "./sdc/read.ts";
+export {
+  canBeSwitched,
+  type TimingRow,
+  timingRows,
+  withOption,
+  withoutRow,
+  withRowSwitched,
+  withValue,
+} from "./sdc/rows.ts";
 export type { RuleOrigin, TimingRules } from "./sdc/rules.ts";

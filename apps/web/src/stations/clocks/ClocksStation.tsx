@@ -1,147 +1,222 @@
+import type { DesignFile } from "@gate-clock/contract";
+import { type FoundClock, withOption, withoutRow, withRowSwitched, withValue } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
+import { Group, Panel, Separator } from "react-resizable-panels";
+import { useSearchParams } from "react-router";
 import { artifactQuery } from "../../app/queries.ts";
+import { useFocus } from "../../focus/focus.ts";
 import { Button } from "../../ui/Button.tsx";
-import { formatCount, formatMhz, formatNs } from "../../ui/format.ts";
+import { formatCount, formatMhz } from "../../ui/format.ts";
 import { Verdict } from "../../ui/Verdict.tsx";
 import { CheckVerdict } from "../../workbench/CheckVerdict.tsx";
-import { useActs, useCheckResult, useDesign } from "../../workbench/context.ts";
+import { useActs, useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
 import { Findings } from "../../workbench/Findings.tsx";
 import { RuleFileEditor } from "../../workbench/RuleFileEditor.tsx";
+import { ClockMatrix } from "./ClockMatrix.tsx";
+import { ClockTable } from "./ClockTable.tsx";
+import { RuleTable } from "./RuleTable.tsx";
+import { type RuleRow, rowAt, ruleRows } from "./rule-rows.ts";
+import { TrialClocks } from "./TrialClocks.tsx";
+import { useTimingNames } from "./use-timing-names.ts";
 
 export function ClocksStation() {
   const { design, trial } = useDesign();
   const { check } = useCheckResult();
-  const { repair } = useActs();
-  const file = design.files.find((each) => each.kind === "timing");
+  const { drafts } = useTexts();
+  const [focus, setFocus] = useFocus();
+  const [params, setParams] = useSearchParams();
+  const { data: timing } = useQuery(artifactQuery(trial, "timing"));
+  const files = design.files.filter((each) => each.kind === "timing");
+  const wanted = focus?.kind === "line" ? focus.file : params.get("file");
+  const file = files.find(({ path }) => path === wanted) ?? files[0];
+  const texts = files.map((each) => drafts.text(each));
+  const textOf = (each: DesignFile) => drafts.text(each);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the texts are what the rows are made of
+  const rows = useMemo(() => ruleRows(files, textOf, check), [files.map(({ id }) => id).join(), ...texts, check]);
+  const names = useTimingNames(check, file?.path, file ? drafts.text(file) : "");
   const findings = check?.timingFindings ?? [];
-  const errors = findings.filter((finding) => finding.severity === "error");
-  const open = check?.clockPorts.filter((port) => !check.clocks.some((clock) => clock.port === port)) ?? [];
-  const openFinding = findings.find((finding) => finding.code === "sdc/no-clock" && finding.edit);
+  const change = (rule: RuleRow, label: string, text: string) =>
+    drafts.act(`${label} ${rule.command}, line ${rule.row.line}`, [{ fileId: rule.file.id, text }]);
+  const setValue = (rule: RuleRow, text: string) => {
+    const old = drafts.text(rule.file);
+    const at = rule.value?.at;
+    if (!at) return;
+    change(
+      rule,
+      "change",
+      "option" in at ? withOption(old, rule.row, at.option, text) : withValue(old, rule.row, at.index, text),
+    );
+  };
+  const periodOf = (clock: FoundClock): ((ns: string) => void) | null => {
+    const origin = check?.timing.clocks.find(({ name }) => name === clock.name)?.origin;
+    const rule = origin && rowAt(rows, origin.place.file, origin.place.line);
+    return rule?.command === "create_clock" ? (ns) => setValue(rule, ns) : null;
+  };
+  const focusId =
+    focus?.kind === "line"
+      ? (rows.find(
+          (rule) => rule.file.path === focus.file && rule.row.line <= focus.line && focus.line <= rule.row.endLine,
+        )?.id ?? null)
+      : null;
   return (
     <div className="flex h-full flex-col">
-      <CheckVerdict waiting="Reading the timing rules…">
-        {check &&
-          (errors.length ? (
-            <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>
-              {errors[0].message} {errors[0].remedy}
-            </Verdict>
-          ) : open.length ? (
-            <Verdict
-              tone="warn"
-              figure={String(open.length)}
-              unit={open.length === 1 ? "unconstrained clock" : "unconstrained clocks"}
-              aside={openFinding?.edit && <Button onClick={() => repair(openFinding)}>{openFinding.edit.label}</Button>}
+      <ClocksVerdict />
+      <Group orientation="horizontal" className="min-h-0 flex-1">
+        <Panel defaultSize="60%" minSize="360px" className="flex flex-col border-r border-line bg-panel">
+          <div className="min-h-0 flex-1 overflow-auto px-5 py-4">
+            {check && check.foundClocks.length > 0 && (
+              <Section title="Clocks of the circuit">
+                <ClockTable check={check} onPeriod={periodOf} />
+              </Section>
+            )}
+            {check?.coverage?.pairs.some(({ state }) => state !== "same") && (
+              <Section title="From clock to clock">
+                <ClockMatrix pairs={check.coverage.pairs} timing={timing} />
+              </Section>
+            )}
+            {rows.length > 0 && (
+              <Section title="Rules">
+                <RuleTable
+                  rows={rows}
+                  severalFiles={files.length > 1}
+                  focusId={focusId}
+                  onFocus={(rule) => setFocus({ kind: "line", file: rule.file.path, line: rule.row.line })}
+                  onSwitch={(rule) =>
+                    change(
+                      rule,
+                      rule.isOff ? "switch on" : "switch off",
+                      withRowSwitched(drafts.text(rule.file), rule.row),
+                    )
+                  }
+                  onValue={setValue}
+                  onRemove={(rule) => change(rule, "take out", withoutRow(drafts.text(rule.file), rule.row))}
+                />
+              </Section>
+            )}
+            {trial && timing && <TrialClocks trial={trial.number} timing={timing} />}
+          </div>
+        </Panel>
+        <Separator className="w-1 bg-transparent hover:bg-indigo" />
+        <Panel minSize="260px" className="flex flex-col">
+          {files.length > 1 && (
+            <div
+              className="flex shrink-0 gap-1 border-b border-line bg-panel px-3 pt-1.5"
+              role="tablist"
+              aria-label="Timing files"
             >
-              No rule says how fast {open.join(", ")} runs, so its paths cannot be judged.
-            </Verdict>
-          ) : check.clocks.length ? (
-            <Verdict
-              tone="good"
-              figure={formatMhz(1e6 / Math.min(...check.clocks.map((clock) => clock.periodPs)))}
-              unit="MHz"
-            >
-              {check.clocks.length === 1 ? (
-                <>
-                  The clock <span className="font-mono">{check.clocks[0].name}</span> is constrained; it covers every
-                  register it drives.
-                </>
-              ) : (
-                `All ${check.clocks.length} clocks are constrained.`
-              )}
-            </Verdict>
-          ) : (
-            <Verdict tone="plain">
-              The design has no clocked registers, so there is nothing to time between them.
-            </Verdict>
-          ))}
-      </CheckVerdict>
-      <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
-        <section className="min-h-0 overflow-auto border-r border-line bg-panel p-5">
-          <h2 className="mb-2 font-semibold">Clocks of the design</h2>
-          <table className="w-full text-[13px]">
-            <thead>
-              <tr className="border-b border-line text-left text-soft">
-                <th className="py-1 font-semibold">Clock</th>
-                <th className="font-semibold">Port</th>
-                <th className="text-right font-semibold">Period ns</th>
-                <th className="text-right font-semibold">Rise, fall ns</th>
-                <th className="text-right font-semibold">Required MHz</th>
-              </tr>
-            </thead>
-            <tbody>
-              {check?.clocks.map((clock) => (
-                <tr key={clock.name} className="border-b border-line/60">
-                  <td className="py-1.5 font-mono text-xs">{clock.name}</td>
-                  <td className="font-mono text-xs">{clock.port}</td>
-                  <td className="tabular text-right">{formatNs(clock.periodPs)}</td>
-                  <td className="tabular text-right">
-                    {formatNs(clock.risePs)}, {formatNs(clock.fallPs)}
-                  </td>
-                  <td className="tabular text-right">{formatMhz(1e6 / clock.periodPs)}</td>
-                </tr>
+              {files.map(({ id, path }) => (
+                <button
+                  key={id}
+                  type="button"
+                  role="tab"
+                  aria-selected={path === file?.path}
+                  className={`rounded-t-md px-3 py-1 font-mono text-xs ${path === file?.path ? "bg-indigo-wash font-semibold" : "text-soft hover:bg-raised"}`}
+                  onClick={() => {
+                    setFocus(null);
+                    setParams((old) => {
+                      const next = new URLSearchParams(old);
+                      next.set("file", path);
+                      return next;
+                    });
+                  }}
+                >
+                  {path}
+                </button>
               ))}
-              {open.map((port) => (
-                <tr key={port} className="border-b border-line/60">
-                  <td className="py-1.5 text-warn">unconstrained</td>
-                  <td className="font-mono text-xs">{port}</td>
-                  <td colSpan={3} className="text-right text-soft">
-                    unconstrained
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          {trial && <Reached trial={trial} />}
+            </div>
+          )}
+          <RuleFileEditor
+            file={file}
+            language="sdc"
+            findings={findings}
+            kind="timing"
+            example="clocks.sdc"
+            names={names}
+          />
           {findings.length > 0 && (
-            <div className="-mx-5 mt-4 border-t border-line">
+            <div className="max-h-[42%] shrink-0 overflow-auto border-t border-line bg-panel">
               <Findings findings={findings} />
             </div>
           )}
-        </section>
-        <section className="flex min-h-0 flex-col">
-          <RuleFileEditor file={file} language="sdc" findings={findings} kind="timing" example="clocks.sdc" />
-        </section>
-      </div>
+        </Panel>
+      </Group>
     </div>
   );
 }
 
-/** What the trial made of the clocks, those that blocks of the part make among them. */
-function Reached({ trial }: { trial: NonNullable<ReturnType<typeof useDesign>["trial"]> }) {
-  const { data: timing } = useQuery(artifactQuery(trial, "timing"));
-  const clocks = timing?.clocks.filter((clock) => clock.registers > 0) ?? [];
-  if (clocks.length === 0) return null;
+function Section({ title, children }: { title: string; children: React.ReactNode }) {
   return (
-    <>
-      <h2 className="mt-6 mb-2 font-semibold">In trial {trial.number}</h2>
-      <table className="w-full text-[13px]" data-testid="clocks-reached">
-        <thead>
-          <tr className="border-b border-line text-left text-soft">
-            <th className="py-1 font-semibold">Clock</th>
-            <th className="font-semibold">From</th>
-            <th className="text-right font-semibold">Registers</th>
-            <th className="text-right font-semibold">Required MHz</th>
-            <th className="text-right font-semibold">fmax MHz</th>
-          </tr>
-        </thead>
-        <tbody>
-          {clocks.map(({ name, port, registers, periodPs, fmaxMhz }) => {
-            const goal = periodPs === null ? null : 1e6 / periodPs;
-            const isShort = goal !== null && fmaxMhz !== null && fmaxMhz < goal;
-            return (
-              <tr key={port} className="border-b border-line/60">
-                <td className="py-1.5 pr-2 font-mono text-xs">{name}</td>
-                <td className="font-mono text-xs">{port}</td>
-                <td className="tabular text-right">{formatCount(registers)}</td>
-                <td className="tabular text-right">{goal === null ? "–" : formatMhz(goal)}</td>
-                <td className={`tabular text-right ${isShort ? "font-semibold text-bad" : ""}`}>
-                  {fmaxMhz === null ? "–" : formatMhz(fmaxMhz)}
-                </td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
-    </>
+    <section className="mb-6">
+      <h2 className="mb-2 font-semibold">{title}</h2>
+      {children}
+    </section>
+  );
+}
+
+/** What the rules cover, in one sentence and one figure. */
+function ClocksVerdict() {
+  const { check } = useCheckResult();
+  const { repair } = useActs();
+  return (
+    <CheckVerdict waiting="Reading the timing rules…">
+      {check && <Covered check={check} repair={repair} />}
+    </CheckVerdict>
+  );
+}
+
+function Covered({
+  check,
+  repair,
+}: {
+  check: NonNullable<ReturnType<typeof useCheckResult>["check"]>;
+  repair: ReturnType<typeof useActs>["repair"];
+}) {
+  const { timingFindings, coverage, foundClocks } = check;
+  const errors = timingFindings.filter((finding) => finding.severity === "error");
+  if (errors.length)
+    return (
+      <Verdict tone="bad" figure={String(errors.length)} unit={errors.length === 1 ? "error" : "errors"}>
+        {errors[0].message} {errors[0].remedy}
+      </Verdict>
+    );
+  if (!coverage)
+    return <Verdict tone="open">Rules can be held against the circuit once the sources have no errors.</Verdict>;
+  const { clockPins, inputs, outputs, ends, pairs } = coverage;
+  if (clockPins.total === 0)
+    return (
+      <Verdict tone="plain">The design has no clocked registers, so there is nothing to time between them.</Verdict>
+    );
+  const open = foundClocks.filter(({ isDeclared }) => !isDeclared);
+  const figure = `${formatCount(clockPins.clocked)} of ${formatCount(clockPins.total)}`;
+  if (open.length) {
+    const finding = timingFindings.find(({ code, edit }) => code === "sdc/no-clock" && edit);
+    return (
+      <Verdict
+        tone="warn"
+        figure={figure}
+        unit="clock pins covered"
+        aside={finding?.edit && <Button onClick={() => repair(finding)}>{finding.edit.label}</Button>}
+      >
+        No rule says how fast {open.map(({ name }) => name).join(", ")} {open.length === 1 ? "runs" : "run"}, so its
+        paths cannot be judged.
+      </Verdict>
+    );
+  }
+  const undecided = pairs.filter(({ state }) => state === "undecided").length;
+  const left = [
+    undecided > 0 && `${undecided} ${undecided === 1 ? "crossing is" : "crossings are"} undecided`,
+    inputs.open.length > 0 &&
+      `${formatCount(inputs.open.length)} ${inputs.open.length === 1 ? "input has" : "inputs have"} no delay`,
+    outputs.open.length > 0 &&
+      `${formatCount(outputs.open.length)} ${outputs.open.length === 1 ? "output has" : "outputs have"} no delay`,
+    ends.open > 0 && `${formatCount(ends.open)} ends of paths have no rule`,
+  ].filter((each) => each !== false);
+  const periods = check.clocks.filter(({ port }) => port !== "").map(({ periodPs }) => periodPs);
+  return (
+    <Verdict tone={undecided ? "warn" : "good"} figure={figure} unit="clock pins covered">
+      {periods.length > 0 && `The fastest clock asks for ${formatMhz(1e6 / Math.min(...periods))} MHz. `}
+      {left.length ? `${left.join(", ")}.` : "Every path has a goal, or a rule that leaves it out."}
+    </Verdict>
   );
 }

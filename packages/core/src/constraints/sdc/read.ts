@@ -32,13 +32,7 @@ export function readTimingFiles(
   const sources = new SourceSet([...files, ...others]);
   const interpreter = new Interpreter(sources, bounds);
   const reader = new RuleReader(objects);
-  for (const commands of [
-    textCommands,
-    reader.queries.commands,
-    clockCommands(reader),
-    exceptionCommands(reader),
-    environmentCommands(reader),
-  ])
+  for (const commands of [textCommands, reader.queries.commands, ...ruleCommands(reader)])
     for (const [name, run] of Object.entries(commands)) interpreter.commands.set(name, run);
   files.forEach((file, index) => {
     if (file.text.includes("\0"))
@@ -58,3 +52,14 @@ export function readTimingFiles(
     queries: reader.queries.records,
   };
 }
+
+const ruleCommands = (reader: RuleReader) => [
+  clockCommands(reader),
+  exceptionCommands(reader),
+  environmentCommands(reader),
+];
+
+/** Names of the commands that say something of timing, for completion. */
+export const timingCommands: readonly string[] = ruleCommands(new RuleReader(null))
+  .flatMap((commands) => Object.keys(commands))
+  .sort();

@@ -31,7 +31,7 @@ export class ObjectSet {
 }
 
 /** Text of an element within a list: in braces, or with backslashes where braces would not do. */
-function quoteElement(text: string): string {
+export function quoteElement(text: string): string {
   if (text === "") return "{}";
   if (!/[\s{}[\]$;"\\#]/.test(text)) return text;
   let open = 0;

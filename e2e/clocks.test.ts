@@ -1,0 +1,101 @@
+import type { Design } from "@gate-clock/contract";
+import { By, Key, until, type WebDriver } from "selenium-webdriver";
+import { describe, expect, it } from "vitest";
+import { serveForTests } from "./app.ts";
+import { byTestId, clickTestId, waitForText } from "./browser.js";
+
+/** From a design whose timing file is empty to one that is covered, on the page alone. */
+let driver: WebDriver;
+const server = serveForTests((browser) => {
+  driver = browser;
+});
+
+const hall = `module hall(input clk, slow, button, input [3:0] thread, output reg [3:0] hooks, output alarm);
+  reg [3:0] held; reg seen;
+  always @(posedge clk) begin held <= thread; hooks <= held; end
+  always @(posedge slow) seen <= held[0];
+  assign alarm = seen ^ button;
+endmodule
+`;
+let id = "";
+const rules = async () => {
+  const design = (await (await fetch(`${server.address}/api/designs/${id}`)).json()) as Design;
+  return design.files.find((file) => file.path === "hall.sdc")!.text;
+};
+const figure = (label: string) => driver.wait(until.elementLocated(By.css(`input[aria-label="${label}"]`)), 30_000);
+const repair = async (label: string) =>
+  (await driver.wait(until.elementLocated(By.xpath(`//button[normalize-space()="${label}"]`)), 30_000)).click();
+
+describe("the Clocks station", () => {
+  it("leads from no rule at all to full coverage", async () => {
+    const response = await fetch(`${server.address}/api/designs`, {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({
+        name: "hall",
+        part: "TW-2-P144-2C",
+        files: [
+          { path: "hall.v", kind: "source", text: hall },
+          { path: "hall.sdc", kind: "timing", text: "# rules of the hall\n" },
+        ],
+      }),
+    });
+    id = ((await response.json()) as Design).id;
+    await driver.get(`${server.address}/designs/${id}/clocks`);
+    await waitForText(driver, "verdict", /0 of 9/);
+    await waitForText(driver, "clock-table", /clk[\s\S]*not declared[\s\S]*slow[\s\S]*not declared/);
+    await repair("Create it at 50 MHz");
+    await waitForText(driver, "verdict", /8 of 9/);
+    await repair("Create it at 50 MHz");
+    await waitForText(driver, "verdict", /9 of 9/);
+    await waitForText(driver, "clock-matrix", /undecided/);
+    await repair("Say that they are asynchronous");
+    await waitForText(driver, "clock-matrix", /cut by rule/);
+    expect(await rules()).toContain("# rules of the hall\n");
+  });
+
+  it("changes the line that a figure stands in, and nothing else, and takes it back", async () => {
+    await driver.wait(async () => (await rules()).includes("set_clock_groups"), 30_000);
+    const before = await rules();
+    const period = await figure("Period of slow, ns");
+    await period.sendKeys(Key.chord(Key.CONTROL, "a"), "80", Key.ENTER);
+    await driver.wait(async () => (await rules()) !== before, 30_000);
+    expect(await rules()).toBe(before.replace("-name slow -period 20.000", "-name slow -period 80"));
+    await waitForText(driver, "clock-table", /slow[\s\S]*12\.5/);
+    await clickTestId(driver, "undo");
+    await driver.wait(async () => (await rules()) === before, 30_000);
+    expect(await (await figure("Period of slow, ns")).getAttribute("value")).toBe("20.000");
+  });
+
+  it("switches a line off and on, and shows what each covers", async () => {
+    const before = await rules();
+    const box = () => driver.findElement(By.css('input[aria-label^="set_clock_groups"]'));
+    await (await box()).click();
+    await driver.wait(async () => (await rules()).includes("#- set_clock_groups"), 30_000);
+    await waitForText(driver, "clock-matrix", /undecided/);
+    await (await box()).click();
+    await driver.wait(async () => (await rules()) === before, 30_000);
+    // what is typed in the text is in the table
+    const editor = await driver.findElement(By.css('[data-testid="code-editor"] .cm-content'));
+    await editor.click();
+    await editor.sendKeys(Key.chord(Key.CONTROL, Key.END), "set_multicycle_path 2 -to [get_cells hooks]\n");
+    await driver.wait(async () => {
+      const rows = await driver.findElements(By.css('[data-testid="rule-row"]'));
+      const texts = await Promise.all(rows.map((row) => row.getText()));
+      return texts.some((each) => /set_multicycle_path[\s\S]*-to \[get_cells hooks\][\s\S]*\b4\b/.test(each));
+    }, 30_000);
+  });
+
+  it("tells on the line what a query matches", async () => {
+    const word = await driver.findElement(
+      By.xpath(
+        '//*[contains(@class,"cm-line")][contains(.,"set_multicycle_path")]//*[contains(.,"get_cells")] | //*[contains(@class,"cm-line")][contains(.,"set_multicycle_path")]',
+      ),
+    );
+    await driver.actions().move({ origin: word, x: 100 }).perform();
+    await driver.actions().move({ origin: word, x: 104 }).perform();
+    const info = await driver.wait(until.elementLocated(By.css(".cm-name-info")), 15_000);
+    expect(await info.getText()).toMatch(/get_cells hooks: 4 cells[\s\S]*hooks\[0\]/);
+    await byTestId(driver, "rule-table");
+  });
+});
