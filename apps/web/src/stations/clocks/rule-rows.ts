@@ -16,7 +16,7 @@ export interface RuleRow {
   readonly isOff: boolean;
   readonly canSwitch: boolean;
 }
-export type RuleValue = { readonly option: string } | { readonly index: number };
+type RuleValue = { readonly option: string } | { readonly index: number };
 
 /** Options that hold the figure of a line; others have it among their own words. */
 const valueOptions: Readonly<Record<string, readonly string[]>> = {

@@ -19,13 +19,13 @@ export interface TimingRow {
   /** Words that belong to no option, in order. */
   readonly values: readonly RowWord[];
 }
-export interface RowWord {
+interface RowWord {
   /** As it stands. */
   readonly text: string;
   readonly start: number;
   readonly end: number;
 }
-export interface RowOption {
+interface RowOption {
   readonly name: string;
   readonly start: number;
   /** Its value, null for one that stands alone. */
