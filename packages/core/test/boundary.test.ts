@@ -1,10 +1,10 @@
 import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
-import { findPart, listFamilies, listParts, writeDataSheet } from "../src/device/index.ts";
+import { findBoard, findPart, listBoards, listFamilies, listParts, writeDataSheet } from "../src/device/index.ts";
 import { writeBsdl } from "../src/formats/index.ts";
 import { Cable } from "../src/jtag/index.ts";
 import { instruction } from "../src/jtag/tap.ts";
-import { Board, findBoard, listBoards, SimulatedPart } from "../src/silicon/index.ts";
+import { Board, SimulatedPart } from "../src/silicon/index.ts";
 import { built, running } from "./helpers/build.ts";
 
 /** What a tester learns from the description alone. */

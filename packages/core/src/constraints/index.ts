@@ -1,4 +1,16 @@
 /** Pin files and SDC: read, check against part and design, write back. Out: pin plan and clock rules. */
+export {
+  type BoardBus,
+  boardBuses,
+  type Claim,
+  type ClaimPort,
+  claimAll,
+  claimedPins,
+  claimPorts,
+  suggestClaims,
+  withoutPins,
+  withPins,
+} from "./claims.ts";
 export { pairOf } from "./io-rules.ts";
 export {
   defaultPinOptions,

@@ -5,6 +5,13 @@
 
 export type { BlockDescription, BlockModes } from "./blocks/description.ts";
 export { listBlocks, registerBlock } from "./blocks/registry.ts";
+export {
+  type BoardDescription,
+  type BoardSignal,
+  boardSignals,
+  findBoard,
+  listBoards,
+} from "./boards.ts";
 export { writeDataSheet } from "./data-sheet.ts";
 export { Fabric, type Pad } from "./fabric.ts";
 export {

@@ -3,7 +3,6 @@
  * Levelised generated WebAssembly; see engine.ts.
  */
 export { Board, type BoardState } from "./board/board.ts";
-export { type BoardDescription, findBoard, listBoards } from "./board/boards.ts";
 export { type Circuit, decodeCircuit } from "./decode.ts";
 export { SimulatedPart } from "./device.ts";
 export { Engine } from "./engine.ts";

@@ -1,5 +1,17 @@
-import type { PinAssignment, PinNeed } from "@gate-clock/core";
-import { findPart, formatPin } from "@gate-clock/core";
+import type { DesignFile } from "@gate-clock/contract";
+import {
+  boardBuses,
+  boardSignals,
+  type Claim,
+  claimedPins,
+  findBoard,
+  findPart,
+  formatPin,
+  type PinAssignment,
+  type PinNeed,
+  withoutPins,
+  withPins,
+} from "@gate-clock/core";
 import type { ColumnDef } from "@tanstack/react-table";
 import { useMemo, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
@@ -11,6 +23,8 @@ import { CheckVerdict } from "../../workbench/CheckVerdict.tsx";
 import { useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
 import { Findings } from "../../workbench/Findings.tsx";
 import { RuleFileEditor } from "../../workbench/RuleFileEditor.tsx";
+import { ClaimPanel } from "./ClaimPanel.tsx";
+import { portClaims } from "./claims-view.ts";
 
 interface Row {
   readonly port: string;
@@ -54,6 +68,25 @@ export function PinsStation() {
       { fileId: file.id, text: `${text}${text === "" || text.endsWith("\n") ? "" : "\n"}${lines}\n` },
     ]);
   };
+  const board = findBoard(design.board ?? "").board;
+  const buses = useMemo(
+    () => (board && board.part === design.part ? boardBuses(boardSignals(board)) : null),
+    [board, design.part],
+  );
+  const text = file ? drafts.text(file) : "";
+  const claims = useMemo(() => (buses && needs.length ? portClaims(needs, buses, text) : null), [buses, needs, text]);
+  const portNames = (list: readonly Claim[]) => (list.length === 1 ? list[0].port.name : `${list.length} ports`);
+  const tie = (list: readonly Claim[], own: DesignFile) =>
+    drafts.act(`claim ${portNames(list)}`, [
+      { fileId: own.id, text: withPins(drafts.text(own), list.flatMap(claimedPins)) },
+    ]);
+  const release = (list: readonly Claim[], own: DesignFile) =>
+    drafts.act(`release ${portNames(list)}`, [
+      {
+        fileId: own.id,
+        text: withoutPins(drafts.text(own), new Set(list.flatMap(({ port }) => port.bits.map(({ name }) => name)))),
+      },
+    ]);
   const lineOf = (port: string): number | null => {
     if (!file) return null;
     const at = drafts
@@ -94,6 +127,14 @@ export function PinsStation() {
       </CheckVerdict>
       <Group orientation="horizontal" className="min-h-0 flex-1">
         <Panel defaultSize="58%" minSize="320px" className="flex flex-col border-r border-line bg-panel">
+          {claims && board && file && (
+            <ClaimPanel
+              board={board.title}
+              claims={claims}
+              onClaim={(list) => tie(list, file)}
+              onRelease={(list) => release(list, file)}
+            />
+          )}
           <div className="min-h-0 flex-1">
             <DataTable
               rows={rows}

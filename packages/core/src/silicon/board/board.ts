@@ -1,6 +1,6 @@
+import type { BoardDescription } from "../../device/boards.ts";
 import { findPart, type Part } from "../../device/part.ts";
 import { SimulatedPart } from "../device.ts";
-import type { BoardDescription } from "./boards.ts";
 
 /** What can be seen on a board. Brightness is the share of the last interval that a lamp was driven high, 0 to 1. */
 export interface BoardState {

@@ -1,4 +1,4 @@
-import { nearestName } from "../../common/finding.ts";
+import { nearestName } from "../common/finding.ts";
 
 /** What a board carries and to which package pins it is wired. */
 export interface BoardDescription {
@@ -75,6 +75,44 @@ const heddle: BoardDescription = {
     segments: ["W1", "W2", "W3", "W4", "W6", "W7", "W8", "W9"],
   },
 };
+
+/** What a signal of a board leads to. */
+export type BoardSignalKind = "oscillator" | "switch" | "button" | "lamp" | "digit" | "segment";
+
+/** A wire of a board that ends at a pin of its part: one of a bus, or alone. */
+export interface BoardSignal {
+  /** As printed on the board: `lamps[3]`. */
+  readonly name: string;
+  /** The bus that it is of, and its number there; a signal alone is number 0 of its own name. */
+  readonly bus: string;
+  readonly index: number;
+  readonly pin: string;
+  /** Seen from the part: what the board drives is an input. */
+  readonly direction: "input" | "output";
+  readonly kind: BoardSignalKind;
+  /** Standard that its wires are made for. */
+  readonly standard: string;
+}
+
+/** The complete list of a board's signals, buses in the order in which they are printed. */
+export function boardSignals({ oscillator, switches, buttons, lamps, digits }: BoardDescription): BoardSignal[] {
+  const standard = "LVCMOS33";
+  const bus = (
+    name: string,
+    kind: BoardSignalKind,
+    direction: BoardSignal["direction"],
+    pins: readonly string[],
+  ): BoardSignal[] =>
+    pins.map((pin, index) => ({ name: `${name}[${index}]`, bus: name, index, pin, direction, kind, standard }));
+  return [
+    { name: "clk", bus: "clk", index: 0, pin: oscillator.pin, direction: "input", kind: "oscillator", standard },
+    ...bus("switches", "switch", "input", switches),
+    ...bus("buttons", "button", "input", buttons),
+    ...bus("lamps", "lamp", "output", lamps),
+    ...bus("digit_on", "digit", "output", digits?.select ?? []),
+    ...bus("segment", "segment", "output", digits?.segments ?? []),
+  ];
+}
 
 const boards: readonly BoardDescription[] = [shuttle, bobbin, heddle, treadle];
 
