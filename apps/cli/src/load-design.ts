@@ -139,6 +139,7 @@ export function loadDesign(paths: readonly string[], options: LoadOptions, io: S
       name: fileName(settings.name ?? basename(folder), path),
       top: options.top ?? settings.top,
       part: options.part ?? target.part ?? board?.part ?? defaultPart,
+      board: board?.name ?? null,
       sources: withData(withIncluded(readAll(settings.sources), folder, io), folder, io),
       pinFiles: readAll(target.pins),
       timingFiles: readAll(target.timing),

@@ -185,4 +185,15 @@ set_max_skew 0.001 -to [get_cells {x y}]
       expect.arrayContaining(["timing/data", "timing/skew", "timing/pulse"]),
     );
   });
+
+  it("tells rules that cover nothing as it is built, but not that a wire of the board is left alone", async () => {
+    const text = "module m(input clk, input [2:0] a, output reg y); always @(posedge clk) y <= a[0]; endmodule";
+    const lost = async (from: string) => {
+      const sdc = `create_clock -name clk -period 10 [get_ports clk]\nset_false_path -from [get_ports {${from}}]\n`;
+      const { findings } = await built(text, { timingFiles: [{ name: "t.sdc", text: sdc }] });
+      return findings.flatMap(({ code, severity }) => (code === "sdc/lost-object" ? [severity] : []));
+    };
+    expect(await lost("a[0] a[1] a[2]")).toEqual([]);
+    expect(await lost("a[1] a[2]")).toEqual(["warning"]);
+  });
 });

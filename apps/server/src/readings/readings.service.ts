@@ -12,10 +12,10 @@ const versions = Object.values(stages).map(({ version }) => version);
 
 /** Equal keys: the very same inputs. The name of a design is none of them. */
 export function inputKey({ name: _, ...input }: HashedInput): string {
-  const { top, part, recipe, seed, sources, pinFiles, timingFiles } = input;
+  const { top, part, board = null, recipe, seed, sources, pinFiles, timingFiles } = input;
   const files = [sources, pinFiles, timingFiles].map((list) => list.map(({ name, hash }) => [name, hash]));
   return createHash("sha256")
-    .update(JSON.stringify([versions, top, part, recipe, seed, files]))
+    .update(JSON.stringify([versions, top, part, board, recipe, seed, files]))
     .digest("hex");
 }
 

@@ -196,6 +196,7 @@ export function inputFor(design: DesignModel, target: TargetModel, files: readon
     name: design.name,
     top: design.top,
     part: target.part,
+    board: target.board,
     sources: ofKind("source"),
     pinFiles: ofKind("pins"),
     timingFiles: ofKind("timing"),

@@ -91,13 +91,14 @@ function OpenDesign({
       name: design.name,
       top: design.top,
       part: design.part,
+      board: design.board,
       sources: ofKind("source"),
       pinFiles: ofKind("pins"),
       timingFiles: ofKind("timing"),
       recipe: design.recipe,
       seed: design.seed,
     };
-  }, [design.files, design.name, design.top, design.part, design.recipe, design.seed, texts]);
+  }, [design.files, design.name, design.top, design.part, design.board, design.recipe, design.seed, texts]);
   const { result: check, state: checkState, reading, sourcesKey, tryAgain: tryCheckAgain } = useCheck(input, design.id);
   const goal = useMemo(() => goalOf(check?.clocks ?? []), [check?.clocks]);
   const choice = useTrialChoice(design, goal, setProblem);

@@ -1,6 +1,6 @@
 import type { BoardSignal, BoardSignalKind } from "../device/boards.ts";
 import type { PinDirection } from "../netlist/mapped.ts";
-import { defaultPinOptions, formatPin, type PinAssignment, type PinNeed } from "./pins.ts";
+import type { PinNeed } from "./pins.ts";
 
 /**
  * Claims tie ports of a design to named signals of its board, in one act for a whole bus. A port is a name with its bits, as
@@ -174,28 +174,6 @@ export function claimAll(
     if (!best) return claims;
     claims.push(best);
     open.delete(best.port);
-    for (const { pin } of claimedPins(best)) used.add(pin);
+    best.port.bits.forEach((_, i) => used.add(best.bus.signals[best.from + i].pin));
   }
-}
-
-/** Lines of the pin file that a claim makes: pin and standard of each signal. */
-export function claimedPins({ port, bus, from }: Claim): PinAssignment[] {
-  return port.bits.map(({ name }, i) => {
-    const { pin, standard } = bus.signals[from + i];
-    return { port: name, pin, ...defaultPinOptions, standard };
-  });
-}
-
-/** A pin file with lines more at its end. */
-export function withPins(text: string, pins: readonly PinAssignment[]): string {
-  const lines = pins.map(formatPin).join("\n");
-  return `${text}${text === "" || text.endsWith("\n") ? "" : "\n"}${lines}\n`;
-}
-
-/** A pin file without the lines of some port bits; all else stays as it was written. */
-export function withoutPins(text: string, bits: ReadonlySet<string>): string {
-  return text
-    .split(/(?<=\n)/)
-    .filter((line) => !bits.has(/^\s*(\S+)/.exec(line)?.[1] ?? ""))
-    .join("");
 }

@@ -5,13 +5,11 @@ export {
   type Claim,
   type ClaimPort,
   claimAll,
-  claimedPins,
   claimPorts,
   suggestClaims,
-  withoutPins,
-  withPins,
 } from "./claims.ts";
 export { pairOf } from "./io-rules.ts";
+export { claimedPins, withoutPins, withPins } from "./pin-lines.ts";
 export {
   defaultPinOptions,
   formatPin,

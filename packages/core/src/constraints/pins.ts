@@ -1,9 +1,11 @@
 import { type Finding, nearestName, type Place, type StageResult } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
 import { SourceSet } from "../common/source.ts";
+import type { BoardDescription } from "../device/boards.ts";
 import type { Part } from "../device/part.ts";
 import type { PinDirection } from "../netlist/mapped.ts";
 import type { PinPull } from "../netlist/rtl.ts";
+import { checkBoard, tiesOf } from "./board-rules.ts";
 import { checkPairs, checkSwitching, type PlacedPort } from "./io-rules.ts";
 import { planSerialPins } from "./serial-pins.ts";
 
@@ -202,9 +204,15 @@ export interface PinNeed {
 /**
  * Checks pin assignments against the part and the design's ports, and gives the ports that are left out legal pins,
  * clocks first.
- * @param needs Port bits of the top module.
+ * @param all Port bits of the top module.
+ * @param board What the part sits on: what it ties to pins counts then.
  */
-export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], part: Part): StageResult<PinPlan> {
+export function planPins(
+  lines: readonly ParsedPin[],
+  all: readonly PinNeed[],
+  part: Part,
+  board: BoardDescription | null = null,
+): StageResult<PinPlan> {
   const findings: Finding[] = [];
   const lanePorts = new Set(all.flatMap((need) => (need.serial ? [need.bitName] : [])));
   const [parsed, serialLines] = [false, true].map((is) =>
@@ -309,6 +317,8 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
   }
   const pairs = checkPairs(placed, part);
   findings.push(...pairs.findings);
+  const ties = board && tiesOf(board);
+  if (ties) findings.push(...checkBoard(placed, needs, ties));
 
   const plan = [...byPort.values()].map(({ assignment, saysPull, place }): PinAssignment & { automatic: boolean } => {
     const { pull } = needByName.get(assignment.port)!;
@@ -331,12 +341,21 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
   const free = part.pins
     .filter((pin) => !byPin.has(pin.name) && !pairs.taken.has(pin.name) && standardOf(pin.bank) !== undefined)
     .sort((a, b) => Number(standardOf(a.bank) !== "LVCMOS33") - Number(standardOf(b.bank) !== "LVCMOS33"));
-  const clockPins = free.filter((pin) => pin.isClock);
-  const plainPins = free.filter((pin) => !pin.isClock);
+  const clockPins = free.filter((pin) => pin.isClock && !ties?.signalAt.has(pin.name));
+  const plainPins = free.filter((pin) => !pin.isClock && !ties?.signalAt.has(pin.name));
+  // wires of the board come last, and never one that it drives itself for what drives it too
+  const tiedPins = free.filter((pin) => ties?.signalAt.has(pin.name));
+  const tiedPin = (need: PinNeed) => {
+    const at = tiedPins.findIndex(
+      (pin) => need.direction === "input" || ties!.signalAt.get(pin.name)!.direction === "output",
+    );
+    return at < 0 ? undefined : tiedPins.splice(at, 1)[0];
+  };
   const missing: string[] = [];
   // clocks first; the others take plain pins, spread around the part in order
   for (const need of [...open].sort((a, b) => Number(b.isClock) - Number(a.isClock))) {
-    const pin = need.isClock ? (clockPins.shift() ?? plainPins.shift()) : (plainPins.shift() ?? clockPins.shift());
+    const [first, second] = need.isClock ? [clockPins, plainPins] : [plainPins, clockPins];
+    const pin = first.shift() ?? second.shift() ?? tiedPin(need);
     if (!pin) missing.push(need.bitName);
     else
       plan.push({
@@ -356,7 +375,7 @@ export function planPins(lines: readonly ParsedPin[], all: readonly PinNeed[], p
     error(
       "pins/too-few",
       { object: missing[0] },
-      `${part.name} has ${part.pins.length} signal pins; ${missing.length} port bit(s) are left without one, from '${missing[0]}' on.`,
+      `${part.name} has ${part.pins.length} signal pins${ties ? `, ${ties.signals.length} of them tied by ${ties.title}` : ""}; ${missing.length} port bit(s) are left without one, from '${missing[0]}' on.`,
       `Choose a larger package, or send '${widestPort(needs)}' in parts.`,
     );
   } else if (byThemselves.length) {

@@ -120,6 +120,12 @@ export function listBoards(): readonly BoardDescription[] {
   return boards;
 }
 
+/** The board that a part sits on; null for none, and for one that is made for another part. */
+export function boardUnder(name: string | null | undefined, part: { readonly name: string }): BoardDescription | null {
+  const { board } = findBoard(name ?? "");
+  return board?.part === part.name ? board : null;
+}
+
 export function findBoard(name: string): { board: BoardDescription | null; suggestion: string | null } {
   const board = boards.find((candidate) => candidate.name === name.toLowerCase()) ?? null;
   return {

@@ -4,6 +4,7 @@ import { portCircuit } from "../constraints/port-circuit.ts";
 import type { QueryRecord } from "../constraints/sdc/queries.ts";
 import { readTimingFiles } from "../constraints/sdc/read.ts";
 import { noTimingRules, type TimingRules } from "../constraints/sdc/rules.ts";
+import { boardUnder } from "../device/boards.ts";
 import { findPart } from "../device/part.ts";
 import { type ElaboratedDesign, elaborate } from "../elaborate/elaborate.ts";
 import type { HierarchyNode } from "../netlist/rtl.ts";
@@ -85,6 +86,7 @@ export function checkDesign(
           input.pinFiles,
           input.timingFiles,
           part,
+          boardUnder(input.board, part),
         )
       : rulesAlone(input);
   rules.pins.findings.push(...partFindings);

@@ -6,6 +6,8 @@ export interface DesignInput {
   /** null: the first module that no other instantiates. */
   readonly top: string | null;
   readonly part: string;
+  /** What the part sits on, if that is a board that is known: what it ties to pins is checked. */
+  readonly board?: string | null;
   /** HDL, and the texts that memories are filled from. */
   readonly sources: readonly SourceFile[];
   readonly pinFiles: readonly SourceFile[];

@@ -1,6 +1,7 @@
 import { hashValue } from "../common/codec.ts";
 import { type Finding, InvariantError, nearestName } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
+import { boardUnder } from "../device/boards.ts";
 import { findPart, type Part } from "../device/part.ts";
 import { synthOptionsFor } from "../synth/synthesize.ts";
 import type { FacetName } from "./artifacts.ts";
@@ -95,6 +96,7 @@ function valuesOf(input: DesignInput, part: Part, recipe: Recipe): Settings {
     "timing files": input.timingFiles,
     top: input.top,
     part,
+    board: boardUnder(input.board, part),
     synthesis: recipe.retime
       ? { ...synthOptionsFor(part), retime: true, goalLevels: levelsFor(input.timingFiles, part) }
       : synthOptionsFor(part),
@@ -118,6 +120,8 @@ function describe(name: SettingName, values: Settings): Record<string, string> {
       );
     case "part":
       return { part: values.part.name };
+    case "board":
+      return { board: values.board?.name ?? "" };
     case "top":
       return { top: values.top ?? "" };
     case "seed":

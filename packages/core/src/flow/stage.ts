@@ -1,6 +1,7 @@
 import type { StageContext } from "../common/context.ts";
 import type { StageResult } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
+import type { BoardDescription } from "../device/boards.ts";
 import type { Part } from "../device/part.ts";
 import type { PlaceOptions } from "../place/place.ts";
 import type { RouteOptions } from "../route/route.ts";
@@ -15,6 +16,8 @@ export interface Settings {
   "timing files": readonly SourceFile[];
   top: string | null;
   part: Part;
+  /** Null for none, and where the part is another than the board's. */
+  board: BoardDescription | null;
   synthesis: SynthOptions;
   placement: PlaceOptions;
   routing: RouteOptions;

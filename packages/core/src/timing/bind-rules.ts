@@ -138,7 +138,7 @@ class Binder {
     if (known) return known;
     const clockEdges: number[] = [];
     const pins = new Set<number>();
-    const lost: string[] = [];
+    const lost: RuleObject[] = [];
     for (const number of points.objects) {
       const object = this.rules.objects[number];
       if (object.kind === "clock") {
@@ -149,10 +149,18 @@ class Binder {
         continue;
       }
       const own = this.pins(number, how);
-      if (own.length === 0) lost.push(object.name);
+      if (own.length === 0) lost.push(object);
       for (const pin of own) pins.add(pin);
     }
-    if (lost.length) this.lost(lost, points.objects.length, how, origin);
+    // a port stays a port: one without a load in a list of others is a wire of the board that the design leaves alone
+    const told = lost.length === points.objects.length ? lost : lost.filter(({ kind }) => kind !== "port");
+    if (told.length)
+      this.lost(
+        told.map(({ name }) => name),
+        points.objects.length,
+        how,
+        origin,
+      );
     const bound = { clockEdges, pins: [...pins].sort((a, b) => a - b), edges: edgeBits(points.edge) };
     byObjects.set(key, bound);
     return bound;

@@ -8,6 +8,7 @@ import { portClocks } from "../../constraints/port-clocks.ts";
 import { CircuitObjects } from "../../constraints/sdc/objects.ts";
 import { readTimingFiles, type TimingFiles } from "../../constraints/sdc/read.ts";
 import type { TimingRules } from "../../constraints/sdc/rules.ts";
+import type { BoardDescription } from "../../device/boards.ts";
 import type { Part } from "../../device/part.ts";
 import type { HierarchyNode, RtlNetlist } from "../../netlist/rtl.ts";
 import type { FoundClock } from "../../timing/clock-survey.ts";
@@ -19,8 +20,8 @@ import { stage } from "../stage.ts";
 /** Rules against the circuit as written: what is not allowed is known before anything is built. */
 export const rulesStage = stage("rules", {
   word: "rules",
-  version: 7,
-  settings: ["pin files", "timing files", "part"],
+  version: 8,
+  settings: ["pin files", "timing files", "part", "board"],
   reads: ["elaborate.ports", "elaborate.circuit", "elaborate.instances"],
   facets: {
     sites: { of: ({ pins }) => pins.pins.map(({ port, pin, register }) => ({ port, pin, register })) },
@@ -57,6 +58,7 @@ export const rulesStage = stage("rules", {
       given.setting("pin files"),
       given.setting("timing files"),
       given.setting("part"),
+      given.setting("board"),
     );
     const findings = [...pins.findings, ...timing.findings];
     return { artifact: pins.artifact && { pins: pins.artifact, timing: timing.artifact! }, findings };
@@ -95,10 +97,11 @@ export function checkRules(
   pinFiles: readonly SourceFile[],
   timingFiles: readonly SourceFile[],
   part: Part,
+  board: BoardDescription | null,
 ): CheckedRules {
   const { needs, makers } = ports;
   const parsedPins = parsePins(pinFiles);
-  const plan = planPins(parsedPins.pins, needs, part);
+  const plan = planPins(parsedPins.pins, needs, part, board);
   const objects = new CircuitObjects(netlist, hierarchy);
   const read = readTimingFiles(timingFiles, objects);
   const checked = checkTimingRules(read.rules, objects, part.family, timingFiles[0]?.name ?? null);
