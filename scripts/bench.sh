@@ -16,3 +16,5 @@ echo
 node --expose-gc bench/synthesis.js "$@"
 echo
 node bench/run.js "$@"
+echo
+node bench/timing.js
