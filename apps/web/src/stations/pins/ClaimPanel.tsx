@@ -29,7 +29,10 @@ export function ClaimPanel({
   onRelease: (claims: readonly Claim[]) => void;
 }) {
   const { tied, sure, open } = claims;
+  const [isShown, setIsShown] = useState<boolean | null>(null);
   if (tied.length + open.length === 0) return null;
+  // once all is claimed it makes room for the table
+  const showsPorts = isShown ?? open.length > 0;
   return (
     <section
       className="max-h-60 shrink-0 overflow-auto border-b border-line px-4 py-2 text-[13px]"
@@ -42,6 +45,14 @@ export function ClaimPanel({
             {tied.length} of {tied.length + open.length} ports claimed
           </span>
         </h2>
+        <Button
+          look="quiet"
+          className="h-7 px-2 text-xs"
+          aria-expanded={showsPorts}
+          onClick={() => setIsShown(!showsPorts)}
+        >
+          {showsPorts ? "Fold" : "Show"}
+        </Button>
         {tied.length > 0 && (
           <Button look="quiet" className="h-7 px-2 text-xs" onClick={() => onRelease(tied)}>
             Release all
@@ -53,7 +64,7 @@ export function ClaimPanel({
           </Button>
         )}
       </div>
-      <ul className="mt-1 divide-y divide-line/60">
+      <ul className="mt-1 divide-y divide-line/60" hidden={!showsPorts}>
         {open.map((each) => (
           <OpenPort key={each.port.name} {...each} onClaim={(claim) => onClaim([claim])} />
         ))}
