@@ -186,6 +186,28 @@ set_max_skew 0.001 -to [get_cells {x y}]
     );
   });
 
+  it("checks data against data at the edges and for the clock that a line names", async () => {
+    const two = `module m(input fast, slow, a, b, output reg x, y, z, w);
+      always @(posedge fast) begin x <= a; y <= b; end always @(posedge slow) begin z <= a; w <= b; end endmodule`;
+    const checked = async (from: string, to: string, more = "") => {
+      const text = `create_clock -name fast -period 5 [get_ports fast]
+create_clock -name slow -period 20 [get_ports slow]
+set_input_delay -clock fast 1 [get_ports {a b}]
+set_case_analysis rising [get_ports a]
+set_data_check ${from} [get_pins x/d] ${to} [get_pins y/d] -setup ${more} 0.5
+`;
+      const result = await built(two, { timingFiles: [{ name: "t.sdc", text }] });
+      return (await result.artifact("timing"))!.dataChecks.length;
+    };
+    const corners = 3;
+    expect(await checked("-from", "-to")).toBe(corners);
+    // 'a' only rises: nothing falls at x
+    expect(await checked("-rise_from", "-fall_to")).toBe(corners);
+    expect(await checked("-fall_from", "-to")).toBe(0);
+    expect(await checked("-from", "-to", "-clock fast")).toBe(corners);
+    expect(await checked("-from", "-to", "-clock slow")).toBe(0);
+  });
+
   it("tells rules that cover nothing as it is built, but not that a wire of the board is left alone", async () => {
     const text = "module m(input clk, input [2:0] a, output reg y); always @(posedge clk) y <= a[0]; endmodule";
     const lost = async (from: string) => {

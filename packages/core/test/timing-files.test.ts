@@ -448,6 +448,11 @@ set_clock_gating_check -setup 0.2
     [`${clocks}set_clock_latency -rise 1 [get_clocks clk]`, "sdc/command", "one latency"],
     [`${clocks}set_case_analysis 2 rst`, "sdc/command", "value"],
     ["set_max_transition 1 [current_design]", "sdc/no-effect", "no effect"],
+    [
+      `${clocks}set_input_delay -clock clk -network_latency_included 1 [get_ports rst]`,
+      "sdc/no-effect",
+      "-network_latency_included",
+    ],
     ["set_wire_load_model -name x", "sdc/no-effect", "no effect"],
     [`${clocks}set_max_delay -from rst`, "sdc/command", "too little"],
     [`${clocks}set_max_delay 1 2 -from rst`, "sdc/command", "too much"],

@@ -37,7 +37,7 @@ export function analyze(graph: PinGraph, rules: BoundRules, off: Uint8Array | nu
   const ends = listEnds(active, network, rules);
   const isEnd = new Uint8Array(graph.pinCount);
   for (const { pin } of ends) isEnd[pin] = 1;
-  for (const { fromPins, toPins } of rules.dataChecks) for (const pin of [...fromPins, ...toPins]) isEnd[pin] = 1;
+  for (const { from, to } of rules.dataChecks) for (const pin of [...from.pins, ...to.pins]) isEnd[pin] = 1;
   const search = buildSearch(active, network, rules, isEnd);
   const entries = listEntries(active, network, search, rules, ends);
   return { active, network, search, ends, entries, rules, latches: latchLinks(active, network, search, ends, entries) };

@@ -373,15 +373,16 @@ function dataToData(state: TimingState, corner: string): DataCheck[] {
   const { search, network, rules, active } = state.analysis;
   const found: DataCheck[] = [];
   const verticesAt = (pin: number) => search.pinVertex.subarray(search.pinStart[pin], search.pinStart[pin + 1]);
-  for (const { fromPins, toPins, setupPs, holdPs, rule } of rules.dataChecks)
-    for (const from of fromPins)
-      for (const to of toPins) {
+  for (const { from: fromPoints, to: toPoints, clock, setupPs, holdPs, rule } of rules.dataChecks)
+    for (const from of fromPoints.pins)
+      for (const to of toPoints.pins) {
         let setup = Infinity;
         let hold = Infinity;
         for (const f of verticesAt(from))
           for (const t of verticesAt(to)) {
             const [a, b] = [search.launches[search.launch[f]], search.launches[search.launch[t]]];
-            if (a.clock !== b.clock || a.falls !== b.falls) continue;
+            if (a.clock !== b.clock || a.falls !== b.falls || (clock >= 0 && a.clock !== clock)) continue;
+            if (!(search.edge[f] & fromPoints.edges) || !(search.edge[t] & toPoints.edges)) continue;
             const credit = a.clock < 0 ? 0 : state.spreadOf(commonSpread(network, a.node, b.node));
             const { arrival } = state;
             if (setupPs !== null) setup = Math.min(setup, arrival[2 * f + 1] - setupPs - arrival[2 * t] + credit);

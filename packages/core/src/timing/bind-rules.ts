@@ -304,10 +304,11 @@ class Binder {
   private ids(names: readonly string[]): number[] {
     return names.flatMap((name) => this.clockIds.get(name) ?? []);
   }
+  private checkedClockPins: ReadonlySet<number> | null = null;
   /** Clock pins behind an object. */
   private clockPins(point: number): number[] {
     const { graph } = this;
-    const isClockPin = new Set(graph.checkClock);
+    const isClockPin = (this.checkedClockPins ??= new Set(graph.checkClock));
     const own = this.pins(point, "throughs");
     const found: number[] = [];
     const seen = new Set(own);
@@ -419,10 +420,10 @@ class Binder {
   }
 
   private dataChecks(): BoundDataCheck[] {
-    return this.rules.dataChecks.flatMap(({ from, to, setupPs, holdPs, origin }, rule): BoundDataCheck[] => {
-      const fromPins = this.points(from, "ends", origin)!.pins;
-      const toPins = this.points(to, "ends", origin)!.pins;
-      return fromPins.length && toPins.length ? [{ fromPins, toPins, setupPs, holdPs, rule }] : [];
+    return this.rules.dataChecks.flatMap(({ from, to, setupPs, holdPs, clock, origin }, rule): BoundDataCheck[] => {
+      const own = { from: this.points(from, "ends", origin)!, to: this.points(to, "ends", origin)! };
+      if (own.from.pins.length === 0 || own.to.pins.length === 0) return [];
+      return [{ ...own, clock: clock === null ? -1 : this.clockIds.get(clock)!, setupPs, holdPs, rule }];
     });
   }
 

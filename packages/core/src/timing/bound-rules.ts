@@ -75,8 +75,10 @@ export interface BoundLatency {
   readonly rule: number;
 }
 export interface BoundDataCheck {
-  readonly fromPins: readonly number[];
-  readonly toPins: readonly number[];
+  readonly from: BoundPoints;
+  readonly to: BoundPoints;
+  /** Clock that launches both; -1 for any. */
+  readonly clock: number;
   readonly setupPs: number | null;
   readonly holdPs: number | null;
   readonly rule: number;

@@ -96,7 +96,10 @@ class SearchBuilder {
     this.firstAtPin = new Int32Array(graph.pinCount).fill(-1);
     this.leads = leadsTo(active, ends);
     this.hasEdges =
-      this.exceptions.asksForEdges || rules.ioDelays.some(({ edges }) => edges !== 3) || rules.onlyEdges.size > 0;
+      this.exceptions.asksForEdges ||
+      rules.ioDelays.some(({ edges }) => edges !== 3) ||
+      rules.dataChecks.some(({ from, to }) => from.edges !== 3 || to.edges !== 3) ||
+      rules.onlyEdges.size > 0;
     this.branchDepth = this.branches();
     this.limit = 20 * graph.pinCount + 100_000;
   }

@@ -1,13 +1,13 @@
 import { nearestName, type Place } from "../../common/finding.ts";
 import { firstNet } from "../../netlist/rtl.ts";
 import { Arguments, type OptionSpec } from "./arguments.ts";
+import { patternOf } from "./command-words.ts";
 import { FilterError, type Properties, parseFilter } from "./filter.ts";
 import type { Call, Implementation } from "./interpreter.ts";
 import { isGlob, type Pattern } from "./match.ts";
 import { lastLevels, NameTable, type PatternOptions } from "./names.ts";
 import { type CircuitObjects, idOf, kindOf, type ObjectKind, refOf } from "./objects.ts";
 import type { ClockRule } from "./rules.ts";
-import { patternOf } from "./text-commands.ts";
 import { itemsOf, ObjectSet, textOf, type Value } from "./values.ts";
 
 /** A query as it was run, for those who want to see what it matches. */

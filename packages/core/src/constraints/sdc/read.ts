@@ -3,7 +3,9 @@ import { type SourceFile, SourceSet } from "../../common/source.ts";
 import { clockCommands } from "./commands/clocks.ts";
 import { environmentCommands } from "./commands/environment.ts";
 import { exceptionCommands } from "./commands/exceptions.ts";
+import { controlCommands } from "./control-commands.ts";
 import { type Bounds, Interpreter, usualBounds } from "./interpreter.ts";
+import { listCommands } from "./list-commands.ts";
 import type { CircuitObjects } from "./objects.ts";
 import type { QueryRecord } from "./queries.ts";
 import { RuleReader } from "./rule-reader.ts";
@@ -32,7 +34,13 @@ export function readTimingFiles(
   const sources = new SourceSet([...files, ...others]);
   const interpreter = new Interpreter(sources, bounds);
   const reader = new RuleReader(objects);
-  for (const commands of [textCommands, reader.queries.commands, ...ruleCommands(reader)])
+  for (const commands of [
+    controlCommands,
+    textCommands,
+    listCommands,
+    reader.queries.commands,
+    ...ruleCommands(reader),
+  ])
     for (const [name, run] of Object.entries(commands)) interpreter.commands.set(name, run);
   files.forEach((file, index) => {
     if (file.text.includes("\0"))

@@ -6,7 +6,7 @@ import { ClockTracing } from "./clock-tracing.ts";
 import type { Call } from "./interpreter.ts";
 import { type CircuitObjects, idOf, kindOf, type ObjectKind, refOf } from "./objects.ts";
 import { Queries } from "./queries.ts";
-import type { ClockRule, RuleObject, RuleOrigin, TimingRules } from "./rules.ts";
+import { type ClockRule, emptyRules, type OpenRules, type RuleObject, type RuleOrigin } from "./rules.ts";
 import { ObjectSet, textOf, type Value } from "./values.ts";
 
 /** A clock as a line declares it. What it is made of is worked out once all lines are read. */
@@ -33,25 +33,9 @@ interface GeneratedForm {
   readonly duty: number | null;
 }
 
-type Mutable<T> = { -readonly [K in keyof T]: T[K] extends readonly (infer E)[] ? E[] : T[K] };
-
 /** Takes in what commands say: objects by number, clocks with what is made of them, units. */
 export class RuleReader {
-  readonly rules: Mutable<TimingRules> = {
-    objects: [],
-    clocks: [],
-    uncertainties: [],
-    latencies: [],
-    propagated: [],
-    ioDelays: [],
-    exceptions: [],
-    groups: [],
-    cases: [],
-    disabled: [],
-    dataChecks: [],
-    gating: [],
-    loads: [],
-  };
+  readonly rules: OpenRules = emptyRules();
   readonly findings: Finding[] = [];
   readonly declared: DeclaredClock[] = [];
   readonly queries: Queries;
@@ -296,7 +280,9 @@ export class RuleReader {
   private makers(): readonly Maker[] {
     const { objects } = this;
     if (!objects) return [];
-    this.knownMakers ??= objects.cells.flatMap((cell): Maker[] => {
+    if (this.knownMakers) return this.knownMakers;
+    const read = this.readNets();
+    this.knownMakers = objects.cells.flatMap((cell): Maker[] => {
       if (cell.kind !== "block") return [];
       const { modes, outputPins } = objects.netlist.cells[cell.rtl].block!;
       if (!isClockMaker(modes)) return [];
@@ -304,7 +290,6 @@ export class RuleReader {
       const pins = Array.from({ length: cell.pinCount }, (_, i) => cell.firstPin + i);
       const outs = pins.filter((pin) => objects.pinIsOut[pin]);
       const names = description.module!.pins.outputs;
-      const read = this.readNets();
       return [
         {
           clockPins: pins.filter((pin) => objects.pinIsClock[pin]),

@@ -105,7 +105,6 @@ interface IoDelayRule {
   readonly edge: RuleEdge;
   readonly ps: number;
   readonly sourceLatencyIncluded: boolean;
-  readonly networkLatencyIncluded: boolean;
   readonly origin: RuleOrigin;
 }
 export type ExceptionKind = "false path" | "max delay" | "min delay" | "multicycle" | "group" | "max skew";
@@ -191,7 +190,11 @@ export interface TimingRules {
   readonly loads: readonly LoadRule[];
 }
 
-export const noTimingRules: TimingRules = {
+type Mutable<T> = { -readonly [K in keyof T]: T[K] extends readonly (infer E)[] ? E[] : T[K] };
+/** Rules that are being read. */
+export type OpenRules = Mutable<TimingRules>;
+
+export const emptyRules = (): OpenRules => ({
   objects: [],
   clocks: [],
   uncertainties: [],
@@ -205,4 +208,6 @@ export const noTimingRules: TimingRules = {
   dataChecks: [],
   gating: [],
   loads: [],
-};
+});
+
+export const noTimingRules: TimingRules = emptyRules();

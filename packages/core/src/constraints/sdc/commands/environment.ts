@@ -106,6 +106,13 @@ function ioDelay(reader: RuleReader, call: Call, side: "input" | "output"): Valu
   if (clocks.length === 0 && args.has("-clock_fall"))
     call.fail("-clock_fall goes with -clock.", "Name the clock.", args.at("-clock_fall"));
   if (ports.length === 0) return "";
+  if (args.has("-network_latency_included"))
+    noEffect(
+      reader,
+      call,
+      "-network_latency_included",
+      "delays outside go by the clock at its source, and no network outside is known",
+    );
   const isBoth = args.has("-max") === args.has("-min");
   reader.rules.ioDelays.push({
     side,
@@ -119,7 +126,6 @@ function ioDelay(reader: RuleReader, call: Call, side: "input" | "output"): Valu
     edge: edgeOf(args),
     ps,
     sourceLatencyIncluded: args.has("-source_latency_included"),
-    networkLatencyIncluded: args.has("-network_latency_included"),
     origin: reader.origin(call),
   });
   return "";
