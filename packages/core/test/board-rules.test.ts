@@ -60,6 +60,16 @@ describe.each(boards)("pins that $board.title ties elsewhere", (on) => {
     }
   });
 
+  it("are wired for a voltage", () => {
+    const [{ pin, standard }] = of("lamps");
+    const { standards } = on.part.family;
+    const wired = standards.find(({ name }) => name === standard)!;
+    for (const { name, volts } of standards.filter(({ isDifferential }) => !isDifferential))
+      expect(told(on, `a at ${pin} ${name}`, need("a", "output"))).toEqual(
+        volts === wired.volts ? [] : ["warning pins/board-voltage 1"],
+      );
+  });
+
   it("tell bits of a bus that lie in another order", () => {
     const pins = of("lamps")
       .slice(0, 4)

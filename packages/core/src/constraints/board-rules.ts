@@ -1,5 +1,6 @@
 import type { Finding } from "../common/finding.ts";
 import { type BoardDescription, type BoardSignal, boardSignals } from "../device/boards.ts";
+import type { Part } from "../device/part.ts";
 import { boardBuses, claimPorts, suggestClaims } from "./claims.ts";
 import type { PlacedPort } from "./io-rules.ts";
 import type { PinNeed } from "./pins.ts";
@@ -21,7 +22,12 @@ export function tiesOf(board: BoardDescription): BoardTies {
  * drives, a contact as a clock, a wire made for another voltage, a bus whose bits lie in another order than the board's.
  * @param placed Lines of the pin file that hold so far.
  */
-export function checkBoard(placed: readonly PlacedPort[], needs: readonly PinNeed[], ties: BoardTies): Finding[] {
+export function checkBoard(
+  placed: readonly PlacedPort[],
+  needs: readonly PinNeed[],
+  ties: BoardTies,
+  { standards }: Part["family"],
+): Finding[] {
   const { title, signals, signalAt } = ties;
   const findings: Finding[] = [];
   const tell = (
@@ -84,7 +90,7 @@ export function checkBoard(placed: readonly PlacedPort[], needs: readonly PinNee
         `'${port}' is a clock at ${tied}: a contact bounces for milliseconds, and each bounce is an edge.`,
         `Clock the registers by ${signals.find(({ kind }) => kind === "oscillator")!.name}; take '${port}' through two registers, and let its change enable them.`,
       );
-    if (standard.volts !== voltsOf(signal))
+    if (standard.volts !== standards.find(({ name }) => name === signal.standard)!.volts)
       tell(
         each,
         "warning",
@@ -96,9 +102,6 @@ export function checkBoard(placed: readonly PlacedPort[], needs: readonly PinNee
   findings.push(...checkOrder(placed, ties));
   return findings;
 }
-
-/** Volts of a single-ended standard, by its name: the two digits behind it. */
-const voltsOf = ({ standard }: BoardSignal): number => Number(/(\d)(\d)$/.exec(standard)!.slice(1).join("."));
 
 /** Bits of a vector that lie on one bus of the board, but neither rising nor falling with its numbers. */
 function checkOrder(placed: readonly PlacedPort[], { title, signalAt }: BoardTies): Finding[] {

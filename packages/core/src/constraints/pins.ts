@@ -318,7 +318,7 @@ export function planPins(
   const pairs = checkPairs(placed, part);
   findings.push(...pairs.findings);
   const ties = board && tiesOf(board);
-  if (ties) findings.push(...checkBoard(placed, needs, ties));
+  if (ties) findings.push(...checkBoard(placed, needs, ties, part.family));
 
   const plan = [...byPort.values()].map(({ assignment, saysPull, place }): PinAssignment & { automatic: boolean } => {
     const { pull } = needByName.get(assignment.port)!;

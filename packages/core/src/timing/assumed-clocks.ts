@@ -1,7 +1,8 @@
-import { type ActiveGraph, passes } from "./active-graph.ts";
+import { type ActiveGraph, activate, passes } from "./active-graph.ts";
+import { type Analysis, analyze } from "./analysis.ts";
 import type { BoundClock, BoundRules } from "./bound-rules.ts";
-import type { ClockNetwork } from "./clock-network.ts";
-import { arcKind } from "./pin-graph.ts";
+import { buildClockNetwork, type ClockNetwork } from "./clock-network.ts";
+import { arcKind, type PinGraph } from "./pin-graph.ts";
 
 /** Period that is taken for clocks that no line declares, to tell how fast they could be. In ps. */
 const assumedPeriodPs = 1e6;
@@ -39,7 +40,7 @@ function clockRoots({ graph, isOn }: ActiveGraph, clockPin: number): readonly nu
  * Clocks for registers that no declared clock comes to, one for each place where they are fed from: only their own paths
  * are measured by them, and nothing is judged.
  */
-export function assumeClocks(active: ActiveGraph, network: ClockNetwork): BoundClock[] {
+function assumeClocks(active: ActiveGraph, network: ClockNetwork): BoundClock[] {
   const { graph } = active;
   const sources = new Set<number>();
   const done = new Set<number>();
@@ -65,7 +66,7 @@ export function assumeClocks(active: ActiveGraph, network: ClockNetwork): BoundC
 }
 
 /** Rules with further clocks behind the others. Pairs of clocks are numbered by how many there are. */
-export function withClocks(rules: BoundRules, more: BoundRules["clocks"]): BoundRules {
+function withClocks(rules: BoundRules, more: BoundRules["clocks"]): BoundRules {
   if (more.length === 0) return rules;
   const count = rules.clocks.length;
   const clocks = [...rules.clocks, ...more];
@@ -79,4 +80,24 @@ export function withClocks(rules: BoundRules, more: BoundRules["clocks"]): Bound
         cutPairs.add(b * clocks.length + a);
       }
   return { ...rules, clocks, cutPairs };
+}
+
+/**
+ * The analysis of a graph, with clocks assumed behind the declared ones where registers have none.
+ * @param off [arcs] 1: constants and rules switch it off. @param even [arcs] 1: its least and largest delay are the same.
+ */
+export function analyzeAssuming(graph: PinGraph, rules: BoundRules, off: Uint8Array, even: Uint8Array): Analysis {
+  const active = activate(graph, off);
+  const network = buildClockNetwork(active, rules.clocks, even, rules.latencies);
+  return analyze(graph, withClocks(rules, assumeClocks(active, network)), off, even);
+}
+
+/**
+ * True where an entry is of a clock that no line declares: it has no goal, but for hold within it.
+ * @param declared Clocks of the rules; those behind were assumed.
+ */
+export function isAssumed({ search, entries, network }: Analysis, entry: number, declared: number): boolean {
+  const launch = search.launches[search.launch[entries.vertex[entry]]];
+  const node = entries.node[entry];
+  return launch.clock >= declared || (node >= 0 && network.clock[node] >= declared);
 }

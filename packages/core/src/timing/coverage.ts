@@ -1,5 +1,6 @@
 import type { TimingRules } from "../constraints/sdc/rules.ts";
 import type { Analysis } from "./analysis.ts";
+import { isAssumed } from "./assumed-clocks.ts";
 import type { TimingState } from "./timing-state.ts";
 
 /** How much of a circuit the timing rules cover. Names are those of the graph. */
@@ -173,19 +174,18 @@ function startPins(search: Analysis["search"], ports: readonly number[]): (verte
   return (vertex) => at[vertex];
 }
 
-function endCoverage({ entries, ends, search, network }: Analysis, declared: number): Coverage["ends"] {
+function endCoverage(analysis: Analysis, declared: number): Coverage["ends"] {
+  const { entries, ends } = analysis;
   const judged = new Set<number>();
   const excluded = new Set<number>();
   const met = new Set<number>();
   for (let entry = 0; entry < entries.count; entry++) {
     const { pin } = ends[entries.end[entry]];
     const { why } = entries.info[entries.infoOf[entry]];
-    const launch = search.launches[search.launch[entries.vertex[entry]]];
-    const node = entries.node[entry];
-    const isAssumed = launch.clock >= declared || (node >= 0 && network.clock[node] >= declared);
+    const hasGoal = !isAssumed(analysis, entry, declared);
     met.add(pin);
-    if (why === "checked" && !isAssumed) judged.add(pin);
-    else if (why === "false path" || (why === "cut clocks" && !isAssumed)) excluded.add(pin);
+    if (why === "checked" && hasGoal) judged.add(pin);
+    else if (why === "false path" || (why === "cut clocks" && hasGoal)) excluded.add(pin);
   }
   let open = 0;
   for (const pin of met) if (!judged.has(pin) && !excluded.has(pin)) open++;
@@ -220,11 +220,11 @@ function clockPairs(
     .sort((a, b) => a[0] - b[0])
     .map(([key, { ends: own, worst }]): ClockPair => {
       const [launch, capture] = [Math.floor(key / count), key % count];
-      const isAssumed = launch >= declared || capture >= declared;
+      const hasAssumed = launch >= declared || capture >= declared;
       const pairState =
         launch === capture
           ? "same"
-          : isAssumed
+          : hasAssumed
             ? "undeclared"
             : rules.cutPairs.has(key)
               ? "cut"

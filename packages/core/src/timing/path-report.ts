@@ -2,6 +2,7 @@ import { blockPinsOf } from "../device/blocks/registry.ts";
 import type { TimedLayout } from "../layout/layout.ts";
 import { portOfPad } from "../netlist/made-names.ts";
 import { cellKind, isLogic } from "../netlist/mapped.ts";
+import { isAssumed } from "./assumed-clocks.ts";
 import { type BuiltGraph, latchPin } from "./built-graph.ts";
 import type { FoundPath } from "./paths.ts";
 import { arcKind } from "./pin-graph.ts";
@@ -101,8 +102,7 @@ export class PathWriter {
     } else if (end.io >= 0)
       add("output delay", portOfPad(netlist.cellName[endCell]), -1, endCell, isSetup ? outputDelayPs : -outputDelayPs);
     const isMeasured = kind !== "input" && kind !== "output" && kind !== "through";
-    const isAssumed = launch.clock >= this.declaredClocks || (node >= 0 && network.clock[node] >= this.declaredClocks);
-    const hasGoal = isMeasured && !(isAssumed && isSetup);
+    const hasGoal = isMeasured && !(isSetup && isAssumed(analysis, entry, this.declaredClocks));
     const tagged = state.credit(entry);
     const requirement = isSetup ? info.setup + info.setupUncertainty : info.hold - info.holdUncertainty;
     const captureClockPs = node < 0 ? 0 : isSetup ? state.clockEarly[node] : state.clockLate[node];

@@ -2,12 +2,9 @@ import type { Finding, TextEdit } from "../common/finding.ts";
 import type { CircuitObjects } from "../constraints/sdc/objects.ts";
 import type { TimingRules } from "../constraints/sdc/rules.ts";
 import type { BlockFamily } from "../device/blocks/description.ts";
-import { activate } from "./active-graph.ts";
-import { analyze } from "./analysis.ts";
-import { assumeClocks, withClocks } from "./assumed-clocks.ts";
+import { analyzeAssuming } from "./assumed-clocks.ts";
 import { bindRules } from "./bind-rules.ts";
 import type { BoundRules } from "./bound-rules.ts";
-import { buildClockNetwork } from "./clock-network.ts";
 import { type FoundClock, surveyClocks } from "./clock-survey.ts";
 import { type ClockPair, type Coverage, coverageOf } from "./coverage.ts";
 import { buildWrittenGraph } from "./written-graph.ts";
@@ -38,10 +35,8 @@ export function checkTimingRules(
   for (const arc of binding.rules.disabledArcs) off[arc] = 1;
   for (let arc = 0; arc < graph.arcCount; arc++) if (binding.rules.constants.has(graph.arcFrom[arc])) off[arc] = 1;
   const even = new Uint8Array(graph.arcCount).fill(1);
-  const active = activate(graph, off);
-  const network = buildClockNetwork(active, binding.rules.clocks, even, binding.rules.latencies);
   const declared = binding.rules.clocks.length;
-  const analysis = analyze(graph, withClocks(binding.rules, assumeClocks(active, network)), off, even);
+  const analysis = analyzeAssuming(graph, binding.rules, off, even);
   const clocks = surveyClocks(analysis, declared);
   const coverage = coverageOf(analysis, rules, declared, null);
   const append = (label: string, text: string): TextEdit | undefined =>
