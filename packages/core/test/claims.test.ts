@@ -1,9 +1,9 @@
 import { readFileSync } from "node:fs";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { boardBuses, claimAll, claimPorts, suggestClaims } from "../src/constraints/claims.ts";
-import { claimedPins } from "../src/constraints/pin-lines.ts";
-import { formatPin, parsePins, planPins } from "../src/constraints/pins.ts";
+import { formatPin, parsePins, planPins } from "../src/constraints/index.ts";
+import { boardBuses, claimAll, claimPorts, suggestClaims } from "../src/constraints/pins/claims.ts";
+import { claimedPins } from "../src/constraints/pins/write.ts";
 import { portCircuit } from "../src/constraints/port-circuit.ts";
 import { boardSignals, findBoard, findPart, listBoards } from "../src/device/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";

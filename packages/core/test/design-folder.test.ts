@@ -15,6 +15,7 @@ const target = (name: fc.Arbitrary<string | null>) =>
     seed: fc.option(fc.nat(2 ** 31 - 1)),
     pins: paths,
     timing: paths,
+    unused: paths,
   });
 const folder: fc.Arbitrary<FolderSettings> = fc.record({
   name: text,

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { quietContext } from "../src/common/index.ts";
+import { portCircuit } from "../src/constraints/index.ts";
 import { findPart } from "../src/device/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
 import {
@@ -13,7 +14,7 @@ import {
   utilizationByModule,
 } from "../src/flow/index.ts";
 import { synthesize, synthOptionsFor } from "../src/synth/index.ts";
-import { built, designInput } from "./helpers/build.ts";
+import { built } from "./helpers/build.ts";
 
 const row = (bits: number) => `module part_of #(parameter W = 8)(input clk, input [W-1:0] d, output reg [W-1:0] q);
   always @(posedge clk) q <= q + (d ^ {q[0], q[W-1:1]}); endmodule
@@ -79,16 +80,22 @@ describe("which parts would fit", () => {
   });
 
   it("says which rules another part would not take over", () => {
-    const input = designInput(row(3), {
-      pinFiles: [{ name: "a.pins", text: "clk at N19 LVCMOS33\nd[0] at E30 LVCMOS33\n" }],
-    });
+    const pinFiles = [{ name: "a.pins", text: "clk at N19 LVCMOS33\nd[0] at E30 LVCMOS33\n" }];
+    const { needs } = portCircuit(rtl(row(3)));
     const netlist = synthesize(rtl(row(3)), synthOptionsFor(findPart("FE-64-P44-1C").part!), quietContext()).artifact!;
-    const text = carryOver(input, netlist, "FE-64-P44-1C")
+    const text = carryOver(pinFiles, needs, netlist, "FE-64-P44-1C")
       .map((finding) => finding.message)
       .join(" ");
     expect(text).toMatch(/N19/);
     expect(text).toMatch(/E30/);
-    expect(carryOver(input, netlist, "TW-2-P144-3I").filter((finding) => finding.severity === "error")).toEqual([]);
+    expect(
+      carryOver(pinFiles, needs, netlist, "TW-2-P144-3I").filter((finding) => finding.severity === "error"),
+    ).toEqual([]);
+    // a port that is kept inside needs no pin, and its line is no stray one
+    const inside = [{ name: "a.pins", text: "q[0] inside\nq[1] inside\nq[2] inside\n" }];
+    expect(carryOver(inside, needs, netlist, "TW-2-P144-3I").map(({ code }) => code)).not.toContain(
+      "pins/unknown-port",
+    );
   });
 
   it("counts by instance, own and with all below, so that the top's count is the whole", () => {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { formatPin, pairOf, parsePins, planPins } from "../src/constraints/index.ts";
-import { findPart, listParts } from "../src/device/index.ts";
+import { findPart, listParts, sideSupplies } from "../src/device/index.ts";
 import { running } from "./helpers/build.ts";
 
 const part = findPart("TW-2-P144-2C").part!;
@@ -93,7 +93,7 @@ describe("termination", () => {
 
 describe("outputs that switch together", () => {
   const north = part.pins.filter((pin) => pin.bank === 0).map(({ name }) => name);
-  const most = part.package.supplyPlaces.length * part.family.supplyPinMa;
+  const most = sideSupplies(part.package) * part.family.supplyPinMa;
   const outputs = (count: number, options: string) => {
     const needs = Array.from({ length: count }, (_, i) => need(`q[${i}]`, "output"));
     return told(needs.map(({ bitName }, i) => `${bitName} at ${north[i]} LVCMOS33 ${options}`).join("\n"), ...needs);
@@ -105,9 +105,5 @@ describe("outputs that switch together", () => {
     expect(outputs(fit + 1, "drive=12")).toEqual(["pins/switching q[0]"]);
     expect(outputs(fit + 1, "drive=12 slew=slow")).toEqual([]);
     expect(outputs(fit + 1, "drive=8")).toEqual([]);
-    const inputs = Array.from({ length: fit + 1 }, (_, i) => need(`d[${i}]`, "input"));
-    expect(
-      told(inputs.map(({ bitName }, i) => `${bitName} at ${north[i]} LVCMOS33 drive=12`).join("\n"), ...inputs),
-    ).toEqual([]);
   });
 });

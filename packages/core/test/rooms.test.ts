@@ -100,7 +100,19 @@ const serverRooms = [
 ];
 
 /** Folders of the page, likewise. */
-const webRooms = ["engine", "ui", "app", "workers", "focus", "sessions", "start", "workbench", "stations", "main.tsx"];
+const webRooms = [
+  "engine",
+  "pins",
+  "ui",
+  "app",
+  "workers",
+  "focus",
+  "sessions",
+  "start",
+  "workbench",
+  "stations",
+  "main.tsx",
+];
 
 /** Rooms that lie within rooms. The two languages know nothing of each other but where designs mix them. */
 const innerRooms = [

@@ -1,10 +1,11 @@
 import { describe, expect, it } from "vitest";
 import { CircuitObjects } from "../src/constraints/sdc/objects.ts";
 import { readTimingFiles } from "../src/constraints/sdc/read.ts";
+import { edgeOfContact, enableForGate, enableForMade } from "../src/constraints/source-advice.ts";
 import { findFamily } from "../src/device/part.ts";
 import { elaborate } from "../src/elaborate/index.ts";
 import { checkTimingRules } from "../src/timing/rule-check.ts";
-import { built } from "./helpers/build.ts";
+import { built, running } from "./helpers/build.ts";
 
 /** Findings, coverage and clocks of a circuit and its timing file. */
 function check(text: string, sdc: string) {
@@ -26,6 +27,53 @@ const loom = `module m(input clk, slow, button, input [3:0] thread, output reg [
   always @(posedge slow) seen <= held[0];
   assign alarm = seen ^ button;
 endmodule`;
+
+describe("a design without timing rules", () => {
+  const around = {
+    oscillators: new Map([["clk", { title: "oscillator of Shuttle", hz: 12_000_000 }]]),
+    contacts: new Set(["button"]),
+    lights: new Set(["alarm"]),
+    plainPins: new Map<string, { pin: string; plain: number; network: number }>(),
+  };
+  const startOf = (text: string, sdc = "", surroundings = around) => {
+    const { artifact } = elaborate([{ name: "t.v", text }]);
+    const objects = new CircuitObjects(artifact!.netlist, artifact!.hierarchy);
+    const read = readTimingFiles([{ name: "t.sdc", text: sdc }], objects);
+    return {
+      ...checkTimingRules(read.rules, objects, findFamily("Twill"), "t.sdc", surroundings),
+      read: read.findings,
+    };
+  };
+
+  it("is offered those of its kind, and is covered by them", () => {
+    const { starter, findings } = startOf(loom);
+    expect(findings.find(({ code }) => code === "sdc/no-rules")?.edit?.text).toBe(starter);
+    expect(starter).toContain("create_clock -name clk -period 83.333 [get_ports clk] ;# 12 MHz, oscillator of Shuttle");
+    expect(starter).toContain("create_clock -name slow -period 20.000 [get_ports slow] ;# 50 MHz: put the true");
+    expect(starter).toContain("set_clock_groups -asynchronous -group clk -group slow");
+    expect(starter).toContain("set_false_path -from [get_ports {button}]");
+    expect(starter).toContain("set_false_path -to [get_ports {alarm}]");
+    expect(starter).toContain("set_input_delay -clock clk 0 [get_ports {thread[*]}]");
+    const after = startOf(loom, starter);
+    expect(after.read).toEqual([]);
+    expect(after.starter).toBe("");
+    // what is left is what only the source, or who wrote it, can say
+    expect([...new Set(after.findings.map(({ code }) => code))].sort()).toEqual([
+      "sdc/both-edges",
+      "sdc/clock-from-logic",
+      "sdc/gated-clock",
+    ]);
+    expect(after.coverage.inputs.open).toEqual([]);
+    expect(after.coverage.outputs.open).toEqual([]);
+  });
+
+  it("is offered none where nothing is clocked, or where there is one", () => {
+    expect(startOf("module m(input a, output y); assign y = ~a; endmodule").starter).toBe("");
+    expect(startOf(loom, "create_clock -name clk -period 10 [get_ports clk]\n").starter).toBe("");
+    expect(startOf(loom, "set_false_path -from [get_ports button]\n").starter).toBe("");
+    expect(startOf(loom, "# only words\n").starter).not.toBe("");
+  });
+});
 
 describe("timing rules before anything is built", () => {
   it("find every clock, where it comes from and what is wrong with it", () => {
@@ -217,5 +265,80 @@ set_data_check ${from} [get_pins x/d] ${to} [get_pins y/d] -setup ${more} 0.5
     };
     expect(await lost("a[0] a[1] a[2]")).toEqual([]);
     expect(await lost("a[1] a[2]")).toEqual(["warning"]);
+  });
+});
+
+describe("what to write in the source instead", () => {
+  const bounce = (language: string, snippet: string) => {
+    const body = snippet.replace(
+      /(?:\/\/|--) the assignments as they are/,
+      language === "vhdl" ? "count <= count + 1;" : "count <= count + 1;",
+    );
+    if (language === "verilog")
+      return `module m(input clk, input button, gate, half, output reg [3:0] count = 0);\n${body}endmodule\n`;
+    const declared = body.split("\n").filter((line) => /^signal /.test(line));
+    const rest = body.split("\n").filter((line) => !/^signal /.test(line));
+    return `library ieee; use ieee.std_logic_1164.all; use ieee.numeric_std.all;
+entity m is port (clk, button, gate, half : in std_logic; total : out unsigned(3 downto 0)); end entity;
+architecture rtl of m is
+signal count : unsigned(3 downto 0) := "0000";
+${declared.join("\n")}
+begin
+total <= count;
+${rest.join("\n")}
+end architecture;
+`;
+  };
+  const advice = [
+    ["a gate", enableForGate("clk", ["u_shed.gate"])],
+    ["a contact", edgeOfContact("clk", "button")],
+    ["a made clock", enableForMade("clk", "half")],
+  ] as const;
+
+  it.each(advice)("for %s is text that both languages take", (_, snippets) => {
+    for (const { language, text } of snippets) {
+      const name = language === "vhdl" ? "t.vhd" : "t.v";
+      const { artifact, findings } = elaborate([{ name, text: bounce(language, text) }]);
+      expect(findings.filter(({ severity }) => severity === "error")).toEqual([]);
+      expect(artifact!.netlist.cells.some(({ kind }) => kind === "ff")).toBe(true);
+    }
+  });
+
+  it("for a contact counts each press once, in both", async () => {
+    for (const { language, text } of edgeOfContact("clk", "button")) {
+      const source = bounce(language, text);
+      const name = language === "vhdl" ? "t.vhd" : "t.v";
+      const { player } = await running(source, { sources: [{ name, text: source }] });
+      const port = language === "vhdl" ? "total" : "count";
+      player.set({ button: 0, gate: 0, half: 0 });
+      player.clock("clk", 4);
+      for (let press = 1; press <= 3; press++) {
+        player.set({ button: 1 });
+        player.clock("clk", 5);
+        player.set({ button: 0 });
+        player.clock("clk", 5);
+        expect(player.read(port)).toBe(press);
+      }
+    }
+  });
+
+  it("stands beside the findings that ask for it", () => {
+    const around = {
+      oscillators: new Map([["clk", { title: "oscillator", hz: 1e6 }]]),
+      contacts: new Set(["slow"]),
+      lights: new Set<string>(),
+      plainPins: new Map([["clk", { pin: "N3", plain: 1.5, network: 0.05 }]]),
+    };
+    const { artifact } = elaborate([{ name: "t.v", text: loom }]);
+    const objects = new CircuitObjects(artifact!.netlist, artifact!.hierarchy);
+    const read = readTimingFiles([], objects);
+    const { findings } = checkTimingRules(read.rules, objects, findFamily("Twill"), null, around);
+    const withText = findings.filter(({ snippets }) => snippets).map(({ code }) => code);
+    expect(withText.sort()).toEqual(["sdc/clock-from-logic", "sdc/contact-clock", "sdc/gated-clock"]);
+    expect(findings.find(({ code }) => code === "sdc/plain-clock-pin")?.message).toMatch(
+      /N3.*1\.50 ns apart.*0\.05 ns/,
+    );
+    const contact = findings.find(({ code }) => code === "sdc/contact-clock")!;
+    expect(contact.snippets![0].text).toContain("always @(posedge clk) slow_seen <= {slow_seen[1:0], slow};");
   });
 });

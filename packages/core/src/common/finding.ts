@@ -23,6 +23,12 @@ export interface TextEdit {
   readonly text: string;
 }
 
+/** Text that is to be put into a source, at a place that only the engineer can choose. */
+export interface SourceSnippet {
+  readonly language: "verilog" | "vhdl";
+  readonly text: string;
+}
+
 /** What the engineer should know about their design. Our own mistakes are exceptions instead. */
 export interface Finding {
   /** Stable, `area/what`. */
@@ -35,6 +41,10 @@ export interface Finding {
   readonly remedy?: string;
   readonly related?: readonly { readonly place: Place; readonly message: string }[];
   readonly edit?: TextEdit;
+  /** Other repairs that are as safe, to choose from. */
+  readonly alternatives?: readonly TextEdit[];
+  /** What to write in the source instead, the same in each language. */
+  readonly snippets?: readonly SourceSnippet[];
 }
 
 export function hasErrors(findings: readonly Finding[]): boolean {

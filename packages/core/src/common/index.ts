@@ -11,6 +11,7 @@ export {
   nearestName,
   type Place,
   type Severity,
+  type SourceSnippet,
   type StageResult,
   type TextEdit,
 } from "./finding.ts";

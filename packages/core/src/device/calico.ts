@@ -27,6 +27,7 @@ export const calico: FamilyDescription = {
   clockBlockMhz: { input: [1, 250], inside: 800 },
   padsPerTile: 2,
   supplyPinMa: 72,
+  steadyPinMa: 90,
   delays: {
     lutPs: [520, 500, 455, 390],
     carryPs: 58,
@@ -62,13 +63,13 @@ export const calico: FamilyDescription = {
   },
   gradeFactor: { "1": 1.18, "2": 1 },
   standards: [
-    { name: "LVCMOS33", volts: 3.3, outputPs: 0, inputPs: 0 },
-    { name: "LVTTL", volts: 3.3, outputPs: 50, inputPs: 40 },
-    { name: "LVCMOS25", volts: 2.5, outputPs: 110, inputPs: 50 },
-    { name: "LVCMOS18", volts: 1.8, outputPs: 330, inputPs: 140 },
-    { name: "LVCMOS15", volts: 1.5, outputPs: 540, inputPs: 210 },
-    { name: "LVCMOS12", volts: 1.2, outputPs: 900, inputPs: 330 },
-    { name: "LVDS", volts: 2.5, outputPs: -90, inputPs: -40, isDifferential: true, terminates: true },
+    { name: "LVCMOS33", volts: 3.3, outputPs: 0, inputPs: 0, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVTTL", volts: 3.3, outputPs: 50, inputPs: 40, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVCMOS25", volts: 2.5, outputPs: 110, inputPs: 50, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVCMOS18", volts: 1.8, outputPs: 330, inputPs: 140, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVCMOS15", volts: 1.5, outputPs: 540, inputPs: 210, drives: [4, 8] },
+    { name: "LVCMOS12", volts: 1.2, outputPs: 900, inputPs: 330, drives: [4, 8] },
+    { name: "LVDS", volts: 2.5, outputPs: -90, inputPs: -40, isDifferential: true, terminates: true, drives: [8] },
   ],
 };
 

@@ -1,5 +1,6 @@
 import { listBlocks } from "./blocks/registry.ts";
-import { corners, type FamilyDescription, temperatureRange } from "./family.ts";
+import { corners, type FamilyDescription, type PartDescription, temperatureRange } from "./family.ts";
+import { specialRoles } from "./package-pins.ts";
 import { findPart, listDies } from "./part.ts";
 
 /** Data sheet of a family as Markdown, all of it from the family's description. */
@@ -98,18 +99,39 @@ export function writeDataSheet(family: FamilyDescription): string {
   );
   lines.push("## Standards", "");
   table(
-    ["standard", "supply, V", "input, more ps", "output, more ps", "wires", "termination"],
+    ["standard", "supply, V", "input, more ps", "output, more ps", "drive, mA", "wires", "termination", "hysteresis"],
     family.standards.map((standard) => [
       standard.name,
       standard.volts,
       standard.inputPs,
       standard.outputPs,
-      standard.isDifferential ? "a pair" : "one",
+      standard.drives.join(", "),
+      standard.isDifferential ? "a pair" : standard.reference ? `one, against ${standard.reference} V` : "one",
       standard.terminates ? "inside" : "outside",
+      standard.hysteresis ? "yes" : "no",
     ]),
   );
   lines.push(
-    `A bank's outputs that switch together may draw ${family.supplyPinMa} mA for each supply pin of its share of the side; slow edges count half.`,
+    `A bank's outputs that switch together may draw ${family.supplyPinMa} mA for each supply pin of its share of the side; slow edges count half. All the time, it may be ${family.steadyPinMa} mA.`,
+    "",
+    "## Pins with a second use",
+    "",
   );
+  const second = secondUses(dies);
+  if (second.length) table(["part and package", ...Object.keys(specialRoles), "reference, by bank"], second);
+  else lines.push("None: it starts from the flash on its die, and no standard compares with a level.");
   return `${lines.join("\n").trimEnd()}\n`;
+}
+
+/** Part and package, pins to the flash, and reference pins. Empty for a family without any. */
+function secondUses(dies: readonly PartDescription[]): string[][] {
+  return dies.flatMap((die) =>
+    die.packages.flatMap((pack) => {
+      const { pins } = findPart(`${die.name}-${pack.name}-${die.grades[0]}C`).part!;
+      const flash = Object.keys(specialRoles).map((role) => pins.find(({ special }) => special === role)?.name ?? "-");
+      const reference = pins.filter(({ isReference }) => isReference).map(({ name }) => name);
+      const isNone = flash.every((name) => name === "-") && reference.length === 0;
+      return isNone ? [] : [[`${die.name}-${pack.name}`, ...flash, reference.join(", ") || "-"]];
+    }),
+  );
 }

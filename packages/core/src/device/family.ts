@@ -97,6 +97,8 @@ export interface FamilyDescription {
   readonly padsPerTile: number;
   /** What each supply pin carries of the outputs that switch together, in mA. */
   readonly supplyPinMa: number;
+  /** What each supply pin carries all the time, in mA. */
+  readonly steadyPinMa: number;
   readonly delays: DelayTable;
   readonly gradeFactor: Readonly<Record<string, number>>;
   readonly standards: readonly IoStandard[];
@@ -112,16 +114,33 @@ export interface IoStandard {
   readonly isDifferential?: boolean;
   /** An input may end the line inside of the part. */
   readonly terminates?: boolean;
+  /** Drives that an output may have, in mA; one alone is fixed. The default, 8, is among them. */
+  readonly drives: readonly Drive[];
+  /** An input compares with this level, in V, which comes in at the reference pin of its bank. */
+  readonly reference?: number;
+  /** An input may have a wider band between its two levels. */
+  readonly hysteresis?: boolean;
 }
+export type Drive = 4 | 8 | 12;
 
-export interface PackageDescription {
+interface AnyPackage {
   readonly name: string;
-  readonly pinsPerSide: number;
-  /** Places on each side that carry supply or ground. */
-  readonly supplyPlaces: readonly number[];
   /** Share that it adds to the price. */
   readonly extraCost: number;
 }
+/** Contacts along the four edges, test contacts in the corners. */
+export interface EdgePackage extends AnyPackage {
+  readonly pinsPerSide: number;
+  /** Places on each side that carry supply or ground. */
+  readonly supplyPlaces: readonly number[];
+}
+/** Balls in a square; supply and ground in the middle and on the diagonals, test contacts in the corners. */
+export interface GridPackage extends AnyPackage {
+  readonly rows: number;
+  /** Rows and columns of the square in the middle; even like `rows`. */
+  readonly supplyRows: number;
+}
+export type PackageDescription = EdgePackage | GridPackage;
 
 export interface PartDescription {
   readonly name: string;

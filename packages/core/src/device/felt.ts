@@ -26,6 +26,7 @@ export const felt: FamilyDescription = {
   clockBlockMhz: { input: [0, 0], inside: 0 },
   padsPerTile: 2,
   supplyPinMa: 64,
+  steadyPinMa: 80,
   delays: {
     lutPs: [610, 590, 540, 470],
     carryPs: 75,
@@ -61,10 +62,10 @@ export const felt: FamilyDescription = {
   },
   gradeFactor: { "1": 1.2, "2": 1 },
   standards: [
-    { name: "LVCMOS33", volts: 3.3, outputPs: 0, inputPs: 0 },
-    { name: "LVTTL", volts: 3.3, outputPs: 60, inputPs: 50 },
-    { name: "LVCMOS25", volts: 2.5, outputPs: 140, inputPs: 60 },
-    { name: "LVCMOS18", volts: 1.8, outputPs: 420, inputPs: 180 },
+    { name: "LVCMOS33", volts: 3.3, outputPs: 0, inputPs: 0, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVTTL", volts: 3.3, outputPs: 60, inputPs: 50, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVCMOS25", volts: 2.5, outputPs: 140, inputPs: 60, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVCMOS18", volts: 1.8, outputPs: 420, inputPs: 180, drives: [4, 8, 12], hysteresis: true },
   ],
 };
 

@@ -3,12 +3,14 @@
  * In: descriptions (`twill.ts`, `calico.ts`, `felt.ts`). Out: a `Part` that every later stage works from.
  */
 
+export { type ClockSettings, type ClockWish, planClockBlock } from "./blocks/clock-plan.ts";
 export type { BlockDescription, BlockModes } from "./blocks/description.ts";
 export { listBlocks, registerBlock } from "./blocks/registry.ts";
 export {
   type BoardDescription,
   type BoardSignal,
   boardSignals,
+  boardUnder,
   findBoard,
   listBoards,
 } from "./boards.ts";
@@ -23,6 +25,13 @@ export {
   temperatureRange,
 } from "./family.ts";
 export {
+  type Contact,
+  type PackagePin,
+  packageContacts,
+  sideSupplies,
+  specialRoles,
+} from "./package-pins.ts";
+export {
   Delays,
   findFamily,
   findPart,
@@ -30,7 +39,6 @@ export {
   listFamilies,
   listParts,
   nodeName,
-  type PackagePin,
   type Part,
   partByIdcode,
   registerDie,

@@ -2,7 +2,7 @@ import { type Finding, InvariantError, nearestName } from "../common/finding.ts"
 import type { BlockModes } from "./blocks/description.ts";
 import { blockOf } from "./blocks/registry.ts";
 import { calico, calicoParts } from "./calico.ts";
-import { Fabric, type Pad } from "./fabric.ts";
+import { Fabric } from "./fabric.ts";
 import {
   type CornerName,
   corners,
@@ -12,6 +12,7 @@ import {
   type TemperatureGrade,
 } from "./family.ts";
 import { felt, feltParts } from "./felt.ts";
+import { type PackagePin, packagePins } from "./package-pins.ts";
 import { buildRoutingGraph, type RoutingGraph } from "./rr-graph.ts";
 import { nodeKind } from "./tile-pattern.ts";
 import { twill, twillParts } from "./twill.ts";
@@ -36,14 +37,6 @@ export interface Part {
   readonly pinOfPad: ReadonlyMap<number, PackagePin>;
 }
 
-export interface PackagePin {
-  /** Side letter and place, counted clockwise from the top left: N1, E4, S12, W30. */
-  readonly name: string;
-  readonly pad: number;
-  readonly bank: number;
-  readonly isClock: boolean;
-}
-
 const families: readonly FamilyDescription[] = [twill, calico, felt];
 const dies: PartDescription[] = [...twillParts, ...calicoParts, ...feltParts];
 const temperatures: readonly TemperatureGrade[] = ["C", "I"];
@@ -54,7 +47,6 @@ export function findFamily(name: string): FamilyDescription {
   if (!family) throw new InvariantError(`There is no family ${name}.`);
   return family;
 }
-const sideLetters = ["N", "E", "S", "W"];
 const fabrics = new Map<string, Fabric>();
 const graphs = new WeakMap<Fabric, RoutingGraph>();
 
@@ -148,53 +140,6 @@ export function findPart(name: string): { part: Part | null; findings: Finding[]
 
 export function partByIdcode(idcode: number): PartDescription | undefined {
   return dies.find((die) => die.idcode === idcode >>> 0);
-}
-
-/** So many of the pads, evenly, and both of a tile where it can be. */
-function byTiles(pads: readonly Pad[], count: number): Pad[] {
-  const tiles = [...new Set(pads.map((pad) => pad.tile))];
-  const perTile = Math.max(1, Math.ceil(pads.length / Math.max(1, tiles.length)));
-  const whole = Math.min(tiles.length, Math.ceil(count / perTile));
-  const order = Array.from({ length: whole }, (_, i) => tiles[Math.floor((i * tiles.length) / whole)]);
-  const sorted = [...new Set([...order, ...tiles])].flatMap((tile) => pads.filter((pad) => pad.tile === tile));
-  return sorted.slice(0, count);
-}
-
-/** Pads of each side are bonded out evenly, both of a tile where there is room; the clock pads always are. */
-function packagePins(fabric: Fabric, pack: PackageDescription): PackagePin[] {
-  const pins: PackagePin[] = [];
-  for (let side = 0; side < 4; side++) {
-    const pads = fabric.pads.filter((pad) => pad.side === side);
-    const places: number[] = [];
-    for (let place = 1; place <= pack.pinsPerSide; place++) if (!pack.supplyPlaces.includes(place)) places.push(place);
-    const count = Math.min(places.length, pads.length);
-    const chosen = new Set(pads.filter((pad) => fabric.clockPads.includes(pad.id)).map((pad) => pad.id));
-    // as many on either side of the clock pads as if all were taken evenly
-    const evenly = new Set(chosen);
-    for (let i = 0; evenly.size < count && i < pads.length; i++)
-      evenly.add(pads[Math.floor((i * pads.length) / count) % pads.length].id);
-    for (let i = 0; evenly.size < count; i++) evenly.add(pads[i].id);
-    const clocks = pads.flatMap((pad, i) => (chosen.has(pad.id) ? [i] : []));
-    const [from, to] = clocks.length ? [clocks[0], clocks[clocks.length - 1] + 1] : [0, 0];
-    const rest = count - chosen.size;
-    const before = pads.slice(0, from).filter((pad) => evenly.has(pad.id)).length;
-    for (const [part, wanted] of [
-      [pads.slice(0, from), before],
-      [pads.slice(to), rest - before],
-    ] as const)
-      for (const pad of byTiles(part, wanted)) chosen.add(pad.id);
-    pads
-      .filter((pad) => chosen.has(pad.id))
-      .forEach((pad, i) => {
-        pins.push({
-          name: `${sideLetters[side]}${places[i]}`,
-          pad: pad.id,
-          bank: pad.bank,
-          isClock: fabric.clockPads.includes(pad.id),
-        });
-      });
-  }
-  return pins;
 }
 
 /**

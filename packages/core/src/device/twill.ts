@@ -27,6 +27,7 @@ export const twill: FamilyDescription = {
   clockBlockMhz: { input: [1, 400], inside: 1200 },
   padsPerTile: 2,
   supplyPinMa: 80,
+  steadyPinMa: 100,
   delays: {
     lutPs: [410, 395, 370, 335, 285, 240],
     carryPs: 42,
@@ -62,15 +63,15 @@ export const twill: FamilyDescription = {
   },
   gradeFactor: { "1": 1.16, "2": 1, "3": 0.87 },
   standards: [
-    { name: "LVCMOS33", volts: 3.3, outputPs: 0, inputPs: 0 },
-    { name: "LVTTL", volts: 3.3, outputPs: 40, inputPs: 30 },
-    { name: "LVCMOS25", volts: 2.5, outputPs: 90, inputPs: 40 },
-    { name: "LVCMOS18", volts: 1.8, outputPs: 260, inputPs: 110 },
-    { name: "LVCMOS15", volts: 1.5, outputPs: 430, inputPs: 170 },
-    { name: "LVCMOS12", volts: 1.2, outputPs: 720, inputPs: 260 },
-    { name: "SSTL_18", volts: 1.8, outputPs: 60, inputPs: 20, terminates: true },
-    { name: "HSTL", volts: 1.5, outputPs: 80, inputPs: 25, terminates: true },
-    { name: "LVDS", volts: 2.5, outputPs: -120, inputPs: -60, isDifferential: true, terminates: true },
+    { name: "LVCMOS33", volts: 3.3, outputPs: 0, inputPs: 0, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVTTL", volts: 3.3, outputPs: 40, inputPs: 30, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVCMOS25", volts: 2.5, outputPs: 90, inputPs: 40, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVCMOS18", volts: 1.8, outputPs: 260, inputPs: 110, drives: [4, 8, 12], hysteresis: true },
+    { name: "LVCMOS15", volts: 1.5, outputPs: 430, inputPs: 170, drives: [4, 8] },
+    { name: "LVCMOS12", volts: 1.2, outputPs: 720, inputPs: 260, drives: [4, 8] },
+    { name: "SSTL_18", volts: 1.8, outputPs: 60, inputPs: 20, terminates: true, drives: [8], reference: 0.9 },
+    { name: "HSTL", volts: 1.5, outputPs: 80, inputPs: 25, terminates: true, drives: [8], reference: 0.75 },
+    { name: "LVDS", volts: 2.5, outputPs: -120, inputPs: -60, isDifferential: true, terminates: true, drives: [8] },
   ],
 };
 
@@ -79,6 +80,8 @@ const p84 = { name: "P84", pinsPerSide: 21, supplyPlaces: [4, 11, 18], extraCost
 const p144 = { name: "P144", pinsPerSide: 36, supplyPlaces: [5, 14, 23, 32], extraCost: 0.12 };
 const p208 = { name: "P208", pinsPerSide: 52, supplyPlaces: [5, 14, 23, 31, 40, 48], extraCost: 0.2 };
 const p304 = { name: "P304", pinsPerSide: 76, supplyPlaces: [6, 16, 26, 36, 46, 56, 66, 74], extraCost: 0.28 };
+
+const g484 = { name: "G484", rows: 22, supplyRows: 8, extraCost: 0.36 };
 
 export const twillParts: readonly PartDescription[] = [
   {
@@ -111,7 +114,7 @@ export const twillParts: readonly PartDescription[] = [
     idcode: 0x1a736001,
     columns: "LLLLMLLLLLLXLLLLLLMLLLLLLMLLLLLLXLLLLLLMLLLLLLMLLLLLLXLLLLMLLLLLLS",
     rows: 80,
-    packages: [p304, p208],
+    packages: [p304, g484, p208],
     grades,
     serialLanes: 8,
     banksPerSide: 2,

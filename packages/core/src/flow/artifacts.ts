@@ -1,4 +1,4 @@
-import type { PinDelay, PinElectrical, PinPlan, PinSite } from "../constraints/pins.ts";
+import type { PinDelay, PinElectrical, PinPlan, PinSite } from "../constraints/pins/model.ts";
 import type { PortCircuit } from "../constraints/port-circuit.ts";
 import type { TimingRules } from "../constraints/sdc/rules.ts";
 import type { ElaboratedDesign } from "../elaborate/elaborate.ts";

@@ -1,6 +1,8 @@
 import type { Finding } from "../common/finding.ts";
-import { type PinNeed, type PinPlan, parsePins } from "../constraints/pins.ts";
+import type { PinNeed, PinPlan } from "../constraints/pins/model.ts";
+import { parsePins } from "../constraints/pins/read.ts";
 import { portCircuit } from "../constraints/port-circuit.ts";
+import type { PortLink } from "../constraints/port-links.ts";
 import type { QueryRecord } from "../constraints/sdc/queries.ts";
 import { readTimingFiles } from "../constraints/sdc/read.ts";
 import { noTimingRules, type TimingRules } from "../constraints/sdc/rules.ts";
@@ -25,6 +27,8 @@ export interface DesignCheck {
   readonly hierarchy: HierarchyNode | null;
   /** Port bits of the top module; empty while the sources have errors. */
   readonly needs: readonly PinNeed[];
+  /** Which ports talk to each other. */
+  readonly links: readonly PortLink[];
   readonly plan: PinPlan | null;
   readonly timing: TimingRules;
   readonly clocks: readonly DeclaredClock[];
@@ -34,6 +38,8 @@ export interface DesignCheck {
   readonly foundClocks: readonly FoundClock[];
   readonly coverage: Coverage | null;
   readonly clockPorts: readonly string[];
+  /** Timing rules to begin with; empty where there are some, or nothing to time. */
+  readonly starter: string;
 }
 
 /** A clock of the timing files, or one that a block makes of such. Times in ps. */
@@ -99,6 +105,7 @@ export function checkDesign(
     testBenches: testBenches.map((name) => locate(input, name)),
     hierarchy: artifact?.hierarchy ?? null,
     needs,
+    links: circuit?.links ?? [],
     plan: rules.pins.artifact,
     timing,
     clocks: timing.clocks.map(({ name, sources, periodPs, edgesPs, generated, origin }) => ({
@@ -113,6 +120,7 @@ export function checkDesign(
     queries: rules.queries,
     foundClocks: rules.clocks,
     coverage: rules.coverage,
+    starter: rules.starter,
     clockPorts: needs.filter((need) => need.isClock).map((need) => need.bitName),
   };
 }
@@ -128,6 +136,7 @@ function rulesAlone({
     timing: { artifact: read.rules, findings: read.findings },
     queries: [],
     clocks: [],
+    starter: "",
     coverage: null,
   };
 }

@@ -2,16 +2,17 @@ import type { StageContext } from "../common/context.ts";
 import type { Finding } from "../common/finding.ts";
 import { hasErrors } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
-import { type PinNeed, parsePins, planPins } from "../constraints/pins.ts";
+import type { PinNeed } from "../constraints/pins/model.ts";
+import { planPins } from "../constraints/pins/plan.ts";
+import { parsePins } from "../constraints/pins/read.ts";
 import { readTimingFiles } from "../constraints/sdc/read.ts";
 import { Delays, findPart, listDies, type Part } from "../device/part.ts";
 import { elaborate } from "../elaborate/elaborate.ts";
 import { type StateCoding, stateCodings } from "../netlist/attributes.ts";
-import { cellKind, clockSlots, type MappedNetlist, portBits, serialPads } from "../netlist/mapped.ts";
+import { cellKind, type MappedNetlist } from "../netlist/mapped.ts";
 import type { RtlNetlist } from "../netlist/rtl.ts";
 import { synthesize, synthOptionsFor } from "../synth/synthesize.ts";
 import { buildTimingGraph, criticalities, setFixedArcs, startDelays } from "../timing/timing-graph.ts";
-import type { DesignInput } from "./design-input.ts";
 import { estimateTiles, type ResourceUse, utilization } from "./utilization.ts";
 
 /** How a design would stand in one die and package. */
@@ -129,35 +130,20 @@ export function fitParts(elaborated: RtlNetlist, context: StageContext): PartFit
   return rows.sort((a, b) => Number(b.fits) - Number(a.fits) || a.cost - b.cost);
 }
 
-/** Port bits that need a pin. */
-function pinNeeds(netlist: MappedNetlist): PinNeed[] {
-  const { kind, inputNet, netDriver, cellName, ports } = netlist;
-  const clocks = new Set<string>();
-  clockSlots(netlist).forEach((isClock, slot) => {
-    if (!isClock || inputNet[slot] < 0) return;
-    const driver = netDriver[inputNet[slot]];
-    if (kind[driver] === cellKind.inputPad) clocks.add(cellName[driver]);
-  });
-  const serial = new Map<string, PinNeed["serial"]>();
-  const lanes = serialPads(netlist);
-  for (const { direction, pads, bitNames } of ports)
-    pads.forEach((cell, i) => {
-      const lane = lanes.get(cell);
-      if (lane !== undefined) serial.set(bitNames[i], { lane, side: direction === "input" ? "receive" : "transmit" });
-    });
-  return portBits(ports).map((each) => ({
-    ...each,
-    isClock: clocks.has(each.bitName),
-    ...(serial.has(each.bitName) ? { serial: serial.get(each.bitName) } : {}),
-  }));
-}
-
-/** What of a design's rules would not hold on another part. Empty: all carries over. */
-export function carryOver(input: DesignInput, netlist: MappedNetlist, to: string): Finding[] {
+/**
+ * What of a design's rules would not hold on another part. Empty: all carries over.
+ * @param needs Its port bits, as written. @param netlist Its circuit as built, for what it takes.
+ */
+export function carryOver(
+  pinFiles: readonly SourceFile[],
+  needs: readonly PinNeed[],
+  netlist: MappedNetlist,
+  to: string,
+): Finding[] {
   const { part, findings } = findPart(to);
   if (!part) return findings;
-  const parsed = parsePins(input.pinFiles);
-  const plan = planPins(parsed.pins, pinNeeds(netlist), part);
+  const parsed = parsePins(pinFiles);
+  const plan = planPins(parsed.pins, needs, part);
   const tooMany = utilization(netlist, null, part).flatMap(({ kind, used, available }): Finding[] =>
     (kind === "clock blocks" || kind === "clock switches" || kind === "serial lanes") && used > available
       ? [

@@ -1,6 +1,7 @@
 import { hashValue } from "../common/codec.ts";
 import { type Finding, InvariantError, nearestName } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
+import { portShape } from "../constraints/pins/read.ts";
 import { boardUnder } from "../device/boards.ts";
 import { findPart, type Part } from "../device/part.ts";
 import { synthOptionsFor } from "../synth/synthesize.ts";
@@ -100,6 +101,7 @@ function valuesOf(input: DesignInput, part: Part, recipe: Recipe): Settings {
     synthesis: recipe.retime
       ? { ...synthOptionsFor(part), retime: true, goalLevels: levelsFor(input.timingFiles, part) }
       : synthOptionsFor(part),
+    "port shape": portShape(input.pinFiles),
     placement: { effort: recipe.placeEffort, timingWeight: recipe.timingWeight },
     routing: { maxIterations: recipe.routeIterations },
     seed: input.seed,

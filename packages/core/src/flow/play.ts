@@ -1,4 +1,4 @@
-import { laneOfPin } from "../constraints/serial-pins.ts";
+import { laneOfPin } from "../constraints/pins/serial.ts";
 import type { Part } from "../device/part.ts";
 import { SimulatedPart } from "../silicon/device.ts";
 import type { ImagePort } from "./artifacts.ts";

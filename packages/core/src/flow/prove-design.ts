@@ -4,6 +4,7 @@ import type { StageContext } from "../common/context.ts";
 import type { SourceFile } from "../common/source.ts";
 import type { Part } from "../device/part.ts";
 import { elaborate, meaningKeyOf } from "../elaborate/elaborate.ts";
+import { asWritten, shapePorts } from "../netlist/port-shape.ts";
 import { defaultProveOptions, type Proof, prove } from "../prove/prove.ts";
 import { proveReadback, type ReadbackProof } from "../prove/readback.ts";
 import { checkSource, defaultSourceCheck, type SourceCheck } from "../prove/source-check.ts";
@@ -69,7 +70,7 @@ export async function proveDesign(
   });
   const source = checkText(inputs, share(0, 0.25));
   const logic = prove(
-    inputs.elaborate.netlist,
+    shapePorts(inputs.elaborate.netlist, inputs.synth.shape ?? asWritten),
     inputs.synth,
     synthOptionsFor(part),
     defaultProveOptions,

@@ -3,6 +3,7 @@ import type { StageResult } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
 import type { BoardDescription } from "../device/boards.ts";
 import type { Part } from "../device/part.ts";
+import type { PortShape } from "../netlist/port-shape.ts";
 import type { PlaceOptions } from "../place/place.ts";
 import type { RouteOptions } from "../route/route.ts";
 import type { SynthOptions } from "../synth/synthesize.ts";
@@ -19,6 +20,8 @@ export interface Settings {
   /** Null for none, and where the part is another than the board's. */
   board: BoardDescription | null;
   synthesis: SynthOptions;
+  /** What pin files change of the circuit before synthesis. */
+  "port shape": PortShape;
   placement: PlaceOptions;
   routing: RouteOptions;
   seed: number;

@@ -232,6 +232,10 @@ function settingChanges(
       case "synthesis":
         // the part's family, or the recipe
         return before["part"] === now["part"] ? [{ what: "options of synthesis", files: [], after: recipe }] : [];
+      case "port shape":
+        // a trial of before there was such a thing says nothing of it
+        if (before[name] === undefined) return [otherVersion];
+        return [{ what: "ports kept inside, or first values of registers at ports", files: [] }];
       case "placement":
       case "routing":
         return [{ what: "recipe", files: [], after: recipe }];

@@ -14,6 +14,8 @@ export interface FolderTarget {
   /** Paths, `/` between folders. */
   readonly pins: readonly string[];
   readonly timing: readonly string[];
+  /** Pin and timing files that are kept, and not used. */
+  readonly unused: readonly string[];
 }
 export interface FolderSettings {
   readonly name: string | null;
@@ -72,6 +74,7 @@ export function readFolderSettings(value: unknown): { settings: FolderSettings; 
     seed: seed(of),
     pins: list(of, "pins"),
     timing: list(of, "timing"),
+    unused: list(of, "unused"),
   });
   const first = target(read, "target");
   const listed = given(read, "targets") ?? [];
@@ -96,7 +99,7 @@ export function readFolderSettings(value: unknown): { settings: FolderSettings; 
 /** Text of the settings' file, as `readFolderSettings` takes it back. What is not said is left out. */
 export function writeFolderSettings({ name, description, top, sources, first, further }: FolderSettings): string {
   const said = (value: string | number | null) => value ?? undefined;
-  const { board, part, recipe, seed, pins, timing } = first;
+  const { board, part, recipe, seed, pins, timing, unused } = first;
   const value = {
     name: said(name),
     description: said(description),
@@ -107,6 +110,7 @@ export function writeFolderSettings({ name, description, top, sources, first, fu
     sources,
     pins,
     timing,
+    unused: unused.length ? unused : undefined,
     recipe: said(recipe),
     seed: said(seed),
     targets: further.length
@@ -116,6 +120,7 @@ export function writeFolderSettings({ name, description, top, sources, first, fu
           part: said(each.part),
           pins: each.pins,
           timing: each.timing,
+          unused: each.unused.length ? each.unused : undefined,
           recipe: said(each.recipe),
           seed: said(each.seed),
         }))

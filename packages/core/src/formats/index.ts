@@ -2,6 +2,13 @@
 
 export { writeBsdl } from "./bsdl.ts";
 export {
+  type ClockInstance,
+  clockInstances,
+  clockInstanceText,
+  withClockSettings,
+  withinModule,
+} from "./clock-instance.ts";
+export {
   type FolderSettings,
   type FolderTarget,
   kindOfPath,
@@ -9,5 +16,6 @@ export {
   settingsName,
   writeFolderSettings,
 } from "./design-folder.ts";
+export { writePortText } from "./port-text.ts";
 export { writeSdf } from "./sdf.ts";
 export { primitivesFor, writeStructuralVerilog } from "./structural-verilog.ts";

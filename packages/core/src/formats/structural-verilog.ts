@@ -11,6 +11,7 @@ import {
   padPin,
 } from "../netlist/mapped.ts";
 import { isLatchCell, latchPin } from "../timing/built-graph.ts";
+import { verilogName } from "./hdl-names.ts";
 
 /** Simulation models of the cells that `writeStructuralVerilog` instantiates; plain IEEE 1364-2005. */
 const primitivesVerilog = `// Simulation models of the part's cells.
@@ -73,12 +74,6 @@ export function primitivesFor(netlist: MappedNetlist): string {
   const models = used.map(({ verilog }) => verilog.model);
   const hasScale = (text: string) => Number(text.startsWith("`timescale"));
   return [primitivesVerilog, ...models.sort((a, b) => hasScale(a) - hasScale(b))].join("\n");
-}
-
-const plain = /^[A-Za-z_][A-Za-z0-9_$]*$/;
-/** An escaped identifier (clause 3.7.1) wherever a plain one would not do. */
-function verilogName(name: string): string {
-  return plain.test(name) ? name : `\\${name} `;
 }
 
 /** The mapped circuit as structural Verilog with the design's own top-level ports. */

@@ -1,4 +1,4 @@
-import type { PinDelay, PinElectrical } from "../constraints/pins.ts";
+import type { PinDelay, PinElectrical } from "../constraints/pins/model.ts";
 import type { Part } from "../device/part.ts";
 import type { LayoutNetlist, MappedNetlist } from "../netlist/mapped.ts";
 

@@ -2,6 +2,7 @@ import type { BlockModes } from "../device/blocks/description.ts";
 import { blockClockCount, blockOf } from "../device/blocks/registry.ts";
 import { isSerialLane } from "../device/blocks/serial-lane.ts";
 import type { InferredItem } from "./inferred.ts";
+import type { PortShape } from "./port-shape.ts";
 import type { PinPull } from "./rtl.ts";
 
 /** The circuit as built: LUTs, flip-flops, carry links and pads, as struct of arrays. Shared by all stages from synthesis on. */
@@ -152,6 +153,8 @@ export interface MappedNetlist extends LayoutNetlist {
   readonly levels: number;
   /** What became of names that have no cell of their own. */
   readonly fates: readonly NameFate[];
+  /** What pin files had changed of the circuit as written; absent for nothing. */
+  readonly shape?: PortShape;
 }
 
 interface LayoutBlock {

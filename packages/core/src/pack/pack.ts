@@ -1,7 +1,7 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
-import type { PinSite } from "../constraints/pins.ts";
-import { laneOfPin } from "../constraints/serial-pins.ts";
+import type { PinSite } from "../constraints/pins/model.ts";
+import { laneOfPin } from "../constraints/pins/serial.ts";
 import { listBlocks } from "../device/blocks/registry.ts";
 import type { Part } from "../device/part.ts";
 import type { PackedDesign } from "../layout/layout.ts";

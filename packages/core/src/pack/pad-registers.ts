@@ -1,5 +1,5 @@
 import type { Finding } from "../common/finding.ts";
-import type { PinSite } from "../constraints/pins.ts";
+import type { PinSite } from "../constraints/pins/model.ts";
 import type { PadRegisterSide } from "../device/fabric.ts";
 import type { Part } from "../device/part.ts";
 import { cellKind, collectSinks, ffMode, ffPin, type LayoutNetlist, padPin } from "../netlist/mapped.ts";

@@ -1,4 +1,4 @@
-import { serialStandard } from "../constraints/serial-pins.ts";
+import { serialStandard } from "../constraints/pins/model.ts";
 import type { CornerName } from "../device/family.ts";
 import { Delays } from "../device/part.ts";
 import type { TimedLayout } from "../layout/layout.ts";

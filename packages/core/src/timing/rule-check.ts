@@ -1,18 +1,23 @@
 import type { Finding, TextEdit } from "../common/finding.ts";
 import type { CircuitObjects } from "../constraints/sdc/objects.ts";
 import type { TimingRules } from "../constraints/sdc/rules.ts";
+import { quoteElement } from "../constraints/sdc/values.ts";
+import { edgeOfContact, enableForGate, enableForMade } from "../constraints/source-advice.ts";
 import type { BlockFamily } from "../device/blocks/description.ts";
 import { analyzeAssuming } from "./assumed-clocks.ts";
 import { bindRules } from "./bind-rules.ts";
 import type { BoundRules } from "./bound-rules.ts";
 import { type FoundClock, surveyClocks } from "./clock-survey.ts";
 import { type ClockPair, type Coverage, coverageOf } from "./coverage.ts";
+import { nothingAround, periodAt, type Surroundings, starterRules } from "./starter-rules.ts";
 import { buildWrittenGraph } from "./written-graph.ts";
 
 interface RuleCheck {
   readonly findings: Finding[];
   readonly coverage: Coverage;
   readonly clocks: readonly FoundClock[];
+  /** Lines to begin with where there are none; empty where there are, or where nothing is clocked. */
+  readonly starter: string;
 }
 
 /** Ports that are named in one finding. */
@@ -22,12 +27,14 @@ const namesShown = 6;
  * Timing rules held against the circuit as written, before anything is built: which clocks there are, what the rules cover, what
  * lies on nothing, each with what to do.
  * @param timingFile File that repairs go to; null where the design has none.
+ * @param around What lies at the ports.
  */
 export function checkTimingRules(
   rules: TimingRules,
   objects: CircuitObjects,
   family: BlockFamily,
   timingFile: string | null,
+  around: Surroundings = nothingAround,
 ): RuleCheck {
   const { graph, places } = buildWrittenGraph(objects, family);
   const binding = bindRules(rules, graph, places);
@@ -41,11 +48,19 @@ export function checkTimingRules(
   const coverage = coverageOf(analysis, rules, declared, null);
   const append = (label: string, text: string): TextEdit | undefined =>
     timingFile === null ? undefined : { file: timingFile, label, append: true, text };
+  const starter = hasNone(rules)
+    ? starterRules(
+        clocks,
+        objects.ports.map(({ name, direction }) => ({ bitName: name, direction })),
+        around,
+      )
+    : "";
   const findings = [
     ...binding.findings,
-    ...clocks.flatMap((clock) => clockFindings(clock, rules, append)),
+    ...(starter ? [noRules(objects.top, append("Write the usual lines", starter))] : []),
+    ...clocks.flatMap((clock) => clockFindings(clock, rules, append, around, mainClock(clocks, around))),
     ...sharedFindings(clocks, analysis.rules, rules, append),
-    ...exceptionFindings(coverage, rules),
+    ...exceptionFindings(coverage, rules, binding.rules),
     ...pairFindings(coverage.pairs, append),
     ...portFindings(coverage, clocks),
   ];
@@ -57,23 +72,53 @@ export function checkTimingRules(
       message: "The rules tell too many kinds of paths apart for all of them to be looked at.",
       remedy: "Use fewer exceptions, or name clocks in place of registers.",
     });
-  return { findings, coverage, clocks };
+  return { findings, coverage, clocks, starter };
+}
+
+/** Nothing says what the design must do in time. */
+const hasNone = ({ clocks, exceptions, ioDelays }: TimingRules) =>
+  clocks.every(({ origin }) => origin === null) && exceptions.length === 0 && ioDelays.length === 0;
+
+function noRules(top: string, edit: TextEdit | undefined): Finding {
+  return {
+    code: "sdc/no-rules",
+    severity: "warning",
+    place: { object: top },
+    message: "No timing rule says how fast the design is to run, so nothing in it is judged.",
+    remedy: "Begin with its clocks; the usual lines for this design are at hand.",
+    ...(edit ? { edit } : {}),
+  };
 }
 
 type Append = (label: string, text: string) => TextEdit | undefined;
 
-/** A name as one word of a timing file. */
-const word = (name: string) => (/[[\]\s$;"\\{}]/.test(name) ? `{${name}}` : name);
 const count = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
 
-function clockFindings(clock: FoundClock, rules: TimingRules, append: Append): Finding[] {
+/** The clock that others are best taken into: an oscillator's, or the one with most pins that no contact makes. */
+function mainClock(clocks: readonly FoundClock[], { oscillators, contacts }: Surroundings): string {
+  const pins = ({ rising, falling }: FoundClock) => rising + falling;
+  const able = clocks.filter(({ from, source }) => from === "port" && !contacts.has(source));
+  const best = [...able].sort(
+    (a, b) => Number(oscillators.has(b.source)) - Number(oscillators.has(a.source)) || pins(b) - pins(a),
+  )[0];
+  return best?.source ?? "clk";
+}
+
+function clockFindings(
+  clock: FoundClock,
+  rules: TimingRules,
+  append: Append,
+  around: Surroundings,
+  main: string,
+): Finding[] {
   const { name, source, from, isDeclared, isAutomatic, rising, falling, latches, gates } = clock;
   const findings: Finding[] = [];
   const pins = rising + falling + latches;
   const rule = rules.clocks.find((each) => each.name === name);
   const place = rule?.origin?.place ?? { object: source || name };
   if (!isDeclared) {
-    if (from === "port")
+    if (from === "port") {
+      const { ns, why } = periodAt(name, around);
       findings.push({
         code: "sdc/no-clock",
         severity: "warning",
@@ -81,11 +126,11 @@ function clockFindings(clock: FoundClock, rules: TimingRules, append: Append): F
         message: `'${name}' clocks ${count(pins, "pin")}, but no timing rule says how fast, so their paths have no goal.`,
         remedy: "Create the clock with its period.",
         edit: append(
-          "Create it at 50 MHz",
-          `create_clock -name ${word(name)} -period 20.000 [get_ports ${word(name)}]\n`,
+          `Create it at ${why.split(/[,:]/)[0]}`,
+          `create_clock -name ${quoteElement(name)} -period ${ns} [get_ports ${quoteElement(name)}] ;# ${why}\n`,
         ),
       });
-    else
+    } else
       findings.push({
         code: "sdc/clock-from-logic",
         severity: "warning",
@@ -93,6 +138,7 @@ function clockFindings(clock: FoundClock, rules: TimingRules, append: Append): F
         message: `'${name}' clocks ${count(pins, "pin")}, but is made by a register or logic, and no timing rule declares it.`,
         remedy:
           "Clock them with the outside clock, and let an enable say when they change; or declare it with create_generated_clock.",
+        snippets: enableForMade(main, source || name),
       });
   } else if (pins === 0 && !isAutomatic && rule && rule.sources.length > 0 && !isReferred(name, rules))
     findings.push({
@@ -102,6 +148,24 @@ function clockFindings(clock: FoundClock, rules: TimingRules, append: Append): F
       message: `No register is clocked by '${name}'.`,
       remedy: "Remove the clock, or check the design's clocks.",
     });
+  if (from === "port" && around.contacts.has(source) && pins > 0)
+    findings.push({
+      code: "sdc/contact-clock",
+      severity: "warning",
+      place: { object: source },
+      message: `'${source}' clocks ${count(pins, "pin")}, but is a contact: it bounces for milliseconds, and each bounce is an edge.`,
+      remedy: `Clock them with '${main}'; take '${source}' through two registers, and let its change enable them.`,
+      snippets: edgeOfContact(main, source),
+    });
+  const plain = from === "port" ? around.plainPins.get(source) : undefined;
+  if (plain && pins > 0)
+    findings.push({
+      code: "sdc/plain-clock-pin",
+      severity: "note",
+      place: { object: source },
+      message: `'${source}' comes in at ${plain.pin}, which has no way to the clock network: its edges arrive about ${plain.plain.toFixed(2)} ns apart (network: ${plain.network.toFixed(2)} ns).`,
+      remedy: "Every path of this clock pays for that, and hold is at risk: place it at a clock pin.",
+    });
   if (gates.length)
     findings.push({
       code: "sdc/gated-clock",
@@ -109,6 +173,7 @@ function clockFindings(clock: FoundClock, rules: TimingRules, append: Append): F
       place: { object: gates[0] },
       message: `'${name}' goes through a gate that ${gates.slice(0, 3).join(", ")} can close: it leaves the clock network there, and a late change cuts a pulse short.`,
       remedy: `Clock the registers with '${name}' itself, and make the signal their enable: if (${gates[0].replace(/^.*\./, "")}) ...`,
+      snippets: enableForGate(name, gates),
     });
   if (rising > 0 && falling > 0 && !isAutomatic)
     findings.push({
@@ -149,15 +214,18 @@ function sharedFindings(
         remedy: "If only one of them is there at a time, say so.",
         edit: append(
           "Say that they exclude each other",
-          `set_clock_groups -logically_exclusive -group {${word(name)}} -group {${word(other)}}\n`,
+          `set_clock_groups -logically_exclusive -group {${quoteElement(name)}} -group {${quoteElement(other)}}\n`,
         ),
       });
     }
   return findings;
 }
 
-function exceptionFindings({ exceptions }: Coverage, rules: TimingRules): Finding[] {
+function exceptionFindings({ exceptions }: Coverage, rules: TimingRules, bound: BoundRules): Finding[] {
+  // of the others it has been told why they count nowhere
+  const inForce = new Set(bound.exceptions.map(({ rule }) => rule));
   return exceptions.flatMap(({ rule, decides, meets }): Finding[] => {
+    if (!inForce.has(rule)) return [];
     const { origin, kind } = rules.exceptions[rule];
     if (meets === 0)
       return [
@@ -198,7 +266,7 @@ function pairFindings(pairs: readonly ClockPair[], append: Append): Finding[] {
       remedy: "If they do not, say that they are asynchronous, and let synchronisers take what crosses.",
       edit: append(
         "Say that they are asynchronous",
-        `set_clock_groups -asynchronous -group {${word(launch)}} -group {${word(capture)}}\n`,
+        `set_clock_groups -asynchronous -group {${quoteElement(launch)}} -group {${quoteElement(capture)}}\n`,
       ),
     });
   }

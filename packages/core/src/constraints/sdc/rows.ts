@@ -71,6 +71,11 @@ function lineEnd(text: string, from: number): number {
   return end < 0 ? text.length : end;
 }
 
+/** Found from the place itself: a table asks it of every row. */
+function lineStart(text: string, at: number): number {
+  return at === 0 ? 0 : text.lastIndexOf("\n", at - 1) + 1;
+}
+
 function rowsIn(text: string, offset: number, isOff: boolean, lineStarts: readonly number[]): TimingRow[] {
   let script: Script;
   try {
@@ -199,18 +204,16 @@ export function withRowSwitched(text: string, row: TimingRow): string {
 
 /** True if a row has its lines for itself, so that it can be switched off by them. */
 export function canBeSwitched(text: string, row: TimingRow): boolean {
-  const starts = startsOf(text);
-  const before = text.slice(starts[row.line - 1], row.start).replace(/^#- /, "");
+  const before = text.slice(lineStart(text, row.start), row.start).replace(/^#- /, "");
   const after = text.slice(row.end, lineEnd(text, row.end));
   return before.trim() === "" && /^[ \t\r]*(?:;?[ \t\r]*(?:#.*)?)$/.test(after);
 }
 
 /** The text without a row: with its line where it has it for itself. */
 export function withoutRow(text: string, row: TimingRow): string {
-  const starts = startsOf(text);
   if (!canBeSwitched(text, row)) return replaced(text, row.start, row.end, "");
   const end = lineEnd(text, row.end);
-  return replaced(text, starts[row.line - 1], Math.min(text.length, end + 1), "");
+  return replaced(text, lineStart(text, row.start), Math.min(text.length, end + 1), "");
 }
 
 /** The text with a line more at its end. */

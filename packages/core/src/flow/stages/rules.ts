@@ -2,7 +2,11 @@ import { hashValue } from "../../common/codec.ts";
 import type { Finding, StageResult } from "../../common/finding.ts";
 import type { SourceFile } from "../../common/source.ts";
 import { checkClockBlocks } from "../../constraints/clock-blocks.ts";
-import { parsePins, planPins } from "../../constraints/pins.ts";
+import { tiesOf } from "../../constraints/pins/board-rules.ts";
+import { estimateSkewNs } from "../../constraints/pins/clock-pins.ts";
+import type { ParsedPin, PinNeed } from "../../constraints/pins/model.ts";
+import { planPins } from "../../constraints/pins/plan.ts";
+import { parsePins } from "../../constraints/pins/read.ts";
 import type { PortCircuit } from "../../constraints/port-circuit.ts";
 import { portClocks } from "../../constraints/port-clocks.ts";
 import { CircuitObjects } from "../../constraints/sdc/objects.ts";
@@ -14,13 +18,14 @@ import type { HierarchyNode, RtlNetlist } from "../../netlist/rtl.ts";
 import type { FoundClock } from "../../timing/clock-survey.ts";
 import type { Coverage } from "../../timing/coverage.ts";
 import { checkTimingRules } from "../../timing/rule-check.ts";
+import { nothingAround, type Surroundings } from "../../timing/starter-rules.ts";
 import type { RulesArtifact } from "../artifacts.ts";
 import { stage } from "../stage.ts";
 
 /** Rules against the circuit as written: what is not allowed is known before anything is built. */
 export const rulesStage = stage("rules", {
   word: "rules",
-  version: 8,
+  version: 10,
   settings: ["pin files", "timing files", "part", "board"],
   reads: ["elaborate.ports", "elaborate.circuit", "elaborate.instances"],
   facets: {
@@ -89,6 +94,8 @@ interface CheckedRules {
   readonly queries: TimingFiles["queries"];
   readonly coverage: Coverage;
   readonly clocks: readonly FoundClock[];
+  /** Timing rules to begin with; empty where there are some. */
+  readonly starter: string;
 }
 
 /** Pins and timing rules, each with their own findings. */
@@ -99,12 +106,18 @@ export function checkRules(
   part: Part,
   board: BoardDescription | null,
 ): CheckedRules {
-  const { needs, makers } = ports;
+  const { needs, makers, links } = ports;
   const parsedPins = parsePins(pinFiles);
-  const plan = planPins(parsedPins.pins, needs, part, board);
+  const plan = planPins(parsedPins.pins, needs, part, board, links);
   const objects = new CircuitObjects(netlist, hierarchy);
   const read = readTimingFiles(timingFiles, objects);
-  const checked = checkTimingRules(read.rules, objects, part.family, timingFiles[0]?.name ?? null);
+  const checked = checkTimingRules(
+    read.rules,
+    objects,
+    part.family,
+    timingFiles[0]?.name ?? null,
+    surroundings(parsedPins.pins, needs, part, board),
+  );
   const findings: Finding[] = [
     ...read.findings,
     ...checked.findings,
@@ -116,5 +129,38 @@ export function checkRules(
     queries: read.queries,
     coverage: checked.coverage,
     clocks: checked.clocks,
+    starter: checked.starter,
   };
+}
+
+/** What the board has at the pins of the design's lines. */
+function surroundings(
+  lines: readonly ParsedPin[],
+  needs: readonly PinNeed[],
+  part: Part,
+  board: BoardDescription | null,
+): Surroundings {
+  const clocked = new Map(needs.flatMap(({ bitName, isClock, clocked }) => (isClock ? [[bitName, clocked ?? 1]] : [])));
+  const plainPins = new Map(
+    lines.flatMap(({ assignment: { port, pin } }) => {
+      const contact = part.pinByName.get(pin);
+      const count = clocked.get(port);
+      return contact && !contact.isClock && count !== undefined
+        ? [[port, { pin, ...estimateSkewNs(part, count) }] as const]
+        : [];
+    }),
+  );
+  if (!board) return { ...nothingAround, plainPins };
+  const { signalAt, title } = tiesOf(board);
+  const oscillators = new Map<string, { title: string; hz: number }>();
+  const contacts = new Set<string>();
+  const lights = new Set<string>();
+  for (const { assignment } of lines) {
+    const signal = signalAt.get(assignment.pin);
+    if (!signal) continue;
+    if (signal.kind === "oscillator")
+      oscillators.set(assignment.port, { title: `oscillator of ${title}`, hz: board.oscillator.startHz });
+    else (signal.direction === "input" ? contacts : lights).add(assignment.port);
+  }
+  return { oscillators, contacts, lights, plainPins };
 }

@@ -1,5 +1,6 @@
 import { hashValue } from "../../common/codec.ts";
 import { layoutNetlist, type MappedNetlist } from "../../netlist/mapped.ts";
+import { shapePorts } from "../../netlist/port-shape.ts";
 import { SynthMemory } from "../../synth/regions.ts";
 import { synthesize } from "../../synth/synthesize.ts";
 import { stage } from "../stage.ts";
@@ -13,8 +14,8 @@ interface StoredMemory {
 /** Circuit as written to circuit as built. */
 export const synthStage = stage("synth", {
   word: "synthesize",
-  version: 13,
-  settings: ["synthesis"],
+  version: 14,
+  settings: ["synthesis", "port shape"],
   reads: ["elaborate.circuit"],
   facets: {
     structure: { of: layoutNetlist, hash: (netlist) => hashValue(withoutNames(netlist)) },
@@ -43,13 +44,15 @@ export const synthStage = stage("synth", {
     const memory = new SynthMemory(
       before ? new Map(before.names.map((name, i) => [name, before.regions[i]])) : undefined,
     );
-    const result = synthesize(await given.read("elaborate.circuit"), given.setting("synthesis"), context, memory);
+    const shape = given.setting("port shape");
+    const circuit = shapePorts(await given.read("elaborate.circuit"), shape);
+    const result = synthesize(circuit, given.setting("synthesis"), context, memory);
     if (result.artifact)
       await kept.save({
         names: [...memory.kept.keys()],
         regions: [...memory.kept.values()],
       } satisfies StoredMemory);
-    return result;
+    return { ...result, artifact: result.artifact && { ...result.artifact, shape } };
   },
 });
 

@@ -1,9 +1,7 @@
-import type { Finding } from "../common/finding.ts";
-import type { Part } from "../device/part.ts";
-import { defaultPinOptions, type ParsedPin, type PinAssignment, type PinNeed } from "./pins.ts";
-
-/** What stands for a standard at the pins of a serial lane, which have their own supply and levels. */
-export const serialStandard = "serial";
+import type { Finding } from "../../common/finding.ts";
+import type { Part } from "../../device/part.ts";
+import { removal } from "./edits.ts";
+import { defaultPinOptions, type ParsedPin, type PinAssignment, type PinNeed, serialStandard } from "./model.ts";
 
 /** Pin of a serial lane: TX0, RX0 and so on. */
 function serialPin(lane: number, side: "transmit" | "receive"): string {
@@ -62,6 +60,15 @@ export function planSerialPins(
     }
     laneOf.set(lane, { lane: wanted, first: other?.first ?? entry });
     usedBy.set(wanted, lane);
+    for (const word of [...(entry.words.standard ? [entry.words.standard] : []), ...entry.words.options.values()])
+      findings.push({
+        code: "pins/no-effect",
+        severity: "warning",
+        place: word,
+        message: `'${assignment.port}' lies at a serial lane, which has its own levels: what stands behind its pin has no effect.`,
+        remedy: "Delete it.",
+        edit: removal(word, "Delete it"),
+      });
   }
   for (const { bitName, serial: own } of serial) {
     const { lane, side } = own!;

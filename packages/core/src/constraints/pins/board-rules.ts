@@ -1,12 +1,14 @@
-import type { Finding } from "../common/finding.ts";
-import { type BoardDescription, type BoardSignal, boardSignals } from "../device/boards.ts";
-import type { Part } from "../device/part.ts";
+import type { Finding } from "../../common/finding.ts";
+import { type BoardDescription, type BoardSignal, boardSignals } from "../../device/boards.ts";
+import type { Part } from "../../device/part.ts";
+import { edgeOfContact } from "../source-advice.ts";
 import { boardBuses, claimPorts, suggestClaims } from "./claims.ts";
-import type { PlacedPort } from "./io-rules.ts";
-import type { PinNeed } from "./pins.ts";
+import { replacement } from "./edits.ts";
+import type { PlacedPort } from "./lines.ts";
+import type { PinNeed } from "./model.ts";
 
 /** What a board ties to the pins of its part. */
-interface BoardTies {
+export interface BoardTies {
   readonly title: string;
   readonly signals: readonly BoardSignal[];
   readonly signalAt: ReadonlyMap<string, BoardSignal>;
@@ -31,32 +33,47 @@ export function checkBoard(
   const { title, signals, signalAt } = ties;
   const findings: Finding[] = [];
   const tell = (
-    { place }: PlacedPort,
+    { words }: PlacedPort,
     severity: Finding["severity"],
     code: string,
     message: string,
     remedy: string,
-  ): void => void findings.push({ code, severity, place, message, remedy });
+    edit?: Finding["edit"] | null,
+    snippets?: Finding["snippets"],
+  ): void =>
+    void findings.push({
+      code,
+      severity,
+      place: words.pin!,
+      message,
+      remedy,
+      ...(edit ? { edit } : {}),
+      ...(snippets ? { snippets } : {}),
+    });
   const taken = new Set(placed.map(({ pin }) => pin.name));
+  const isOscillator = ({ pin }: PlacedPort) => signalAt.get(pin.name)?.kind === "oscillator";
+  const oscillatorPort = placed.find(isOscillator)?.assignment.port ?? "clk";
   const ports = claimPorts(needs);
   const buses = boardBuses(signals);
-  /** The likeliest free signal of the board for a port bit, in words. */
-  const nearest = (bit: string): string | null => {
+  /** The likeliest free signal of the board for a port bit. */
+  const nearest = (bit: string): BoardSignal | null => {
     const port = ports.find(({ bits }) => bits.some(({ name }) => name === bit));
     const own = port?.bits.find(({ name }) => name === bit);
     const [first] = port && own ? suggestClaims({ ...port, bits: [own] }, buses, taken) : [];
-    const signal = first?.bus.signals[first.from];
-    return signal ? `${signal.pin} (${signal.name})` : null;
+    return first?.bus.signals[first.from] ?? null;
   };
-  const choose = (bit: string, otherwise: string) => {
-    const near = nearest(bit);
-    return near ? `Place it at ${near}, or ${otherwise}` : `${otherwise[0].toUpperCase()}${otherwise.slice(1)}`;
-  };
+  const choose = (near: BoardSignal | null, otherwise: string) =>
+    near
+      ? `Place it at ${near.pin} (${near.name}), or ${otherwise}`
+      : `${otherwise[0].toUpperCase()}${otherwise.slice(1)}`;
+  const moveTo = ({ words }: PlacedPort, near: BoardSignal | null) =>
+    near && replacement(words.pin!, near.pin, `Move it to ${near.name}`);
   for (const each of placed) {
     const { assignment, need, pin, standard } = each;
     const signal = signalAt.get(pin.name);
     if (!signal) continue;
     const { port } = assignment;
+    const near = signal.direction === "input" && need.direction === "input" ? null : nearest(port);
     const tied = `${pin.name}, which ${title} ties to ${signal.name}`;
     if (signal.direction === "input" && need.direction === "output")
       tell(
@@ -64,7 +81,8 @@ export function checkBoard(
         "error",
         "pins/board-drives",
         `'${port}' is an output at ${tied}: a ${signal.kind} drives that wire, and the two would work against each other.`,
-        choose(port, "at a pin that the board does not drive."),
+        choose(near, "at a pin that the board does not drive."),
+        moveTo(each, near),
       );
     else if (signal.direction === "input" && need.direction === "inout")
       tell(
@@ -80,7 +98,8 @@ export function checkBoard(
         "warning",
         "pins/board-listens",
         `'${port}' is an input at ${tied}: nothing drives that wire.`,
-        choose(port, "at a pin that something drives."),
+        choose(near, "at a pin that something drives."),
+        moveTo(each, near),
       );
     else if (need.isClock && (signal.kind === "button" || signal.kind === "switch"))
       tell(
@@ -89,6 +108,8 @@ export function checkBoard(
         "pins/contact-as-clock",
         `'${port}' is a clock at ${tied}: a contact bounces for milliseconds, and each bounce is an edge.`,
         `Clock the registers by ${signals.find(({ kind }) => kind === "oscillator")!.name}; take '${port}' through two registers, and let its change enable them.`,
+        null,
+        edgeOfContact(oscillatorPort, port),
       );
     if (standard.volts !== standards.find(({ name }) => name === signal.standard)!.volts)
       tell(
@@ -97,6 +118,7 @@ export function checkBoard(
         "pins/board-voltage",
         `'${port}' has ${standard.name} at ${tied}, whose wire is made for ${signal.standard}.`,
         `Use ${signal.standard} there.`,
+        each.words.standard && replacement(each.words.standard, signal.standard, `Write ${signal.standard}`),
       );
   }
   findings.push(...checkOrder(placed, ties));

@@ -1,6 +1,7 @@
-import type { BoardSignal, BoardSignalKind } from "../device/boards.ts";
-import type { PinDirection } from "../netlist/mapped.ts";
-import type { PinNeed } from "./pins.ts";
+import type { BoardSignal, BoardSignalKind } from "../../device/boards.ts";
+import type { PinDirection } from "../../netlist/mapped.ts";
+import type { PinNeed } from "./model.ts";
+import { portsOf } from "./ports.ts";
 
 /**
  * Claims tie ports of a design to named signals of its board, in one act for a whole bus. A port is a name with its bits, as
@@ -34,23 +35,11 @@ export interface Claim {
 
 /** Ports of the top module, each with its bits. Those of serial lanes have pins of their own. */
 export function claimPorts(needs: readonly PinNeed[]): ClaimPort[] {
-  const ports = new Map<
-    string,
-    { direction: PinDirection; isClock: boolean; bits: { name: string; index: number }[] }
-  >();
-  for (const { bitName, direction, isClock, serial } of needs) {
-    if (serial) continue;
-    const match = /^(.*)\[(-?\d+)\]$/.exec(bitName);
-    const name = match ? match[1] : bitName;
-    const port = ports.get(name) ?? { direction, isClock: false, bits: [] };
-    port.isClock ||= isClock;
-    port.bits.push({ name: bitName, index: match ? Number(match[2]) : 0 });
-    ports.set(name, port);
-  }
-  return [...ports].map(([name, port]) => ({
+  return portsOf(needs.filter(({ serial }) => !serial)).map(({ name, bits }) => ({
     name,
-    ...port,
-    bits: port.bits.sort((a, b) => a.index - b.index),
+    direction: bits[0].need.direction,
+    isClock: bits.some(({ need }) => need.isClock),
+    bits: bits.map(({ need, index }) => ({ name: need.bitName, index: index ?? 0 })),
   }));
 }
 

@@ -1,0 +1,126 @@
+import type { ClockSettings } from "../device/blocks/clock-plan.ts";
+
+/** A clock block as it stands in a source. */
+export interface ClockInstance {
+  readonly name: string;
+  readonly language: "verilog" | "vhdl";
+  /** Where its parameters are written, or would be, in characters of the text. */
+  readonly from: number;
+  readonly to: number;
+  /** As they stand: `MULTIPLY` 3 and so on. What is no whole number is left out. */
+  readonly parameters: Readonly<Record<string, number>>;
+}
+
+function parametersOf({ multiply, outputs: [a, b] }: ClockSettings): [string, number][] {
+  const all: [string, number, number][] = [
+    ["MULTIPLY", multiply, 1],
+    ["DIVIDE_A", a.divide, 1],
+    ["PHASE_A", a.phase, 0],
+    ["DIVIDE_B", b?.divide ?? 1, 1],
+    ["PHASE_B", b?.phase ?? 0, 0],
+  ];
+  return all.flatMap(([name, value, usual]) => (value === usual && name !== "MULTIPLY" ? [] : [[name, value]]));
+}
+
+/** Names of the nets at an instance. */
+interface ClockNets {
+  readonly instance: string;
+  readonly input: string;
+  readonly a: string;
+  readonly b: string | null;
+  readonly locked: string;
+}
+
+/** An instance of a clock block as text, with the nets that it drives declared. */
+export function clockInstanceText(settings: ClockSettings, nets: ClockNets, language: "verilog" | "vhdl"): string {
+  const own = parametersOf(settings);
+  const { instance, input, a, b, locked } = nets;
+  const made = [a, ...(b === null ? [] : [b]), locked];
+  if (language === "verilog") {
+    const ports = [`.clock_in(${input})`, `.clock_a(${a})`, `.clock_b(${b ?? ""})`, `.locked(${locked})`];
+    const values = own.map(([name, value]) => `.${name}(${value})`).join(", ");
+    return `wire ${made.join(", ")};\nclock_block #(${values}) ${instance}\n  (${ports.join(", ")});\n`;
+  }
+  const values = own.map(([name, value]) => `${name} => ${value}`).join(", ");
+  const ports = [`clock_in => ${input}`, `clock_a => ${a}`, `clock_b => ${b ?? "open"}`, `locked => ${locked}`];
+  return `-- in the declarations of the architecture
+component clock_block is
+  generic (MULTIPLY, DIVIDE_A, DIVIDE_B : integer := 1; PHASE_A, PHASE_B : integer := 0);
+  port (clock_in : in std_logic; clock_a, clock_b, locked : out std_logic);
+end component;
+signal ${made.join(", ")} : std_logic;
+
+-- among its statements
+${instance} : clock_block generic map (${values})
+  port map (${ports.join(", ")});
+`;
+}
+
+/** Text without comments, each character in its place. */
+function withoutComments(text: string, language: "verilog" | "vhdl"): string {
+  const comments = language === "verilog" ? /\/\*[\s\S]*?\*\/|\/\/[^\n]*/g : /--[^\n]*/g;
+  return text.replace(comments, (each) => each.replace(/[^\n]/g, " "));
+}
+
+/** Clock blocks of a text, in their order. */
+export function clockInstances(text: string, language: "verilog" | "vhdl"): ClockInstance[] {
+  const code = withoutComments(text, language);
+  const found: ClockInstance[] = [];
+  if (language === "verilog") {
+    for (const match of code.matchAll(
+      /\bclock_block\b\s*(?:#\s*\(((?:[^()]|\([^()]*\))*)\)\s*)?([A-Za-z_]\w*)\s*\(/g,
+    )) {
+      const [whole, list, name] = match;
+      const from = match.index + "clock_block".length;
+      const to = match.index + whole.lastIndexOf(name);
+      found.push({ name, language, from, to, parameters: numbersOf(list ?? "", /\.(\w+)\s*\(\s*(\d+)\s*\)/g) });
+    }
+    return found;
+  }
+  const pattern =
+    /\b([A-Za-z]\w*)\s*:\s*(?:component\s+)?clock_block\b\s*(?:generic\s+map\s*\(([^()]*)\)\s*)?(?=port\s+map)/gi;
+  for (const match of code.matchAll(pattern)) {
+    const [whole, name, list] = match;
+    const from = match.index + whole.toLowerCase().indexOf("clock_block") + "clock_block".length;
+    found.push({
+      name,
+      language,
+      from,
+      to: match.index + whole.length,
+      parameters: numbersOf(list ?? "", /(\w+)\s*=>\s*(\d+)/g),
+    });
+  }
+  return found;
+}
+
+const numbersOf = (list: string, pattern: RegExp): Record<string, number> =>
+  Object.fromEntries([...list.matchAll(pattern)].map(([, name, value]) => [name.toUpperCase(), Number(value)]));
+
+/** A text in which an instance has other settings: its parameters are written anew, and nothing else. */
+export function withClockSettings(
+  text: string,
+  { language, from, to }: ClockInstance,
+  settings: ClockSettings,
+): string {
+  const own = parametersOf(settings);
+  const list =
+    language === "verilog"
+      ? ` #(${own.map(([name, value]) => `.${name}(${value})`).join(", ")}) `
+      : ` generic map (${own.map(([name, value]) => `${name} => ${value}`).join(", ")})\n    `;
+  return text.slice(0, from) + list + text.slice(to);
+}
+
+/** A Verilog text with lines before the end of a module; null where the module is not in it. */
+export function withinModule(text: string, module: string, lines: string): string | null {
+  const code = withoutComments(text, "verilog");
+  const start = new RegExp(`\\bmodule\\s+(?:automatic\\s+|static\\s+)?${module.replace(/\W/g, "\\$&")}\\b`).exec(code);
+  const end = start ? code.indexOf("endmodule", start.index) : -1;
+  if (end < 0) return null;
+  const indented = lines
+    .trimEnd()
+    .split("\n")
+    .map((line) => `  ${line}`)
+    .join("\n");
+  const before = text.slice(0, end);
+  return `${before}${before.endsWith("\n") ? "" : "\n"}\n${indented}\n${text.slice(end)}`;
+}
