@@ -6,6 +6,7 @@ import { KeptService } from "./bench-runs/kept.service.ts";
 import { configToken, type ServerConfig } from "./common/config.ts";
 import { DesignsService } from "./designs/designs.service.ts";
 import { DiskUseService } from "./designs/disk-use.service.ts";
+import { SharedFiles } from "./designs/shared-files.service.ts";
 import { EventHub } from "./events/hub.service.ts";
 import { BenchKind } from "./jobs/kinds/bench.kind.ts";
 import { type JobKind, jobKinds } from "./jobs/kinds/kind.ts";
@@ -79,6 +80,7 @@ export class AppModule {
         ArtifactsService,
         DesignsService,
         DiskUseService,
+        SharedFiles,
         TargetsService,
         TrialsService,
         JobQueue,

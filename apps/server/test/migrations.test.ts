@@ -135,7 +135,7 @@ describe("the migration to jobs and texts", () => {
     expect(await tables()).toEqual(before);
     await sequelize.query("ALTER TABLE trials DROP CONSTRAINT trials_status");
     await migrate(sequelize);
-    expect(await rows("SELECT name FROM schema_migrations ORDER BY name")).toHaveLength(6);
+    expect(await rows("SELECT name FROM schema_migrations ORDER BY name")).toHaveLength(7);
     await migrate(sequelize);
   });
 });

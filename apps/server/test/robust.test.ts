@@ -254,9 +254,24 @@ describe("events", () => {
     expect(own[own.length - 1]).toMatchObject({ trial: { status: "done" } });
   });
 
-  async function follow(): Promise<{ events: ServerEvent[]; end(): void }> {
+  it("do not hold up a server that is to end", async () => {
+    const other = new TestServer({ GATE_CLOCK_DEMO: "" });
+    await other.createDatabase();
+    try {
+      await other.start();
+      const follower = await follow(other.address);
+      // ends only when the process is gone
+      await other.stop();
+      follower.end();
+      await expect(fetch(`${other.address}/api/health`)).rejects.toThrow();
+    } finally {
+      await other.dropDatabase();
+    }
+  }, 30_000);
+
+  async function follow(address = server.address): Promise<{ events: ServerEvent[]; end(): void }> {
     const control = new AbortController();
-    const response = await fetch(`${server.address}/api/events`, { signal: control.signal });
+    const response = await fetch(`${address}/api/events`, { signal: control.signal });
     const events: ServerEvent[] = [];
     let rest = "";
     void (async () => {

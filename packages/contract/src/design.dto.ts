@@ -4,10 +4,12 @@ import { Type } from "class-transformer";
 import {
   ArrayMaxSize,
   IsArray,
+  IsBoolean,
   IsIn,
   IsInt,
   IsOptional,
   IsString,
+  IsUUID,
   Length,
   Matches,
   MaxLength,
@@ -39,6 +41,11 @@ export class NewFileDto {
   @IsString()
   @MaxLength(maxFileText)
   text!: string;
+
+  @ApiPropertyOptional({ description: "Of rules: whether the target uses them; it does by default." })
+  @IfGiven()
+  @IsBoolean()
+  inUse?: boolean;
 }
 
 export class SaveFileDto {
@@ -54,12 +61,25 @@ export class SaveFileDto {
   baseVersion!: number;
 }
 
-export class RenameFileDto {
-  @ApiProperty({ example: "rtl/pick_counter.v" })
+export class UpdateFileDto {
+  @ApiPropertyOptional({ example: "rtl/pick_counter.v" })
+  @IfGiven()
   @IsString()
   @Length(1, 200)
   @Matches(pathPattern, { message: pathMessage })
-  path!: string;
+  path?: string;
+
+  @ApiPropertyOptional({ description: "Of rules: whether the target uses them." })
+  @IfGiven()
+  @IsBoolean()
+  inUse?: boolean;
+}
+
+/** A file of rules that is to be shared: from then on, what is saved in one design is in all. */
+export class ShareFileDto {
+  @ApiProperty({ description: "File of another target or design." })
+  @IsUUID()
+  fileId!: string;
 }
 
 /** A target that a new design has beside the first one, with its pin and timing files. */
@@ -128,6 +148,13 @@ export class UpdateDesignDto {
   top?: string | null;
 }
 
+/** Where else a shared file is. */
+export class FileSharer {
+  @ApiProperty() designId!: string;
+  @ApiProperty() designName!: string;
+  @ApiProperty() targetName!: string;
+}
+
 export class DesignFile {
   @ApiProperty() id!: string;
   @ApiProperty() path!: string;
@@ -135,6 +162,16 @@ export class DesignFile {
   @ApiProperty() text!: string;
   @ApiProperty() version!: number;
   @ApiProperty() updatedAt!: string;
+  /** Of rules: whether the target uses them. */
+  @ApiProperty() inUse!: boolean;
+  @ApiProperty({ type: [FileSharer] }) sharedWith!: FileSharer[];
+}
+
+/** A file of rules that a target may share. */
+export class ShareableFile extends FileSharer {
+  @ApiProperty() fileId!: string;
+  @ApiProperty() path!: string;
+  @ApiProperty() part!: string;
 }
 
 export class FileVersion {

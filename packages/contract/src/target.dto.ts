@@ -1,5 +1,5 @@
 import { ApiProperty, ApiPropertyOptional } from "@nestjs/swagger";
-import { IsBoolean, IsString, IsUUID, Length } from "class-validator";
+import { IsBoolean, IsOptional, IsString, IsUUID, Length, MaxLength } from "class-validator";
 import { BuildSettings, NamedPart } from "./build-settings.dto.ts";
 import { NewFileDto, Trial } from "./design.dto.ts";
 import { IfGiven } from "./if-given.ts";
@@ -31,6 +31,12 @@ export class UpdateTargetDto extends BuildSettings {
   @IsString()
   @Length(1, 40)
   part?: string;
+
+  @ApiPropertyOptional({ nullable: true, type: String, description: "Null: on none." })
+  @IsOptional()
+  @IsString()
+  @MaxLength(40)
+  board?: string | null;
 }
 
 /** What a design is built for: a part with rules of its own. */

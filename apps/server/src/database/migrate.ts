@@ -6,6 +6,7 @@ import * as targets from "./migrations/0003-targets.ts";
 import * as safeGround from "./migrations/0004-jobs-and-texts.ts";
 import * as readings from "./migrations/0005-readings.ts";
 import * as viewedTarget from "./migrations/0006-target-of-the-viewer.ts";
+import * as sharedRules from "./migrations/0007-shared-rule-files.ts";
 
 const migrations = [
   { name: "0001-first-tables", ...firstTables },
@@ -14,6 +15,7 @@ const migrations = [
   { name: "0004-jobs-and-texts", ...safeGround },
   { name: "0005-readings", ...readings },
   { name: "0006-target-of-the-viewer", ...viewedTarget },
+  { name: "0007-shared-rule-files", ...sharedRules },
 ];
 
 /**

@@ -37,7 +37,10 @@ async function loadDemos(folder: string, designs: DesignsService): Promise<strin
           }),
         ),
       );
-    const rules = ({ pins, timing }: FolderTarget) => read([...pins, ...timing]);
+    const rules = async ({ pins, timing, unused }: FolderTarget) => [
+      ...(await read([...pins, ...timing])),
+      ...(await read(unused)).map((file) => ({ ...file, inUse: false })),
+    ];
     const { name, description, top, sources, first, further } = settings;
     const files = [...(await read(sources)), ...(await rules(first))];
     const targets = await Promise.all(

@@ -3,12 +3,12 @@ import {
   type CreateDesignDto,
   type Design,
   type DesignCard,
-  DesignFile,
+  type DesignFile,
   type FileVersion,
   type NewFileDto,
-  type RenameFileDto,
   type SaveFileDto,
   type UpdateDesignDto,
+  type UpdateFileDto,
 } from "@gate-clock/contract";
 import { BadRequestException, ConflictException, Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
@@ -21,6 +21,7 @@ import { TargetModel } from "../records/target.model.ts";
 import { checkPart, checkRecipe, inputFor, narrowFile } from "../targets/targets.service.ts";
 import { hashOf, type NamedHash } from "../texts/texts.service.ts";
 import { TrialsService } from "../trials/trials.service.ts";
+import { SharedFiles } from "./shared-files.service.ts";
 
 @Injectable()
 export class DesignsService {
@@ -32,6 +33,7 @@ export class DesignsService {
     @Inject(Sequelize) private readonly sequelize: Sequelize,
     @Inject(TrialsService) private readonly trials: TrialsService,
     @Inject(Notices) private readonly notices: Notices,
+    @Inject(SharedFiles) private readonly shared: SharedFiles,
   ) {}
 
   /** All designs, the last changed first, each with the last trial of its first target. Six queries, whatever their number. */
@@ -56,7 +58,7 @@ export class DesignsService {
     const [card] = await this.cards([row], files, false, target);
     if (!card) throw new NotFoundException(target === null ? `There is no design ${id}.` : noTarget(id, target));
     const inEffect = files.filter(({ targetId }) => targetId === null || targetId === card.targetId);
-    return { ...card, files: inEffect.map(toFile) };
+    return { ...card, files: await this.asFiles(inEffect) };
   }
 
   /** Source files by hash. */
@@ -143,7 +145,39 @@ export class DesignsService {
       row.changed("updatedAt", true);
       await row.save();
       await this.notices.tell({ kind: "design", designId: id });
-      return toFile(file);
+      return this.asFile(file);
+    });
+  }
+
+  /**
+   * Takes rules of another target or design into a target, and shares their text from then on.
+   * @throws ConflictException if the target has a file of that name.
+   */
+  async shareFile(id: string, fileId: string, target: string | null): Promise<DesignFile> {
+    return this.sequelize.transaction(async () => {
+      await this.row(id, true);
+      const targetId = await this.targetOf(id, target);
+      const { file: from, sharedId } = await this.shared.open(fileId);
+      if (from.targetId === targetId) throw new BadRequestException(`The target has ${from.path} already.`);
+      const position = Number((await this.files.max("position", { where: { designId: id } })) ?? -1) + 1;
+      const { path, kind, text } = from;
+      const file = await this.insertFile(id, targetId, { path, kind, text }, position);
+      await file.update({ sharedId });
+      await this.touch(id);
+      await this.notices.tell({ kind: "design", designId: id });
+      return this.asFile(file);
+    });
+  }
+
+  /** A shared file goes its own way from now on. */
+  async unshareFile(id: string, fileId: string): Promise<DesignFile> {
+    return this.sequelize.transaction(async () => {
+      await this.row(id, true);
+      const file = await this.files.findOne({ where: { id: fileId, designId: id } });
+      if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
+      await this.shared.close(file);
+      await this.notices.tell({ kind: "design", designId: id });
+      return this.asFile(file);
     });
   }
 
@@ -154,10 +188,11 @@ export class DesignsService {
   async saveFile(id: string, fileId: string, dto: SaveFileDto): Promise<DesignFile> {
     return this.sequelize.transaction(async (transaction) => {
       // the design before what is in it, as everybody does who takes both: nobody waits for the other for ever
+      await this.shared.takeDesigns(fileId);
       await this.row(id, true);
       const file = await this.files.findOne({ where: { id: fileId, designId: id }, lock: transaction.LOCK.UPDATE });
       if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
-      if (file.text === dto.text) return toFile(file);
+      if (file.text === dto.text) return this.asFile(file);
       if (file.version !== dto.baseVersion) {
         throw new ConflictException(
           `${file.path} was saved elsewhere meanwhile (version ${file.version}, yours started from ${dto.baseVersion}). Your text is still in the editor: reload the file to see the other one.`,
@@ -167,35 +202,44 @@ export class DesignsService {
       await this.versions.create({ fileId: file.id, version: file.version, text: file.text });
       await this.touch(id);
       await this.notices.tell({ kind: "design", designId: id, file: { id: file.id, version: file.version } });
-      return toFile(file);
+      await this.shared.spread(file);
+      return this.asFile(file);
     });
   }
 
-  /** Another name, or another folder. @throws ConflictException if a file has it already. */
-  async renameFile(id: string, fileId: string, dto: RenameFileDto): Promise<DesignFile> {
+  /**
+   * Another name, or another folder; used by its target, or not. @throws ConflictException if a file has the name already;
+   * BadRequestException for a source that is to be left out.
+   */
+  async updateFile(id: string, fileId: string, dto: UpdateFileDto): Promise<DesignFile> {
     return this.sequelize.transaction(async () => {
       await this.row(id, true);
       const file = await this.files.findOne({ where: { id: fileId, designId: id } });
       if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
-      await this.checkPath(id, dto.path, file.targetId);
+      const { path = file.path, inUse = file.inUse } = dto;
+      if (!inUse && file.kind === "source")
+        throw new BadRequestException(`${file.path} is a source: only rules can be left out.`);
+      await this.checkPath(id, path, file.targetId);
       try {
-        await file.update({ path: dto.path });
+        await file.update({ path, inUse });
       } catch (error) {
         if (error instanceof UniqueConstraintError)
-          throw new ConflictException(`The design has a file ${dto.path} already.`);
+          throw new ConflictException(`The design has a file ${path} already.`);
         throw error;
       }
       await this.touch(id);
       await this.notices.tell({ kind: "design", designId: id });
-      return toFile(file);
+      return this.asFile(file);
     });
   }
 
   async removeFile(id: string, fileId: string): Promise<void> {
     await this.sequelize.transaction(async () => {
       await this.row(id, true);
-      const count = await this.files.destroy({ where: { id: fileId, designId: id } });
-      if (!count) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
+      const file = await this.files.findOne({ where: { id: fileId, designId: id } });
+      if (!file) throw new NotFoundException(`Design ${id} has no file ${fileId}.`);
+      await this.shared.close(file);
+      await file.destroy();
       await this.touch(id);
       await this.notices.tell({ kind: "design", designId: id });
     });
@@ -219,12 +263,13 @@ export class DesignsService {
     dto: NewFileDto,
     position: number,
   ): Promise<DesignFileModel> {
-    const { path, kind, text } = dto;
+    const { path, kind, text, inUse = true } = dto;
+    if (!inUse && kind === "source") throw new BadRequestException(`${path} is a source: only rules can be left out.`);
     const targetId = kind === "source" ? null : ofRules;
     await this.checkPath(designId, path, targetId);
     try {
       const hash = hashOf(text);
-      const file = await this.files.create({ designId, targetId, path, kind, text, hash, position, version: 1 });
+      const file = await this.files.create({ designId, targetId, path, kind, text, hash, position, inUse, version: 1 });
       await this.versions.create({ fileId: file.id, version: 1, text });
       return file;
     } catch (error) {
@@ -239,6 +284,19 @@ export class DesignsService {
     const other = targetId === null ? { [Op.ne]: null } : null;
     if (await this.files.count({ where: { designId, path, targetId: other } }))
       throw new ConflictException(`The design has a file ${path} already.`);
+  }
+
+  /** With where else they are. One query more, whatever their number. */
+  private async asFiles(rows: readonly DesignFileModel[]): Promise<DesignFile[]> {
+    const sharers = await this.shared.sharers(rows);
+    return rows.map((row) => {
+      const { id, path, kind, text, version, inUse } = row;
+      const updatedAt = row.updatedAt.toISOString();
+      return { id, path, kind, text, version, updatedAt, inUse, sharedWith: sharers.get(id)! };
+    });
+  }
+  private async asFile(row: DesignFileModel): Promise<DesignFile> {
+    return (await this.asFiles([row]))[0];
   }
 
   private async cards(
@@ -318,9 +376,4 @@ const noTarget = (designId: string, target: string): string => `Design ${designI
 /** Without what is undefined: it is to stay as it is. */
 function given<T extends object>(changes: T): Partial<T> {
   return Object.fromEntries(Object.entries(changes).filter(([, value]) => value !== undefined)) as Partial<T>;
-}
-
-function toFile(row: DesignFileModel): DesignFile {
-  const { id, path, kind, text, version } = row;
-  return { id, path, kind, text, version, updatedAt: row.updatedAt.toISOString() };
 }

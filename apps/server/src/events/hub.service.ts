@@ -1,6 +1,6 @@
 import type { LiveTrial, ServerEvent } from "@gate-clock/contract";
-import { Inject, Injectable, Logger, type OnApplicationShutdown } from "@nestjs/common";
-import { filter, map, Observable, Subject } from "rxjs";
+import { type BeforeApplicationShutdown, Inject, Injectable, Logger } from "@nestjs/common";
+import { endWith, filter, ignoreElements, map, Observable, Subject } from "rxjs";
 import { BenchRunsService } from "../bench-runs/bench-runs.service.ts";
 import { isOutage } from "../database/outage.ts";
 import { type Notice, Notices } from "../notices/notices.service.ts";
@@ -14,9 +14,11 @@ const readEveryMs = 200;
  * while asks for the state by itself.
  */
 @Injectable()
-export class EventHub implements OnApplicationShutdown {
+export class EventHub implements BeforeApplicationShutdown {
   private readonly log = new Logger("Events");
   private readonly subject = new Subject<ServerEvent>();
+  /** Says once that the server ends. */
+  readonly ended = this.subject.pipe(ignoreElements(), endWith(null));
   private followers = 0;
   /** Things that are being read, or were just now; true if they have changed again since. */
   private readonly recent = new Map<string, boolean>();
@@ -32,7 +34,8 @@ export class EventHub implements OnApplicationShutdown {
     this.notices.missed.subscribe(() => this.subject.next({ kind: "again" }));
   }
 
-  onApplicationShutdown(): void {
+  /** Before the door is closed: that waits for open streams, which would never end by themselves. */
+  beforeApplicationShutdown(): void {
     this.subject.complete();
   }
 

@@ -24,6 +24,10 @@ export class DesignFileModel extends Model {
   @Column({ type: DataType.TEXT, allowNull: false }) declare text: string;
   /** SHA-256 of the text, by which it is compared. */
   @Column({ type: DataType.TEXT, allowNull: false }) declare hash: string;
+  /** Of rules: whether the target uses them. */
+  @Column({ type: DataType.BOOLEAN, allowNull: false, defaultValue: true }) declare inUse: boolean;
+  /** The same for all that hold one text; null for a file by itself. */
+  @Column({ type: DataType.UUID, allowNull: true }) declare sharedId: string | null;
   /** Counts saves from 1. */
   @Column({ type: DataType.INTEGER, allowNull: false }) declare version: number;
   declare createdAt: Date;

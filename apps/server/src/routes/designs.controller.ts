@@ -4,11 +4,14 @@ import {
   DesignCard,
   DesignFile,
   DiskUse,
+  type FileKind,
   FileVersion,
   NewFileDto,
-  RenameFileDto,
   SaveFileDto,
+  ShareableFile,
+  ShareFileDto,
   UpdateDesignDto,
+  UpdateFileDto,
 } from "@gate-clock/contract";
 import {
   Body,
@@ -18,6 +21,7 @@ import {
   HttpCode,
   Inject,
   Param,
+  ParseEnumPipe,
   ParseUUIDPipe,
   Patch,
   Post,
@@ -27,8 +31,11 @@ import {
 import { ApiOkResponse, ApiQuery, ApiTags } from "@nestjs/swagger";
 import { DesignsService } from "../designs/designs.service.ts";
 import { DiskUseService } from "../designs/disk-use.service.ts";
+import { SharedFiles } from "../designs/shared-files.service.ts";
 
 const forTarget = { name: "target", required: false, description: "Id or name of a target; the first one by default." };
+
+const ruleKinds = { pins: "pins", timing: "timing" } as const;
 
 /** A query may come as a list, or empty. */
 const asked = (target: unknown): string | null => (typeof target === "string" && target !== "" ? target : null);
@@ -39,6 +46,7 @@ export class DesignsController {
   constructor(
     @Inject(DesignsService) private readonly designs: DesignsService,
     @Inject(DiskUseService) private readonly disk: DiskUseService,
+    @Inject(SharedFiles) private readonly shared: SharedFiles,
   ) {}
 
   @Get()
@@ -51,6 +59,13 @@ export class DesignsController {
   @ApiOkResponse({ type: [DiskUse] })
   diskUse(): Promise<DiskUse[]> {
     return this.disk.list();
+  }
+
+  /** Rules that a target may share. */
+  @Get("shareable/:kind")
+  @ApiOkResponse({ type: [ShareableFile] })
+  shareable(@Param("kind", new ParseEnumPipe(ruleKinds)) kind: FileKind): Promise<ShareableFile[]> {
+    return this.shared.shareable(kind);
   }
 
   @Post()
@@ -99,12 +114,31 @@ export class DesignsController {
 
   @Patch(":id/files/:fileId")
   @ApiOkResponse({ type: DesignFile })
-  renameFile(
+  updateFile(
     @Param("id", ParseUUIDPipe) id: string,
     @Param("fileId", ParseUUIDPipe) fileId: string,
-    @Body() dto: RenameFileDto,
+    @Body() dto: UpdateFileDto,
   ): Promise<DesignFile> {
-    return this.designs.renameFile(id, fileId, dto);
+    return this.designs.updateFile(id, fileId, dto);
+  }
+
+  @Post(":id/files/shared")
+  @ApiQuery(forTarget)
+  shareFile(
+    @Param("id", ParseUUIDPipe) id: string,
+    @Body() dto: ShareFileDto,
+    @Query("target") target?: string,
+  ): Promise<DesignFile> {
+    return this.designs.shareFile(id, dto.fileId, asked(target));
+  }
+
+  @Delete(":id/files/:fileId/shared")
+  @ApiOkResponse({ type: DesignFile })
+  unshareFile(
+    @Param("id", ParseUUIDPipe) id: string,
+    @Param("fileId", ParseUUIDPipe) fileId: string,
+  ): Promise<DesignFile> {
+    return this.designs.unshareFile(id, fileId);
   }
 
   @Delete(":id/files/:fileId")

@@ -1,5 +1,5 @@
 import type { NewTargetDto, Target, TargetRules, Trial, UpdateTargetDto } from "@gate-clock/contract";
-import { findPart, recipes } from "@gate-clock/core";
+import { findBoard, findPart, recipes } from "@gate-clock/core";
 import { BadRequestException, ConflictException, Inject, Injectable, NotFoundException } from "@nestjs/common";
 import { InjectModel } from "@nestjs/sequelize";
 import { UniqueConstraintError } from "sequelize";
@@ -54,11 +54,11 @@ export class TargetsService {
     await this.design(designId);
     const files = await this.files.findAll({ where: { designId }, order: [["position", "ASC"]] });
     const byTarget = new Map<string, TargetRules>();
-    for (const { targetId, path, kind, text } of files) {
+    for (const { targetId, path, kind, text, inUse } of files) {
       if (targetId === null) continue;
       const rules = byTarget.get(targetId) ?? { targetId, files: [] };
       byTarget.set(targetId, rules);
-      rules.files.push({ path, kind, text });
+      rules.files.push({ path, kind, text, inUse });
     }
     return [...byTarget.values()];
   }
@@ -107,6 +107,7 @@ export class TargetsService {
     const changes = { ...dto };
     if (dto.part !== undefined) changes.part = checkPart(dto.part);
     if (dto.recipe !== undefined) checkRecipe(dto.recipe);
+    if (dto.board != null) changes.board = checkBoard(dto.board);
     await this.sequelize.transaction(async () => {
       await this.named(dto.name ?? row.name, () => row.update(changes));
       await this.notices.tell({ kind: "design", designId });
@@ -141,8 +142,9 @@ export class TargetsService {
 
   private async copyRules(designId: string, from: string, to: string): Promise<void> {
     const rules = await this.files.findAll({ where: { designId, targetId: from } });
-    for (const { path, kind, text, hash, position } of rules) {
-      const file = await this.files.create({ designId, targetId: to, path, kind, text, hash, position, version: 1 });
+    for (const { path, kind, text, hash, position, inUse } of rules) {
+      const fields = { designId, targetId: to, path, kind, text, hash, position, inUse, version: 1 };
+      const file = await this.files.create(fields);
       await this.versions.create({ fileId: file.id, version: 1, text });
     }
   }
@@ -178,6 +180,14 @@ export function checkPart(name: string): string {
   return part.name;
 }
 
+/** @throws BadRequestException for an unknown board. @returns Its name. */
+function checkBoard(name: string): string {
+  const { board, suggestion } = findBoard(name);
+  if (!board)
+    throw new BadRequestException(`There is no board '${name}'.${suggestion ? ` Did you mean ${suggestion}?` : ""}`);
+  return board.name;
+}
+
 /** @throws BadRequestException for an unknown recipe. */
 export function checkRecipe(name: string): void {
   if (!recipes.some((recipe) => recipe.name === name))
@@ -190,7 +200,7 @@ export function checkRecipe(name: string): void {
 export function inputFor(design: DesignModel, target: TargetModel, files: readonly DesignFileModel[]): HashedInput {
   const ofKind = (kind: string) =>
     files
-      .filter((file) => file.kind === kind && (file.targetId === null || file.targetId === target.id))
+      .filter((file) => file.kind === kind && file.inUse && (file.targetId === null || file.targetId === target.id))
       .map((file) => ({ name: file.path, hash: file.hash }));
   return {
     name: design.name,
