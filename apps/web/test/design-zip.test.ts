@@ -5,13 +5,15 @@ import { describe, expect, it } from "vitest";
 import { anyJson, damagedBytes, fuzzRuns, fuzzSeed } from "../../../packages/core/test/helpers/damage.ts";
 import { packDesign, unpackZip } from "../src/start/design-zip.ts";
 
-const file = (path: string, text: string): DesignFile => ({
+const file = (path: string, text: string, inUse = true): DesignFile => ({
   id: path,
   path,
   kind: kindOfPath(path),
   text,
   version: 1,
   updatedAt: "",
+  inUse,
+  sharedWith: [],
 });
 const design = {
   name: "warp tension",
@@ -33,6 +35,14 @@ const target = (id: string, name: string, part: string, seed: number) =>
 const asFile = (data: Uint8Array | Blob, name = "d.zip") => new File([data as BlobPart], name);
 
 describe("a design as a zip", () => {
+  it("keeps rules that a target does not use, and says so", async () => {
+    const trial = file("trial.pins", "clk at N1\n", false);
+    const blob = await packDesign({ ...design, files: [...design.files, trial] }, () => "");
+    const { files } = await unpackZip(asFile(blob));
+    expect(files.filter(({ inUse }) => inUse === false).map(({ path }) => path)).toEqual(["trial.pins"]);
+    expect(files).toHaveLength(design.files.length + 1);
+  });
+
   it("opens again with all its files, in their order, and its settings", async () => {
     const blob = await packDesign(design, (id) => design.files.find((each) => each.id === id)!.text);
     const { files, settings, skipped } = await unpackZip(asFile(blob));

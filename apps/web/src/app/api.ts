@@ -11,11 +11,13 @@ import type {
   NewTargetDto,
   PartSummary,
   Problem,
+  ShareableFile,
   StartBenchRunDto,
   Target,
   TargetRules,
   Trial,
   UpdateDesignDto,
+  UpdateFileDto,
   UpdateTargetDto,
 } from "@gate-clock/contract";
 import {
@@ -87,8 +89,13 @@ export const api = {
     json<DesignFile>(`/api/designs/${id}/files${forTarget(target)}`, "POST", dto),
   saveFile: (id: string, fileId: string, text: string, baseVersion: number) =>
     json<DesignFile>(`/api/designs/${id}/files/${fileId}`, "PUT", { text, baseVersion }),
-  renameFile: (id: string, fileId: string, path: string) =>
-    json<DesignFile>(`/api/designs/${id}/files/${fileId}`, "PATCH", { path }),
+  updateFile: (id: string, fileId: string, dto: UpdateFileDto) =>
+    json<DesignFile>(`/api/designs/${id}/files/${fileId}`, "PATCH", dto),
+  shareable: (kind: "pins" | "timing", signal?: AbortSignal) =>
+    json<ShareableFile[]>(`/api/designs/shareable/${kind}`, "GET", undefined, signal),
+  shareFile: (id: string, target: string | null, fileId: string) =>
+    json<DesignFile>(`/api/designs/${id}/files/shared${forTarget(target)}`, "POST", { fileId }),
+  unshareFile: (id: string, fileId: string) => json<DesignFile>(`/api/designs/${id}/files/${fileId}/shared`, "DELETE"),
   fileHistory: (id: string, fileId: string) => json<FileVersion[]>(`/api/designs/${id}/files/${fileId}/versions`),
   removeFile: (id: string, fileId: string) => json<void>(`/api/designs/${id}/files/${fileId}`, "DELETE"),
   trials: (id: string, signal?: AbortSignal) => json<Trial[]>(`/api/designs/${id}/trials`, "GET", undefined, signal),

@@ -53,6 +53,10 @@ export const trialQuery = (id: string, number: number) =>
 export const targetsQuery = (id: string) =>
   queryOptions({ queryKey: ["targets", id], queryFn: ({ signal }) => api.targets(id, signal) });
 
+/** Rules that a target may share with others. */
+export const shareableQuery = (kind: "pins" | "timing") =>
+  queryOptions({ queryKey: ["shareable", kind], queryFn: ({ signal }) => api.shareable(kind, signal), staleTime: 0 });
+
 /** Layouts of waves and last verdicts of test benches. */
 export const keptQuery = (id: string) =>
   queryOptions({ queryKey: ["kept", id], queryFn: ({ signal }) => api.kept(id, signal) });

@@ -3,7 +3,7 @@ import { useSearchParams } from "react-router";
 
 /** The one object that is selected everywhere at once. Lives in the URL: `focus=net:picks[3]`, `focus=line:a.v:12`. */
 type Focus =
-  | { readonly kind: "net" | "cell" | "pin"; readonly name: string }
+  | { readonly kind: "net" | "cell" | "pin" | "contact"; readonly name: string }
   | { readonly kind: "line"; readonly file: string; readonly line: number };
 
 export function parseFocus(text: string | null): Focus | null {
@@ -11,7 +11,8 @@ export function parseFocus(text: string | null): Focus | null {
   if (!text || colon < 0) return null;
   const kind = text.slice(0, colon);
   const rest = text.slice(colon + 1);
-  if (kind === "net" || kind === "cell" || kind === "pin") return rest ? { kind, name: rest } : null;
+  if (kind === "net" || kind === "cell" || kind === "pin" || kind === "contact")
+    return rest ? { kind, name: rest } : null;
   const match = /^(.+):(\d+)$/.exec(rest);
   return kind === "line" && match ? { kind, file: match[1], line: Number(match[2]) } : null;
 }

@@ -22,7 +22,8 @@ export async function packDesign(
   targets: readonly Target[] = [],
   rules: readonly TargetRules[] = [],
 ): Promise<Blob> {
-  const names = (kind: FileKind) => design.files.filter((file) => file.kind === kind).map((file) => file.path);
+  const names = (kind: FileKind) => pathsOf(design.files.filter((file) => file.kind === kind && file.inUse));
+  const unused = pathsOf(design.files.filter((file) => !file.inUse));
   const entries: Record<string, Uint8Array> = {};
   for (const file of design.files) entries[file.path] = strToU8(text(file.id));
   /** Path in the zip; targets may have files of one name that say different things. */
@@ -40,14 +41,16 @@ export async function packDesign(
     .map((target): FolderTarget => {
       const files = (rules.find(({ targetId }) => targetId === target.id)?.files ?? []).map((file) => ({
         kind: file.kind,
+        inUse: file.inUse ?? true,
         path: put(target, file.path, file.text),
       }));
-      const paths = (kind: FileKind) => files.filter((file) => file.kind === kind).map(({ path }) => path);
+      const paths = (kind: FileKind) => pathsOf(files.filter((file) => file.kind === kind && file.inUse));
+      const left = pathsOf(files.filter((file) => !file.inUse));
       const { name, part, board, recipe, seed } = target;
-      return { name, part, board, recipe, seed, pins: paths("pins"), timing: paths("timing") };
+      return { name, part, board, recipe, seed, pins: paths("pins"), timing: paths("timing"), unused: left };
     });
   const { name, description, top, targetName, part, board, recipe, seed } = design;
-  const first = { name: targetName, part, board, recipe, seed, pins: names("pins"), timing: names("timing") };
+  const first = { name: targetName, part, board, recipe, seed, pins: names("pins"), timing: names("timing"), unused };
   const settings = writeFolderSettings({ name, description, top, sources: names("source"), first, further });
   entries[settingsName] = strToU8(settings);
   const bytes = await new Promise<Uint8Array>((done, fail) =>
@@ -108,7 +111,7 @@ export async function unpackZip(file: File): Promise<Unpacked> {
   }
   const { settings, faults } = readFolderSettings(read);
   skipped.push(...faults.map((fault) => `${settingsName}: ${fault}`));
-  const rulesOf = ({ pins, timing }: FolderTarget) => [...pins, ...timing];
+  const rulesOf = ({ pins, timing, unused }: FolderTarget) => [...pins, ...timing, ...unused];
   const own = rulesOf(settings.first);
   const order = [...settings.sources, ...own];
   const place = (path: string) => (order.includes(path) ? order.indexOf(path) : order.length);
@@ -122,13 +125,13 @@ export async function unpackZip(file: File): Promise<Unpacked> {
     );
     for (const { path } of found) elsewhere.add(path);
     // what was put aside because another target has a file of that name
-    const own = found.map((file) => ({ ...file, path: file.path.replace(/^targets\/[^/]+\//, "") }));
+    const own = found.map((file) => ({ ...asUsed(file, target), path: file.path.replace(/^targets\/[^/]+\//, "") }));
     return [{ name, part, ...buildOf(target), files: own }];
   });
   for (const path of own) elsewhere.delete(path);
   const { name, description, top, first } = settings;
   return {
-    files: files.filter(({ path }) => !elsewhere.has(path)),
+    files: files.filter(({ path }) => !elsewhere.has(path)).map((file) => asUsed(file, first)),
     settings: {
       name: name ?? undefined,
       description: description ?? undefined,
@@ -141,6 +144,11 @@ export async function unpackZip(file: File): Promise<Unpacked> {
     skipped,
   };
 }
+
+const pathsOf = (files: readonly { readonly path: string }[]) => files.map(({ path }) => path);
+
+const asUsed = (file: NewFileDto, { unused }: FolderTarget): NewFileDto =>
+  unused.includes(file.path) ? { ...file, inUse: false } : file;
 
 const buildOf = ({ board, recipe, seed }: FolderTarget) => ({
   board: board ?? undefined,

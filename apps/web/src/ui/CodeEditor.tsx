@@ -28,6 +28,7 @@ import {
 import type { Finding } from "@gate-clock/core";
 import { tags } from "@lezer/highlight";
 import { type RefObject, useEffect, useImperativeHandle, useRef } from "react";
+import { repairsOf } from "./FindingList.tsx";
 import { giveOutEvent } from "./give-out.ts";
 
 /** Characters of a line that is still coloured: the modes take ever longer over one, up to half a minute for 20,000. */
@@ -49,9 +50,9 @@ export type CodeLanguage = "verilog" | "vhdl" | "sdc" | "pins";
 const pinsMode: StreamParser<unknown> = {
   token(stream) {
     if (stream.match(/#.*/)) return "comment";
-    if (stream.match(/at(?=\s)/)) return "keyword";
+    if (stream.match(/(?:at(?=\s)|inside\b)/)) return "keyword";
     if (stream.match(/\w+(?==)/)) return "propertyName";
-    if (stream.match(/(?:[NESW]|[TR]X)\d+\b/)) return "number";
+    if (stream.match(/[A-Z]{1,2}\d+\b/)) return "number";
     if (stream.match(/\S+/)) return "variableName";
     stream.next();
     return null;
@@ -115,9 +116,21 @@ const focusLineField = StateField.define<DecorationSet>({
 export interface NameService {
   /** A line about the name, or null if there is none. */
   describe(offset: number): Promise<{ readonly title: string; readonly detail: string } | null>;
+  /** @param before The line up to the cursor, as it stands in the editor. */
   complete(
     offset: number,
-  ): Promise<readonly { readonly name: string; readonly kind: string; readonly detail: string }[]>;
+    before: string,
+  ): Promise<
+    readonly {
+      readonly name: string;
+      readonly kind: string;
+      readonly detail: string;
+      /** What is written in the place of the word, if that is not the name. */
+      readonly text?: string;
+    }[]
+  >;
+  /** Takes the word that is completed, at the end of what stands before the cursor. */
+  readonly word?: RegExp;
   /** Goes to the declaration. */
   goTo(offset: number): void;
   showUses(offset: number): void;
@@ -145,6 +158,8 @@ interface Props {
   readonly onChange: (text: string) => void;
   readonly onRepair?: (finding: Finding) => void;
   readonly label: string;
+  /** Hears which line, from 1, the cursor was put on. */
+  readonly onLine?: (line: number) => void;
 }
 
 /** CodeMirror with the findings of one file in gutter and text. Undo history is kept while the file stays open. */
@@ -159,6 +174,7 @@ export function CodeEditor({
   label,
   names,
   handle,
+  onLine,
 }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
@@ -166,6 +182,8 @@ export function CodeEditor({
   change.current = onChange;
   const service = useRef(names);
   service.current = names;
+  const chosen = useRef(onLine);
+  chosen.current = onLine;
   const startText = useRef(text);
   startText.current = text;
   /**
@@ -252,6 +270,12 @@ export function CodeEditor({
           keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap, indentWithTab]),
           EditorView.contentAttributes.of({ "aria-label": label }),
           EditorView.updateListener.of((update) => {
+            if (
+              update.selectionSet &&
+              !update.docChanged &&
+              update.transactions.some((each) => each.isUserEvent("select"))
+            )
+              chosen.current?.(update.state.doc.lineAt(update.state.selection.main.head).number);
             if (!update.docChanged || update.transactions.some((each) => each.annotation(fromOutside))) return;
             pending.current ??= setTimeout(give, giveOutMs);
           }),
@@ -337,7 +361,9 @@ export function CodeEditor({
         to: Math.max(Math.min(to, oneLine), Math.min(from + 1, doc.length)),
         severity: finding.severity === "note" ? "info" : finding.severity,
         message: finding.remedy ? `${finding.message}\n${finding.remedy}` : finding.message,
-        actions: finding.edit && onRepair ? [{ name: finding.edit.label, apply: () => onRepair(finding) }] : undefined,
+        actions: onRepair
+          ? repairsOf(finding).map((edit) => ({ name: edit.label, apply: () => onRepair({ ...finding, edit }) }))
+          : undefined,
       };
     });
     editor.dispatch(setDiagnostics(editor.state, diagnostics));
@@ -350,6 +376,8 @@ export function CodeEditor({
     editor.dispatch({ effects: setFocusLine.of(focusLine) });
     if (focusLine === null || focusLine > editor.state.doc.lines) return;
     const line = editor.state.doc.line(focusLine);
+    // whoever chose the line in the text keeps the cursor where it is
+    if (editor.hasFocus && editor.state.doc.lineAt(editor.state.selection.main.head).number === focusLine) return;
     editor.dispatch({
       selection: { anchor: line.from },
       effects: EditorView.scrollIntoView(line.from, { y: "center" }),
@@ -403,17 +431,21 @@ const completionKinds: Readonly<Record<string, string>> = {
 
 /** Names in sight first, then the words of the text. */
 async function completeNames(context: CompletionContext, service: NameService | undefined) {
-  const word = context.matchBefore(/\.?[\w$]*/);
-  if (!word || (word.from === word.to && !context.explicit)) return null;
-  const list = await service?.complete(context.pos);
-  if (!list?.length) return word.text.startsWith(".") ? null : completeAnyWord(context);
+  const word = context.matchBefore(service?.word ?? /\.?[\w$]*/);
+  if ((!word || word.from === word.to) && !context.explicit) return null;
+  const line = context.state.doc.lineAt(context.pos);
+  const list = await service?.complete(context.pos, context.state.sliceDoc(line.from, context.pos));
+  const typed = word?.text ?? "";
+  if (!list?.length) return typed.startsWith(".") ? null : completeAnyWord(context);
+  const from = word?.from ?? context.pos;
   return {
-    from: word.text.startsWith(".") ? word.from + 1 : word.from,
-    options: list.map(({ name, kind, detail }) => ({
+    from: typed.startsWith(".") ? from + 1 : from,
+    options: list.map(({ name, kind, detail, text }) => ({
       label: name,
       type: completionKinds[kind] ?? "variable",
       detail: detail.slice(0, 40),
+      ...(text === undefined ? {} : { apply: text }),
     })),
-    validFor: /^[\w$]*$/,
+    validFor: service?.word ? /^[\w$./[\]]*$/ : /^[\w$]*$/,
   };
 }

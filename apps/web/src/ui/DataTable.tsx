@@ -10,7 +10,7 @@ import {
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp, Columns3, Copy, Search } from "lucide-react";
-import { useId, useRef, useState } from "react";
+import { useEffect, useId, useRef, useState } from "react";
 import { Button } from "./Button.tsx";
 import { keepHidden, readHidden, rowAfterKey, withColumn } from "./table-state.ts";
 
@@ -92,6 +92,13 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
     virtual.scrollToIndex(next);
     return true;
   };
+  // what was chosen elsewhere comes into sight
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only another choice moves the table
+  useEffect(() => {
+    const { startIndex = 0, endIndex = 0 } = virtual.range ?? {};
+    if (selectedAt >= 0 && (selectedAt < startIndex || selectedAt >= endIndex))
+      virtual.scrollToIndex(selectedAt, { align: "center" });
+  }, [selectedId]);
   const all = table.getAllLeafColumns();
   const choose = (column: string) => {
     const next = withColumn(

@@ -1,6 +1,6 @@
-import type { Finding, Place } from "@gate-clock/core";
+import type { Finding, Place, SourceSnippet, TextEdit } from "@gate-clock/core";
 import { CircleX, Info, TriangleAlert } from "lucide-react";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import { Button } from "./Button.tsx";
 
 const severityLook = {
@@ -31,6 +31,42 @@ export function FindingList({ findings, onPlace, onRepair }: Props) {
       ))}
     </ul>
   );
+}
+
+/** What to write in the source, to be copied: where it belongs, only its author knows. */
+function Snippet({ snippets }: { snippets: readonly SourceSnippet[] }) {
+  const [language, setLanguage] = useState(snippets[0].language);
+  const [isCopied, setCopied] = useState(false);
+  const text = (snippets.find((each) => each.language === language) ?? snippets[0]).text;
+  return (
+    <details className="mt-1 text-[13px]" data-testid="snippet">
+      <summary className="cursor-pointer text-indigo">What to write instead</summary>
+      <div className="mt-1 flex items-center gap-2">
+        <select
+          className="h-6 rounded border border-line bg-panel px-1 text-xs"
+          aria-label="Language"
+          value={language}
+          onChange={(event) => setLanguage(event.target.value as typeof language)}
+        >
+          <option value="verilog">Verilog</option>
+          <option value="vhdl">VHDL</option>
+        </select>
+        <Button
+          look="quiet"
+          className="h-6 px-2 text-xs"
+          onClick={() => void navigator.clipboard.writeText(text).then(() => setCopied(true))}
+        >
+          {isCopied ? "Copied" : "Copy"}
+        </Button>
+      </div>
+      <pre className="mt-1 overflow-auto rounded border border-line bg-cloth p-2 font-mono text-xs">{text}</pre>
+    </details>
+  );
+}
+
+/** Repairs to choose from, the likeliest first. */
+export function repairsOf({ edit, alternatives = [] }: Finding): readonly TextEdit[] {
+  return edit ? [edit, ...alternatives] : alternatives;
 }
 
 /** @param chip Before its words. @param aside What else can be done with it. @param below More about it. */
@@ -65,12 +101,22 @@ export function FindingRow({
           {finding.message}
         </p>
         {finding.remedy && <p className="text-[13px] text-soft">{finding.remedy}</p>}
+        {finding.snippets && <Snippet snippets={finding.snippets} />}
         {below}
       </div>
-      {finding.edit && onRepair && (
-        <Button look="plain" className="h-7 self-center" onClick={() => onRepair(finding)}>
-          {finding.edit.label}
-        </Button>
+      {onRepair && repairsOf(finding).length > 0 && (
+        <div className="flex shrink-0 flex-col gap-1 self-center">
+          {repairsOf(finding).map((edit) => (
+            <Button
+              key={edit.label}
+              look="plain"
+              className="h-7 justify-center"
+              onClick={() => onRepair({ ...finding, edit })}
+            >
+              {edit.label}
+            </Button>
+          ))}
+        </div>
       )}
       {aside}
     </li>

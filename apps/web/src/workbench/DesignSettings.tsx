@@ -3,9 +3,11 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { SlidersHorizontal } from "lucide-react";
 import { type FormEvent, useId, useState } from "react";
+import { Link } from "react-router";
 import { api } from "../app/api.ts";
 import { partsQuery, targetsQuery, updateDesign } from "../app/queries.ts";
 import { Button } from "../ui/Button.tsx";
+import { stationAddress } from "./address.ts";
 import { useCheckResult, useDesign } from "./context.ts";
 import { useChooseTarget, useUpdateTarget } from "./use-target.ts";
 
@@ -95,6 +97,7 @@ function SettingsForm({ onDone }: { onDone: () => void }) {
     event.preventDefault();
     if (isSeed) save.mutate();
   };
+  const placed = check?.plan?.pins.filter(({ automatic }) => !automatic).length ?? 0;
   const what = recipes.find((each) => each.name === recipe)?.what;
   const modules = [...new Set([...(design.top ? [design.top] : []), ...(check?.modules ?? [])])];
   return (
@@ -112,6 +115,19 @@ function SettingsForm({ onDone }: { onDone: () => void }) {
           ))}
         </select>
       </label>
+      {part !== design.part && placed > 0 && (
+        <p className="text-[13px]">
+          {placed} {placed === 1 ? "pin is" : "pins are"} placed for {design.part}.{" "}
+          <Link
+            className="text-indigo underline"
+            to={stationAddress(design.id, "pins", { move: part })}
+            onClick={onDone}
+          >
+            See what carries over
+          </Link>{" "}
+          before it is changed.
+        </p>
+      )}
       <label className="text-[13px] text-soft" htmlFor={`${id}top`}>
         Top module
         <select

@@ -2,15 +2,19 @@ import type { Finding } from "@gate-clock/core";
 import { type FormEvent, useState } from "react";
 import { Button } from "../ui/Button.tsx";
 import { byRank, FindingRow } from "../ui/FindingList.tsx";
-import { formatWhen } from "../ui/format.ts";
+import { formatCount, formatWhen } from "../ui/format.ts";
 import { type MarkedFinding, mayAccept } from "./accepted.ts";
 import { useActs, useDesign } from "./context.ts";
 import { useAccept, useFindings } from "./use-findings.ts";
+
+/** Findings that are drawn at first, and with each wish for more: a rule file may have thousands. */
+const shownAtOnce = 100;
 
 /** The design's findings: those that are open, worst first; then those that somebody lets stand, with the reason. */
 export function Findings({ findings }: { findings: readonly Finding[] }) {
   const { against } = useDesign();
   const { all } = useFindings(findings);
+  const [shown, setShown] = useState(shownAtOnce);
   const open = all.filter(({ accepted }) => !accepted).sort((a, b) => byRank(a.finding, b.finding));
   const accepted = all.filter((each) => each.accepted);
   const fresh = open.filter(({ isNew }) => isNew).length;
@@ -22,10 +26,20 @@ export function Findings({ findings }: { findings: readonly Finding[] }) {
         </p>
       )}
       <ul className="divide-y divide-line" data-testid="findings">
-        {open.map((each) => (
+        {open.slice(0, shown).map((each) => (
           <OpenFinding key={each.identity} marked={each} />
         ))}
       </ul>
+      {open.length > shown && (
+        <Button
+          look="quiet"
+          className="my-1 ml-2 h-7 text-[13px]"
+          onClick={() => setShown(shown + shownAtOnce)}
+          data-testid="findings-more"
+        >
+          Show {Math.min(shownAtOnce, open.length - shown)} more of {formatCount(open.length)}
+        </Button>
+      )}
       {accepted.length > 0 && (
         <details className="border-t border-line" data-testid="findings-accepted">
           <summary className="cursor-pointer px-4 py-1.5 text-[13px] text-soft">{accepted.length} accepted</summary>

@@ -16,45 +16,51 @@ interface Props {
   readonly kind: string;
   readonly example: string;
   readonly names?: NameService;
+  readonly onLine?: (line: number) => void;
 }
 
 /** The text behind a table of rules: the same thing, seen as its file. */
-export function RuleFileEditor({ file, language, findings, focusLine, kind, example, names }: Props) {
+export function RuleFileEditor({ file, language, findings, focusLine, kind, example, names, onLine }: Props) {
   const { drafts } = useTexts();
   const { repair } = useActs();
   const [focus] = useFocus();
   if (!file) {
     return (
       <p className="p-6 text-soft">
-        This design has no {kind} file. Add one, such as <span className="font-mono">{example}</span>, on the Sources
-        station.
+        This target has no {kind} file. Begin one with New, such as <span className="font-mono">{example}</span>, or
+        share that of another design.
       </p>
     );
   }
   return (
+    <div className="min-h-0 flex-1">
+      <CodeEditor
+        fileId={file.id}
+        text={drafts.text(file)}
+        language={language}
+        label={file.path}
+        findings={findings.filter((finding) => finding.place.file === file.path)}
+        onChange={(text) => drafts.edit(file.id, text)}
+        onRepair={repair}
+        names={names}
+        onLine={onLine}
+        focusLine={focus?.kind === "line" && focus.file === file.path ? focus.line : (focusLine ?? null)}
+      />
+    </div>
+  );
+}
+
+/** Undo and redo of what was done to any file of the design: tables, drawings and their files are one. */
+export function StepButtons() {
+  const { drafts } = useTexts();
+  return (
     <>
-      <div className="flex shrink-0 items-center border-b border-line bg-cloth pr-2 pl-4 text-xs text-soft">
-        <span className="min-w-0 flex-1 truncate py-1.5 font-mono">{file.path}</span>
-        <StepButton label="Undo" what={drafts.history.undo} keys="Ctrl+Z" onClick={drafts.undo}>
-          <Undo2 className="size-3.5" />
-        </StepButton>
-        <StepButton label="Redo" what={drafts.history.redo} keys="Ctrl+Y" onClick={drafts.redo}>
-          <Redo2 className="size-3.5" />
-        </StepButton>
-      </div>
-      <div className="min-h-0 flex-1">
-        <CodeEditor
-          fileId={file.id}
-          text={drafts.text(file)}
-          language={language}
-          label={file.path}
-          findings={findings.filter((finding) => finding.place.file === file.path)}
-          onChange={(text) => drafts.edit(file.id, text)}
-          onRepair={repair}
-          names={names}
-          focusLine={focus?.kind === "line" && focus.file === file.path ? focus.line : (focusLine ?? null)}
-        />
-      </div>
+      <StepButton label="Undo" what={drafts.history.undo} keys="Ctrl+Z" onClick={drafts.undo}>
+        <Undo2 className="size-3.5" />
+      </StepButton>
+      <StepButton label="Redo" what={drafts.history.redo} keys="Ctrl+Y" onClick={drafts.redo}>
+        <Redo2 className="size-3.5" />
+      </StepButton>
     </>
   );
 }

@@ -85,7 +85,7 @@ function OpenDesign({
   const input = useMemo((): DesignInput => {
     const ofKind = (kind: string) =>
       design.files
-        .filter((file) => file.kind === kind)
+        .filter((file) => file.kind === kind && file.inUse)
         .map((file) => ({ name: file.path, text: texts.get(file.id) ?? file.text }));
     return {
       name: design.name,

@@ -5,6 +5,8 @@ import {
   type DesignReading,
   readingOf,
   sourcesKey,
+  TimingCompleter,
+  type TimingName,
 } from "@gate-clock/core";
 import { exposeSealed } from "../engine/sealed-worker.ts";
 
@@ -20,6 +22,9 @@ let last: {
   readonly check: DesignCheck;
   readonly design: Parameters<typeof readingOf>[1];
 } | null = null;
+
+/** Of the last texts, once it is asked for. */
+let completer: { readonly id: number; readonly names: TimingCompleter } | null = null;
 
 /** Checks a design off the main thread. `tell` hears what is being done, so that the page can say where it stopped. */
 const checker = {
@@ -37,6 +42,16 @@ const checker = {
     last?.id === id
       ? { reading: readingOf(last.input, last.design, last.check), sourcesKey: sourcesKey(last.input.sources) }
       : null,
+  /** Names of the circuit that may follow on a line of a timing file. Empty while there is no circuit. */
+  timingNames(before: string): TimingName[] {
+    if (!last?.design) return [];
+    if (completer?.id !== last.id)
+      completer = { id: last.id, names: new TimingCompleter(last.design.netlist, last.design.hierarchy) };
+    return completer.names.complete(
+      before,
+      last.check.clocks.map(({ name }) => name),
+    );
+  },
 };
 export type Checker = typeof checker;
 exposeSealed(checker);

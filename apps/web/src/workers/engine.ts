@@ -5,6 +5,7 @@ import type { Checker } from "./check.worker.ts";
 import type { Circuits } from "./circuit.worker.ts";
 import type { Fitter } from "./fit.worker.ts";
 import type { Names } from "./names.worker.ts";
+import type { Reporter } from "./report.worker.ts";
 
 /** What workers answer. */
 interface Services {
@@ -12,6 +13,7 @@ interface Services {
   readonly circuit: Remote<Circuits>;
   readonly fit: Remote<Fitter>;
   readonly names: Remote<Names>;
+  readonly report: Remote<Reporter>;
 }
 
 const scripts: { readonly [K in keyof Services]: () => Worker } = {
@@ -19,6 +21,7 @@ const scripts: { readonly [K in keyof Services]: () => Worker } = {
   circuit: () => new Worker(new URL("./circuit.worker.ts", import.meta.url), { type: "module" }),
   fit: () => new Worker(new URL("./fit.worker.ts", import.meta.url), { type: "module" }),
   names: () => new Worker(new URL("./names.worker.ts", import.meta.url), { type: "module" }),
+  report: () => new Worker(new URL("./report.worker.ts", import.meta.url), { type: "module" }),
 };
 
 function open<K extends keyof Services>(kind: K): OpenWorker<Services[K]> {

@@ -1,10 +1,10 @@
-import type { DesignFile } from "@gate-clock/contract";
 import { type FoundClock, withOption, withoutRow, withRowSwitched, withValue } from "@gate-clock/core";
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { useSearchParams } from "react-router";
-import { artifactQuery } from "../../app/queries.ts";
+import { api } from "../../app/api.ts";
+import { artifactQuery, designKey } from "../../app/queries.ts";
 import { useFocus } from "../../focus/focus.ts";
 import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatMhz } from "../../ui/format.ts";
@@ -13,6 +13,8 @@ import { CheckVerdict } from "../../workbench/CheckVerdict.tsx";
 import { useActs, useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
 import { Findings } from "../../workbench/Findings.tsx";
 import { RuleFileEditor } from "../../workbench/RuleFileEditor.tsx";
+import { RuleFileTabs } from "../../workbench/RuleFileTabs.tsx";
+import { ClockBlockForm } from "./ClockBlockForm.tsx";
 import { ClockMatrix } from "./ClockMatrix.tsx";
 import { ClockTable } from "./ClockTable.tsx";
 import { RuleTable } from "./RuleTable.tsx";
@@ -27,13 +29,19 @@ export function ClocksStation() {
   const [focus, setFocus] = useFocus();
   const [params, setParams] = useSearchParams();
   const { data: timing } = useQuery(artifactQuery(trial, "timing"));
-  const files = design.files.filter((each) => each.kind === "timing");
+  const files = useMemo(() => design.files.filter((each) => each.kind === "timing"), [design.files]);
   const wanted = focus?.kind === "line" ? focus.file : params.get("file");
   const file = files.find(({ path }) => path === wanted) ?? files[0];
-  const texts = files.map((each) => drafts.text(each));
-  const textOf = (each: DesignFile) => drafts.text(each);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the texts are what the rows are made of
-  const rows = useMemo(() => ruleRows(files, textOf, check), [files.map(({ id }) => id).join(), ...texts, check]);
+  const { texts } = drafts;
+  const rows = useMemo(
+    () =>
+      ruleRows(
+        files.filter(({ inUse }) => inUse),
+        ({ id, text }) => texts.get(id) ?? text,
+        check,
+      ),
+    [files, texts, check],
+  );
   const names = useTimingNames(check, file?.path, file ? drafts.text(file) : "");
   const findings = check?.timingFindings ?? [];
   const change = (rule: RuleRow, label: string, text: string) =>
@@ -90,42 +98,31 @@ export function ClocksStation() {
                     )
                   }
                   onValue={setValue}
-                  onRemove={(rule) => change(rule, "take out", withoutRow(drafts.text(rule.file), rule.row))}
+                  onRemove={(rule) => change(rule, "delete", withoutRow(drafts.text(rule.file), rule.row))}
                 />
               </Section>
             )}
+            <ClockBlockForm />
             {trial && timing && <TrialClocks trial={trial.number} timing={timing} />}
           </div>
         </Panel>
         <Separator className="w-1 bg-transparent hover:bg-indigo" />
         <Panel minSize="260px" className="flex flex-col">
-          {files.length > 1 && (
-            <div
-              className="flex shrink-0 gap-1 border-b border-line bg-panel px-3 pt-1.5"
-              role="tablist"
-              aria-label="Timing files"
-            >
-              {files.map(({ id, path }) => (
-                <button
-                  key={id}
-                  type="button"
-                  role="tab"
-                  aria-selected={path === file?.path}
-                  className={`rounded-t-md px-3 py-1 font-mono text-xs ${path === file?.path ? "bg-indigo-wash font-semibold" : "text-soft hover:bg-raised"}`}
-                  onClick={() => {
-                    setFocus(null);
-                    setParams((old) => {
-                      const next = new URLSearchParams(old);
-                      next.set("file", path);
-                      return next;
-                    });
-                  }}
-                >
-                  {path}
-                </button>
-              ))}
-            </div>
-          )}
+          <RuleFileTabs
+            kind="timing"
+            files={files}
+            open={file}
+            onOpen={(path) => {
+              setFocus(null);
+              setParams((old) => {
+                const next = new URLSearchParams(old);
+                next.set("file", path);
+                next.delete("focus");
+                return next;
+              });
+            }}
+          />
+          {!file && check?.starter && <StarterOffer text={check.starter} />}
           <RuleFileEditor
             file={file}
             language="sdc"
@@ -150,6 +147,28 @@ function Section({ title, children }: { title: string; children: React.ReactNode
     <section className="mb-6">
       <h2 className="mb-2 font-semibold">{title}</h2>
       {children}
+    </section>
+  );
+}
+
+/** Where there is no timing file at all: the usual lines, to be seen and to begin with. */
+function StarterOffer({ text }: { text: string }) {
+  const { design } = useDesign();
+  const queries = useQueryClient();
+  const begin = useMutation({
+    mutationFn: () => api.addFile(design.id, design.targetId, { path: "clocks.sdc", kind: "timing", text }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: designKey(design.id) }),
+  });
+  return (
+    <section className="border-b border-line bg-panel px-4 py-3 text-[13px]" data-testid="starter">
+      <div className="flex items-center gap-3">
+        <h2 className="min-w-0 flex-1 font-semibold">The lines that a design of this kind needs</h2>
+        <Button disabled={begin.isPending} onClick={() => begin.mutate()}>
+          Begin clocks.sdc with them
+        </Button>
+      </div>
+      {begin.error && <p className="text-bad">{begin.error.message}</p>}
+      <pre className="mt-2 max-h-72 overflow-auto font-mono text-xs whitespace-pre-wrap">{text}</pre>
     </section>
   );
 }
@@ -190,7 +209,9 @@ function Covered({
   const open = foundClocks.filter(({ isDeclared }) => !isDeclared);
   const figure = `${formatCount(clockPins.clocked)} of ${formatCount(clockPins.total)}`;
   if (open.length) {
-    const finding = timingFindings.find(({ code, edit }) => code === "sdc/no-clock" && edit);
+    const finding = ["sdc/no-rules", "sdc/no-clock"]
+      .map((wanted) => timingFindings.find(({ code, edit }) => code === wanted && edit))
+      .find((found) => found !== undefined);
     return (
       <Verdict
         tone="warn"

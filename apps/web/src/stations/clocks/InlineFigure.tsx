@@ -17,7 +17,7 @@ export function InlineFigure({
   };
   return (
     <input
-      className="tabular w-16 rounded border border-transparent bg-transparent px-1 text-right hover:border-line focus:border-indigo focus:bg-raised"
+      className="tabular w-14 rounded border border-transparent bg-transparent px-1 text-right hover:border-line focus:border-indigo focus:bg-raised"
       value={typed ?? text}
       aria-label={label}
       spellCheck={false}

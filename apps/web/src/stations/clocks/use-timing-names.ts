@@ -1,18 +1,19 @@
-import type { DesignCheck, QueryRecord } from "@gate-clock/core";
-import { timingCommands } from "@gate-clock/core";
+import { type DesignCheck, type QueryRecord, type TimingName, typedWord } from "@gate-clock/core";
 import { useMemo } from "react";
 import type { NameService } from "../../ui/CodeEditor.tsx";
+import { engine } from "../../workers/engine.ts";
 
-/** Offset of a line and column, both from 1. */
-function offsetOf(text: string, line: number, column: number): number {
-  let at = 0;
-  for (let i = 1; i < line; i++) {
-    const next = text.indexOf("\n", at);
-    if (next < 0) return text.length;
-    at = next + 1;
+/** Line and column of an offset, both from 1, as one number that goes up through the text. */
+function positionOf(text: string, offset: number): number {
+  let line = 1;
+  let start = 0;
+  for (let next = text.indexOf("\n"); next >= 0 && next < offset; next = text.indexOf("\n", start)) {
+    line++;
+    start = next + 1;
   }
-  return at + column - 1;
+  return position(line, offset - start + 1);
 }
+const position = (line = 1, column = 1) => line * 2 ** 20 + column;
 
 const describeQuery = ({ text, count, names, kind }: QueryRecord) => ({
   title: `${text}: ${count} ${kind}${count === 1 ? "" : "s"}`,
@@ -26,35 +27,26 @@ export function useTimingNames(check: DesignCheck | null, path: string | undefin
     const nothing = () => undefined;
     return {
       async describe(offset) {
-        const own = queries.filter(({ place }) => {
-          const from = offsetOf(text, place.line ?? 1, place.column ?? 1);
-          const to = offsetOf(text, place.endLine ?? 1, place.endColumn ?? 1);
-          return from <= offset && offset <= to;
-        });
+        const at = positionOf(text, offset);
+        const own = queries.filter(
+          ({ place }) => position(place.line, place.column) <= at && at <= position(place.endLine, place.endColumn),
+        );
         // the innermost one, which was run first of those around it
         const [query] = own.sort((a, b) => spanOf(a) - spanOf(b));
         return query ? describeQuery(query) : null;
       },
-      async complete(offset) {
-        const before = text.slice(text.lastIndexOf("\n", offset - 1) + 1, offset);
-        if (/^\s*\w*$/.test(before))
-          return timingCommands.map((name) => ({ name, kind: "function", detail: "command" }));
-        const inClocks = /get_clocks[^\]]*$|-clock\s+\S*$/.test(before);
-        const clocks = (check?.clocks ?? []).map(({ name }) => ({ name, kind: "constant", detail: "clock" }));
-        if (inClocks) return clocks;
-        const ports = (check?.needs ?? []).map(({ bitName, direction }) => ({
-          name: bitName,
-          kind: "variable",
-          detail: direction,
+      word: typedWord,
+      async complete(_, before) {
+        const names = await engine.ask("check", (checker) => checker.timingNames(before), {
+          topic: "check",
+          quick: true,
+        });
+        return names.map(({ name, text: written, kind }) => ({
+          name,
+          kind: kinds[kind],
+          detail: kind,
+          text: written,
         }));
-        const queryWords = ["get_ports", "get_cells", "get_pins", "get_nets", "get_clocks", "all_registers"].map(
-          (name) => ({
-            name,
-            kind: "function",
-            detail: "query",
-          }),
-        );
-        return /\[\w*$/.test(before) ? queryWords : [...clocks, ...ports];
       },
       goTo: nothing,
       showUses: nothing,
@@ -63,5 +55,16 @@ export function useTimingNames(check: DesignCheck | null, path: string | undefin
   }, [check, path, text]);
 }
 
+/** Kinds of names by the editor's words for their marks. */
+const kinds: Readonly<Record<TimingName["kind"], string>> = {
+  command: "function",
+  query: "function",
+  clock: "constant",
+  port: "variable",
+  cell: "module",
+  pin: "variable",
+  net: "variable",
+};
+
 const spanOf = ({ place }: QueryRecord) =>
-  ((place.endLine ?? 1) - (place.line ?? 1)) * 10_000 + (place.endColumn ?? 1) - (place.column ?? 1);
+  position(place.endLine, place.endColumn) - position(place.line, place.column);

@@ -1,14 +1,14 @@
 import { carryOver, type Finding, type PartFit } from "@gate-clock/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api } from "../../app/api.ts";
 import { artifactQuery, targetsQuery } from "../../app/queries.ts";
 import { Button } from "../../ui/Button.tsx";
 import { FindingList } from "../../ui/FindingList.tsx";
 import { formatCount, formatMhz, formatPercent } from "../../ui/format.ts";
-import { onlyView } from "../../workbench/address.ts";
-import { useActs, useDesign, useTexts } from "../../workbench/context.ts";
+import { onlyView, stationAddress } from "../../workbench/address.ts";
+import { useActs, useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
 import { useUpdateTarget } from "../../workbench/use-target.ts";
 import { identityOf } from "../../workers/engine.ts";
 import { useFitter } from "./use-fitter.ts";
@@ -173,25 +173,17 @@ export function PartsView() {
 function Retarget({ wanted, onDone }: { wanted: PartFit; onDone: () => void }) {
   const { design, trial } = useDesign();
   const { drafts } = useTexts();
+  const { check } = useCheckResult();
   const { showPlace } = useActs();
   const netlist = useQuery(artifactQuery(trial, "synth"));
   const queries = useQueryClient();
   const losses = useMemo((): Finding[] => {
-    if (!netlist.data) return [];
-    const ofKind = (kind: string) =>
-      design.files.filter((file) => file.kind === kind).map((file) => ({ name: file.path, text: drafts.text(file) }));
-    const input = {
-      name: design.name,
-      top: design.top,
-      part: wanted.part,
-      sources: ofKind("source"),
-      pinFiles: ofKind("pins"),
-      timingFiles: ofKind("timing"),
-      recipe: design.recipe,
-      seed: design.seed,
-    };
-    return carryOver(input, netlist.data, wanted.part);
-  }, [netlist.data, design, drafts, wanted.part]);
+    if (!netlist.data || !check) return [];
+    const pinFiles = design.files
+      .filter(({ kind, inUse }) => kind === "pins" && inUse)
+      .map((file) => ({ name: file.path, text: drafts.text(file) }));
+    return carryOver(pinFiles, check.needs, netlist.data, wanted.part);
+  }, [netlist.data, check, design.files, drafts, wanted.part]);
   const save = useUpdateTarget(onDone);
   const add = useMutation({
     mutationFn: () =>
@@ -220,6 +212,12 @@ function Retarget({ wanted, onDone }: { wanted: PartFit; onDone: () => void }) {
             : `${errors || losses.length} of the pin rules will not carry over.`}
           {design.board && ` The board ${design.board} has another part; you can build, but not program it.`}
         </p>
+        <Link
+          className="text-[13px] text-indigo underline"
+          to={stationAddress(design.id, "pins", { move: wanted.part })}
+        >
+          See where each pin would go
+        </Link>
         <Button onClick={onDone}>Keep {design.part}</Button>
         <Button disabled={add.isPending} onClick={() => add.mutate()} data-testid="retarget-add">
           Keep both as targets
@@ -236,7 +234,7 @@ function Retarget({ wanted, onDone }: { wanted: PartFit; onDone: () => void }) {
       {(save.error ?? add.error) && <p className="mt-1 text-[13px] text-bad">{(save.error ?? add.error)!.message}</p>}
       {losses.length > 0 && (
         <div className="mt-2 max-h-40 overflow-auto rounded border border-line bg-panel">
-          <FindingList findings={losses.slice(0, 60)} onPlace={showPlace} onRepair={() => {}} />
+          <FindingList findings={losses.slice(0, 60)} onPlace={showPlace} />
         </div>
       )}
     </section>

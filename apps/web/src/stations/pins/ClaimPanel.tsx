@@ -35,7 +35,7 @@ export function ClaimPanel({
   const showsPorts = isShown ?? open.length > 0;
   return (
     <section
-      className="max-h-60 shrink-0 overflow-auto border-b border-line px-4 py-2 text-[13px]"
+      className="max-h-[40%] shrink-0 overflow-auto border-b border-line px-4 py-2 text-[13px]"
       data-testid="claims"
     >
       <div className="flex items-center gap-3">

@@ -85,7 +85,7 @@ export function FileList({
     });
   const rename = (file: DesignFile, path: string) =>
     attempt(async () => {
-      if (path && path !== file.path) await api.renameFile(design.id, file.id, path);
+      if (path && path !== file.path) await api.updateFile(design.id, file.id, { path });
       setRenaming(null);
       if (file === open) onChoose(path);
       return null;
