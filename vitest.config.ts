@@ -20,7 +20,8 @@ export default defineConfig({
           include: ["apps/server/test/**/*.test.ts"],
           testTimeout: 120_000,
           hookTimeout: 120_000,
-          fileParallelism: false,
+          // each file has servers and databases of its own
+          maxWorkers: 2,
         },
       },
       {
@@ -30,7 +31,8 @@ export default defineConfig({
           include: ["e2e/**/*.test.ts"],
           testTimeout: 300_000,
           hookTimeout: 300_000,
-          fileParallelism: false,
+          // each file has a server, a database and a browser of its own
+          maxWorkers: 2,
         },
       },
     ],

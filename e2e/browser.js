@@ -89,32 +89,52 @@ export async function clickTestId(driver, id, timeoutMs = 40_000) {
 }
 
 /**
- * What the open editor shows; empty while there is none, or while the page draws it anew.
+ * What the first element that matches says now, once there is one. Found and read in one step, so that the page cannot draw
+ * it anew in between.
  * @param {import("selenium-webdriver").WebDriver} driver
+ * @param {string} css
+ * @param {string} what A property such as `value`, or else an attribute. Its visible text when left out.
+ * @returns {Promise<string>}
  */
-export async function editorText(driver) {
-  try {
-    const found = await driver.findElements(By.css(".cm-content"));
-    return found.length ? await found[0].getText() : "";
-  } catch (error) {
-    if (/stale/i.test(`${error}`)) return "";
-    throw error;
-  }
+export async function said(driver, css, what = "innerText", timeoutMs = 40_000) {
+  const [text] = await driver.wait(
+    async () => {
+      const all = await allSaid(driver, css, what);
+      return all.length ? all : null;
+    },
+    timeoutMs,
+    `nothing matches ${css}`,
+  );
+  return text;
 }
 
 /**
- * Text of what has this `data-testid`; empty while it is drawn anew.
+ * What each element that matches says now, in their order; none where nothing matches.
+ * @param {import("selenium-webdriver").WebDriver} driver
+ * @param {string} css
+ * @param {string} what As for `said`.
+ * @returns {Promise<string[]>}
+ */
+export function allSaid(driver, css, what = "innerText") {
+  return driver.executeScript(
+    "return [...document.querySelectorAll(arguments[0])].map((e) => String(e[arguments[1]] ?? e.getAttribute(arguments[1]) ?? '').trim())",
+    css,
+    what,
+  );
+}
+
+/**
+ * What the open editor shows; empty while there is none.
+ * @param {import("selenium-webdriver").WebDriver} driver
+ */
+export const editorText = async (driver) => (await allSaid(driver, ".cm-content"))[0] ?? "";
+
+/**
+ * Text of what has this `data-testid`, once it is there.
  * @param {import("selenium-webdriver").WebDriver} driver
  * @param {string} id
  */
-export async function shownText(driver, id) {
-  try {
-    return await (await byTestId(driver, id)).getText();
-  } catch (error) {
-    if (/stale/i.test(`${error}`)) return "";
-    throw error;
-  }
-}
+export const shownText = (driver, id) => said(driver, `[data-testid="${id}"]`);
 
 /**
  * Waits until what has this `data-testid` shows a text; says what it showed at the end if it never does.
@@ -126,11 +146,13 @@ export async function waitForText(driver, id, pattern, timeoutMs = 40_000) {
   let last = "";
   const isThere = async () => {
     try {
-      last = await (await byTestId(driver, id)).getText();
-      return pattern.test(last);
-    } catch {
-      return false; // drawn anew
+      [last = "nothing"] = await allSaid(driver, `[data-testid="${id}"]`);
+    } catch (error) {
+      // a page that is just being left runs no script; whatever else it is, it is told at the end
+      last = `${error}`;
+      return false;
     }
+    return pattern.test(last);
   };
   await driver.wait(isThere, timeoutMs).catch(() => {
     throw new Error(`${id} never showed ${pattern}; at the end it showed: ${last}`);

@@ -3,7 +3,8 @@ import type { DesignProof } from "@gate-clock/core";
 import { By, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
 import { serveForTests } from "./app.ts";
-import { byTestId, clickTestId } from "./browser.js";
+import * as inBrowser from "./browser.js";
+import { clickTestId, said, shownText } from "./browser.js";
 
 /** Looking at the circuit, finding a part that fits, proving it: in the real interface. */
 let driver: WebDriver;
@@ -11,22 +12,8 @@ const server = serveForTests((made) => {
   driver = made;
 });
 
-async function waitForText(id: string, pattern: RegExp, timeoutMs = 40_000): Promise<string> {
-  let last = "";
-  await driver
-    .wait(async () => {
-      try {
-        last = await (await byTestId(driver, id)).getText();
-        return pattern.test(last);
-      } catch {
-        return false; // drawn anew
-      }
-    }, timeoutMs)
-    .catch(() => {
-      throw new Error(`${id} never showed ${pattern}; at the end it showed: ${last}`);
-    });
-  return last;
-}
+const waitForText = (id: string, pattern: RegExp, timeoutMs?: number) =>
+  inBrowser.waitForText(driver, id, pattern, timeoutMs);
 
 async function makeDesign(name: string, part: string, text: string): Promise<string> {
   const post = (path: string, body?: object) =>
@@ -100,7 +87,7 @@ describe("the circuit and the fit", () => {
     await (await row.findElement(By.css("button"))).click();
     await waitForText("retarget", /carry over/);
     await clickTestId(driver, "retarget-take");
-    await driver.wait(async () => (await (await byTestId(driver, "settings")).getText()).includes("FE-256"), 30_000);
+    await waitForText("settings", /FE-256/);
     await clickTestId(driver, "build");
     await clickTestId(driver, "view-use");
     await waitForText("verdict", /Fits FE-256-P44-1C/, 60_000);
@@ -113,10 +100,7 @@ describe("the circuit and the fit", () => {
     const id = await makeDesign("proof", "CA-1-P84-2C", heddles(3, ".lift(lift), "));
     await driver.get(`${server.address}/designs/${id}/fit?view=proof`);
     await waitForText("verdict", /Fits CA-1/, 60_000);
-    await driver.wait(async () => {
-      const text = await (await byTestId(driver, "station-image")).getText();
-      return /KiB|B/.test(text);
-    }, 30_000);
+    await waitForText("station-image", /KiB|B/);
     await clickTestId(driver, "prove");
     await waitForText("proof", /does what was written: \d+ .* bits read back/, 60_000);
     await driver.navigate().refresh();
@@ -163,9 +147,10 @@ module quick(input clk, input [7:0] a, output reg [7:0] y); always @(posedge clk
 `,
     );
     await driver.get(`${server.address}/designs/${id}/fit?view=made`);
-    const diagram = await byTestId(driver, "state-diagram", 60_000);
-    expect(await diagram.getAttribute("aria-label")).toMatch(/4 states, start IDLE; IDLE to LIFT, LIFT to 3'd6/);
-    expect(await (await byTestId(driver, "lost-states")).getText()).toBe("Nothing leads to DRAIN.");
+    expect(await said(driver, '[data-testid="state-diagram"]', "aria-label", 60_000)).toMatch(
+      /4 states, start IDLE; IDLE to LIFT, LIFT to 3'd6/,
+    );
+    expect(await shownText(driver, "lost-states")).toBe("Nothing leads to DRAIN.");
     await driver.get(`${server.address}/designs/${id}/fit?view=styles&left=slow&right=quick`);
     await waitForText("styles", /LUTs\s+\d+\s+\d+/);
   });

@@ -3,7 +3,7 @@ import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "../apps/server/test/helpers/test-server.ts";
 import * as inBrowser from "./browser.js";
-import { byTestId, clickTestId, editorText, openBrowser } from "./browser.js";
+import { allSaid, byTestId, clickTestId, editorText, openBrowser, said } from "./browser.js";
 
 /** Editing beyond typing: layout, instances, the top, the way to the waves, and two tabs at one file. */
 const server = new TestServer();
@@ -95,8 +95,8 @@ describe("a file", () => {
     await (await content()).sendKeys(Key.ARROW_LEFT);
     await press("In waves");
     await driver.wait(until.urlContains("run=shed_bench"), 30_000);
-    const rows = await driver.wait(until.elementsLocated(By.css('[data-testid="wave-row"]')), 30_000);
-    const names = await Promise.all(rows.map(async (row) => (await row.getText()).split(/\s/)[0]));
+    await byTestId(driver, "wave-row");
+    const names = (await allSaid(driver, '[data-testid="wave-row"]')).map((row) => row.split(/\s/)[0]);
     expect(names).toEqual(["clk", "up", "s.p.n"]);
   });
 });
@@ -236,7 +236,7 @@ describe("rules", () => {
     await (await driver.wait(until.elementLocated(By.xpath(write)), 30_000)).click();
     await driver.wait(async () => (await rules()).includes("up "), 30_000);
     const written = await rules();
-    expect(await (await byTestId(driver, "undo")).getAttribute("title")).toMatch(/^Undo: keep 2 places in shed\.pins/);
+    expect(await said(driver, '[data-testid="undo"]', "title")).toMatch(/^Undo: keep 2 places in shed\.pins/);
     await clickTestId(driver, "undo");
     await driver.wait(async () => (await rules()) === before, 30_000);
     await driver.wait(until.elementLocated(By.xpath(write)), 30_000);

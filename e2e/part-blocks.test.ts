@@ -1,8 +1,8 @@
 import type { Design, Trial } from "@gate-clock/contract";
-import { By, type WebDriver } from "selenium-webdriver";
+import { type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
 import { serveForTests } from "./app.ts";
-import { byTestId, clickTestId, waitForText } from "./browser.js";
+import { byTestId, clickTestId, said, waitForText } from "./browser.js";
 
 /** A design that makes its clocks in the part and drives a line that others may drive too, from its text to the board. */
 let driver: WebDriver;
@@ -55,7 +55,7 @@ describe("blocks of the part that the source names", () => {
     await driver.get(`${server.address}/designs/${design.id}/circuit`);
     await waitForText(driver, "station-sources", /1 module/);
     await waitForText(driver, "station-bench", /ready/);
-    const shown = async () => (await driver.findElement(By.css("main, body"))).getText();
+    const shown = () => said(driver, "main, body");
     await driver.wait(async () => /clock block/.test(await shown()) && /clock switch/.test(await shown()), 30_000);
   });
 
@@ -68,9 +68,9 @@ describe("blocks of the part that the source names", () => {
   it("leave a line that goes both ways and registers in pads on the Pins page", async () => {
     await clickTestId(driver, "station-pins");
     await waitForText(driver, "station-pins", /11 placed/);
-    const table = (await driver.findElement(By.css("body"))).getText();
-    expect(await table).toMatch(/brake_line\s+inout\s+W10/);
-    expect(await table).toMatch(/pad register/);
+    expect(await said(driver, 'input[aria-label="Pin of brake_line"]', "value")).toBe("W10");
+    expect(await said(driver, '[data-testid="row-brake_line"]', "textContent")).toMatch(/inout/);
+    expect(await said(driver, '[role="grid"][aria-label="pins"]', "textContent")).toMatch(/pad register/);
   });
 
   it("run on the board from the bits", async () => {

@@ -5,7 +5,7 @@ import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
 import { serveForTests } from "./app.ts";
 import * as inBrowser from "./browser.js";
-import { byTestId, clickTestId, editorText } from "./browser.js";
+import { allSaid, byTestId, clickTestId, editorText } from "./browser.js";
 
 /** A test bench in the real interface: it passes, the design is broken, it fails, the waves show why. */
 let driver: WebDriver;
@@ -14,8 +14,7 @@ const server = serveForTests((made) => {
 });
 
 const waitForText = (id: string, pattern: RegExp) => inBrowser.waitForText(driver, id, pattern);
-const rows = async () =>
-  Promise.all((await driver.findElements(By.css('[data-testid="wave-row"]'))).map((row) => row.getText()));
+const rows = () => allSaid(driver, '[data-testid="wave-row"]');
 
 describe("a test bench", () => {
   it("is found among the sources, and is no part of what is built", async () => {
@@ -24,8 +23,8 @@ describe("a test bench", () => {
     await waitForText("station-sources", /6 modules/);
     await waitForText("station-simulate", /not run/);
     await clickTestId(driver, "station-simulate");
-    const tabs = await driver.wait(until.elementsLocated(By.css('[data-testid="bench-tab"]')), 30_000);
-    expect(await Promise.all(tabs.map((tab) => tab.getText()))).toEqual([
+    await byTestId(driver, "bench-tab");
+    expect(await allSaid(driver, '[data-testid="bench-tab"]')).toEqual([
       expect.stringContaining("tb_debounce"),
       expect.stringContaining("tb_pick_counter"),
     ]);

@@ -27,7 +27,7 @@ async function select(text: string): Promise<void> {
   await field.clear();
   await field.sendKeys(text, Key.ENTER, Key.ESCAPE);
 }
-const listed = async () => (await byTestId(driver, "place-list")).getText();
+const listed = () => shownText(driver, "place-list");
 
 describe("names", () => {
   it("lead to their declaration in another file by F12", async () => {
@@ -81,9 +81,9 @@ describe("files", () => {
   });
   it("show what changed since an earlier version, and go back to it", async () => {
     await driver.executeScript("document.querySelector('[aria-label=\"History of debounce.v\"]').click()");
+    await driver.wait(async () => /Restore version 1/.test(await shownText(driver, "file-history")), 30_000);
+    await driver.wait(async () => /steady[\s\S]*settled/.test(await shownText(driver, "file-history")), 30_000);
     const history = await byTestId(driver, "file-history");
-    await driver.wait(async () => /Restore version 1/.test(await history.getText()), 30_000);
-    await driver.wait(async () => /steady[\s\S]*settled/.test(await history.getText()), 30_000);
     await history.findElement(By.xpath('.//button[contains(., "Restore version")]')).click();
     await driver.wait(async () => (await editorText(driver)).includes("output reg  steady"), 30_000);
   });

@@ -4,7 +4,8 @@ import { join } from "node:path";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
 import { serveForTests } from "./app.ts";
-import { byTestId, clickTestId } from "./browser.js";
+import * as inBrowser from "./browser.js";
+import { allSaid, byTestId, clickTestId, shownText } from "./browser.js";
 
 /** What an engineer does on the first day, in the real interface against the real server. */
 let driver: WebDriver;
@@ -25,30 +26,12 @@ async function replaceInEditor(find: string, text: string): Promise<void> {
   await field.sendKeys(find, Key.ENTER, Key.ESCAPE);
   await driver.findElement(By.css(".cm-content")).sendKeys(text);
 }
-const textOf = async (id: string) => (await byTestId(driver, id)).getText();
-async function waitForText(id: string, pattern: RegExp, timeoutMs = 30_000): Promise<void> {
-  let last = "";
-  const isThere = async () => {
-    try {
-      last = await textOf(id);
-      return pattern.test(last);
-    } catch {
-      return false; // drawn anew
-    }
-  };
-  await driver.wait(isThere, timeoutMs).catch(() => {
-    throw new Error(`${id} never showed ${pattern}; at the end it showed: ${last}`);
-  });
-}
+const textOf = (id: string) => shownText(driver, id);
+const waitForText = (id: string, pattern: RegExp, timeoutMs?: number) =>
+  inBrowser.waitForText(driver, id, pattern, timeoutMs);
 const waitForAttribute = (id: string, name: string, good: (value: string) => boolean, timeoutMs = 40_000) =>
   driver.wait(
-    async () => {
-      try {
-        return good((await (await byTestId(driver, id)).getAttribute(name)) ?? "");
-      } catch {
-        return false;
-      }
-    },
+    async () => (await allSaid(driver, `[data-testid="${id}"]`, name)).some(good),
     timeoutMs,
     `${id} never had the awaited ${name}`,
   );

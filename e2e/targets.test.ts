@@ -2,7 +2,7 @@ import type { Design, DesignCard, Target } from "@gate-clock/contract";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
 import { serveForTests } from "./app.ts";
-import { byTestId, clickTestId, waitForText } from "./browser.js";
+import { byTestId, clickTestId, shownText, waitForText } from "./browser.js";
 
 /** One design for several boards: built side by side, compared, chosen, added and removed. */
 let driver: WebDriver;
@@ -114,7 +114,7 @@ describe("targets", () => {
     await clickTestId(driver, "leave-TW-9-P144-1C");
     await clickTestId(driver, "remove-TW-9-P144-1C");
     await driver.wait(async () => {
-      const text = await (await byTestId(driver, "targets-table")).getText();
+      const text = await shownText(driver, "targets-table");
       return !text.includes("TW-9-P144-1C");
     }, 30_000);
   });

@@ -1,7 +1,7 @@
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
 import { serveForTests } from "./app.ts";
-import { byTestId, clickTestId, editorText, shownText, waitForText } from "./browser.js";
+import { allSaid, byTestId, clickTestId, editorText, said, shownText, waitForText } from "./browser.js";
 
 /** VHDL, and both languages in one design, in the real interface. */
 let driver: WebDriver;
@@ -19,13 +19,7 @@ async function select(text: string): Promise<void> {
 }
 const lampIs = (id: string, value: string) =>
   driver.wait(
-    async () => {
-      try {
-        return (await (await byTestId(driver, id)).getAttribute("data-brightness")) === value;
-      } catch {
-        return false;
-      }
-    },
+    async () => (await allSaid(driver, `[data-testid="${id}"]`, "data-brightness"))[0] === value,
     20_000,
     `${id} never shone with ${value}`,
   );
@@ -47,10 +41,7 @@ describe("the lamp test, in VHDL", () => {
   it("leads from a name to its declaration and lists its uses", async () => {
     await select("divider + 1");
     await (await content()).sendKeys(Key.HOME, Key.chord(Key.SHIFT, Key.F12));
-    await driver.wait(
-      async () => /uses of divider/.test(await (await byTestId(driver, "place-list")).getText()),
-      10_000,
-    );
+    await waitForText(driver, "place-list", /uses of divider/);
     await (await content()).sendKeys(Key.F12);
     await driver.wait(async () => /focus=line/.test(decodeURIComponent(await driver.getCurrentUrl())), 30_000);
     expect(decodeURIComponent(await driver.getCurrentUrl())).toContain("lamp_test.vhd:22");
@@ -89,9 +80,7 @@ describe("the cloth preview, in both languages", () => {
     await driver.get(server.address);
     await clickTestId(driver, "design-cloth-preview");
     await waitForText(driver, "verdict", /No errors or warnings/);
-    expect(await driver.findElement(By.css("body")).getText()).toMatch(
-      /weaves\s+pattern_memory[\s\S]*thread\[3\]\.shown\s+digit_column/,
-    );
+    expect(await said(driver, "body")).toMatch(/weaves\s+pattern_memory[\s\S]*thread\[3\]\.shown\s+digit_column/);
     await clickTestId(driver, "station-simulate");
     await driver.wait(async () => (await byTestId(driver, "run-bench")).isEnabled(), 30_000);
     await driver.sleep(500);

@@ -3,7 +3,7 @@ import { By, Key, until, type WebDriver, type WebElement } from "selenium-webdri
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { TestServer } from "../apps/server/test/helpers/test-server.ts";
 import * as inBrowser from "./browser.js";
-import { byTestId, clickTestId, openBrowser } from "./browser.js";
+import { allSaid, byTestId, clickTestId, openBrowser } from "./browser.js";
 
 /** Waves in the real interface: groups, bits, markers, curves, a search, what is recorded, and what is kept. */
 const server = new TestServer();
@@ -62,8 +62,7 @@ afterAll(async () => {
 });
 
 const waitForText = (id: string, pattern: RegExp) => inBrowser.waitForText(driver, id, pattern);
-const texts = async (selector: string) =>
-  Promise.all((await driver.findElements(By.css(selector))).map((each) => each.getText()));
+const texts = (selector: string) => allSaid(driver, selector);
 const rowNames = async () => (await texts('[data-testid="wave-row"]')).map((text) => text.split(/\s/)[0]);
 const labelled = (label: string): Promise<WebElement> =>
   driver.wait(until.elementLocated(By.css(`[aria-label="${label}"]`)), 30_000);

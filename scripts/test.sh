@@ -16,7 +16,7 @@ done
 if wanted e2e; then install_chromium; fi
 npx biome check --error-on-warnings .
 npx tsc -b
-for tests in packages/core apps/server apps/web; do npx tsc -p "$tests/test"; done
+for tests in packages/core/test apps/server/test apps/web/test e2e; do npx tsc -p "$tests"; done
 bundle_programs
 build_web
 was_running=1
