@@ -213,12 +213,7 @@ export function ClockBlockForm() {
             </Button>
           )}
           {(["verilog", "vhdl"] as const).map((language) => (
-            <Button
-              key={language}
-              look="quiet"
-              className="h-7"
-              onClick={() => void copy(language, "Copied.")}
-            >
+            <Button key={language} look="quiet" className="h-7" onClick={() => void copy(language, "Copied.")}>
               Copy as {language === "verilog" ? "Verilog" : "VHDL"}
             </Button>
           ))}
