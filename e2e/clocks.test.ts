@@ -48,7 +48,9 @@ describe("the Clocks station", () => {
     await waitForText(driver, "verdict", /8 of 9/);
     await repair("Create it at 50 MHz");
     await waitForText(driver, "verdict", /9 of 9/);
-    await waitForText(driver, "clock-matrix", /undecided/);
+    // before anything is built, slacks are estimated
+    await waitForText(driver, "clock-matrix", /undecided\s+1 end, about −?\d+\.\d ns/);
+    await waitForText(driver, "clocks-estimated", /clk\s+clk\s+8\s+50\.0\s+about \d+/);
     await repair("Say that they are asynchronous");
     await waitForText(driver, "clock-matrix", /cut by rule/);
     expect(await rules()).toContain("# rules of the hall\n");
@@ -95,6 +97,61 @@ describe("the Clocks station", () => {
     await driver.actions().move({ origin: word, x: 104 }).perform();
     expect(await said(driver, ".cm-name-info")).toMatch(/get_cells hooks: 4 cells[\s\S]*hooks\[0\]/);
     await byTestId(driver, "rule-table");
+  });
+
+  it("sets up a block of the part in a VHDL top, steady enough, and lists its clocks", async () => {
+    const top = `library ieee; use ieee.std_logic_1164.all;
+entity beam is port (clk : in std_logic; y : out std_logic); end entity;
+architecture rtl of beam is
+  signal q : std_logic := '0';
+begin
+  y <= q;
+  process (clk) begin if rising_edge(clk) then q <= not q; end if; end process;
+end architecture;
+`;
+    const response = await fetch(`${server.address}/api/designs`, {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({
+        name: "beam",
+        part: "TW-2-P144-2C",
+        files: [
+          { path: "beam.vhd", kind: "source", text: top },
+          { path: "beam.sdc", kind: "timing", text: "create_clock -name clk -period 20 [get_ports clk]\n" },
+        ],
+      }),
+    });
+    const beam = ((await response.json()) as Design).id;
+    const textOf = async () =>
+      ((await (await fetch(`${server.address}/api/designs/${beam}`)).json()) as Design).files.find(
+        ({ path }) => path === "beam.vhd",
+      )!.text;
+    await driver.get(`${server.address}/designs/${beam}/clocks`);
+    await waitForText(driver, "clock-table", /clk[\s\S]*declared/);
+    await driver.findElement(By.css('[data-testid="clock-block"] summary')).click();
+    // 50 MHz to 75: three times, and half of it; but that is slow inside, and what is slow is restless
+    await waitForText(driver, "clock-plans", /× 3 ÷ 2/);
+    const limit = await driver.findElement(By.xpath('//label[.="Jitter at most"]/following-sibling::input'));
+    await limit.sendKeys("90");
+    await driver.wait(
+      async () => /× 15 ÷ 10/.test((await allSaid(driver, '[data-testid="clock-plans"] tbody tr'))[0]),
+      10_000,
+    );
+    await repair("Insert into the top");
+    await driver.wait(async () => /component clock_block[\s\S]*MULTIPLY => 15/.test(await textOf()), 30_000);
+    // the register goes over to it: the clock is listed with what it became
+    const { files } = (await (await fetch(`${server.address}/api/designs/${beam}`)).json()) as Design;
+    const file = files.find(({ path }) => path === "beam.vhd")!;
+    const saved = await fetch(`${server.address}/api/designs/${beam}/files/${file.id}`, {
+      method: "PUT",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({
+        text: file.text.replace("(clk) begin if rising_edge(clk)", "(clk_a) begin if rising_edge(clk_a)"),
+        baseVersion: file.version,
+      }),
+    });
+    expect(saved.ok).toBe(true);
+    await waitForText(driver, "clock-table", /clock_a[\s\S]*75\.0/);
   });
 
   it("stays quick with thousands of lines, each with a finding", async () => {

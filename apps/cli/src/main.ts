@@ -74,6 +74,7 @@ export async function main(args: readonly string[], output: Output = processOutp
     .option("--json", "machine-readable result instead of the printed text");
   built(command("rules", "pins, clocks, what the rules cover, what each query matches; no layout"))
     .argument("<design...>", "design folder, or HDL, .pins and .sdc files")
+    .option("--estimate", "slacks too, with the delays that wires will about have")
     .option("--json", "machine-readable result");
   built(command("build", "all stages up to the bitstream"))
     .argument("<design...>", "design folder, or HDL, .pins and .sdc files")

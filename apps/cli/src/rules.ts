@@ -1,4 +1,11 @@
-import { checkDesign, type DesignCheck, hasErrors } from "@gate-clock/core";
+import {
+  checkDesign,
+  type DesignCheck,
+  estimateDesign,
+  hasErrors,
+  quietContext,
+  type TimingReport,
+} from "@gate-clock/core";
 import { printFindings } from "./commands.ts";
 import { type LoadOptions, loadDesign } from "./load-design.ts";
 import type { Session } from "./session.ts";
@@ -7,11 +14,24 @@ const ns = (ps: number | null) => (ps === null ? "-" : (ps / 1000).toFixed(3));
 
 /**
  * Pins and timing rules held against the circuit as written, without a layout: the pin plan, clocks found and declared, what
- * the rules cover, what each query matched. @returns 1 after an error.
+ * the rules cover, what each query matched; slacks, with the delays that wires will about have, where they are asked for.
+ * @returns 1 after an error.
  */
-export function rules(paths: readonly string[], options: LoadOptions & { json?: boolean }, io: Session): number {
-  const check = checkDesign(loadDesign(paths, options, io));
+export async function rules(
+  paths: readonly string[],
+  options: LoadOptions & { json?: boolean; estimate?: boolean },
+  io: Session,
+): Promise<number> {
+  const input = loadDesign(paths, options, io);
+  const check = checkDesign(input);
   const findings = [...check.sourceFindings, ...check.pinFindings, ...check.timingFindings];
+  let estimate: TimingReport | null = null;
+  if (options.estimate && !hasErrors(findings)) {
+    const estimated = await estimateDesign(input, quietContext());
+    estimate = estimated.artifact;
+    // rules are told of already; what is new is that it cannot be mapped, or does not fit
+    if (!estimate) findings.push(...estimated.findings.filter(({ severity }) => severity === "error"));
+  }
   printFindings(findings, io);
   if (options.json)
     io.out(
@@ -22,14 +42,38 @@ export function rules(paths: readonly string[], options: LoadOptions & { json?: 
           clocks: check.foundClocks,
           coverage: check.coverage && { ...check.coverage, exceptions: exceptionsOf(check) },
           queries: check.queries,
+          ...(options.estimate ? { estimate } : {}),
           findings,
         },
         null,
         2,
       ),
     );
-  else for (const line of linesOf(check)) io.out(line);
+  else for (const line of [...linesOf(check), ...(estimate ? estimateLines(estimate) : [])]) io.out(line);
   return hasErrors(findings) ? 1 : 0;
+}
+
+const row = (cells: readonly (string | number)[], widths: readonly number[]) =>
+  cells
+    .map((cell, i) => (typeof cell === "number" ? String(cell).padStart(widths[i]) : cell.padEnd(widths[i])))
+    .join("  ")
+    .trimEnd();
+
+/** Clocks and worst slacks before layout, each said to be an estimate. */
+function estimateLines({ clocks, checks, pairs }: TimingReport): string[] {
+  const widths = [24, 24, 10, 10];
+  return [
+    row(["estimated clock", "", "period ns", "fmax MHz"], widths),
+    ...clocks
+      .filter(({ registers }) => registers > 0)
+      .map(({ name, port, periodPs, fmaxMhz }) => row([name, port, ns(periodPs), fmaxMhz?.toFixed(1) ?? "-"], widths)),
+    row(["estimated check", "corner", "slack ns", ""], widths),
+    ...checks
+      .filter(({ worstSlackPs }) => worstSlackPs !== null)
+      .map(({ kind, corner, worstSlackPs }) => row([kind, corner, ns(worstSlackPs)], widths)),
+    row(["estimated from", "to", "slack ns", ""], widths),
+    ...pairs.map(({ launch, capture, worstSlackPs }) => row([launch, capture, ns(worstSlackPs)], widths)),
+  ];
 }
 
 function exceptionsOf({ coverage, timing }: DesignCheck): unknown[] {
@@ -40,11 +84,6 @@ function exceptionsOf({ coverage, timing }: DesignCheck): unknown[] {
 }
 
 function linesOf({ plan, foundClocks, coverage, queries }: DesignCheck): string[] {
-  const row = (cells: readonly (string | number)[], widths: readonly number[]) =>
-    cells
-      .map((cell, i) => (typeof cell === "number" ? String(cell).padStart(widths[i]) : cell.padEnd(widths[i])))
-      .join("  ")
-      .trimEnd();
   const lines: string[] = [];
   if (plan) {
     const widths = [20, 6, 10, 9];

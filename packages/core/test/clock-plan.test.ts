@@ -2,7 +2,13 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { findFamily, planClockBlock } from "../src/device/index.ts";
 import { elaborate } from "../src/elaborate/index.ts";
-import { clockInstances, clockInstanceText, withClockSettings, withinModule } from "../src/formats/index.ts";
+import {
+  clockInstances,
+  clockInstanceText,
+  withClockSettings,
+  withinArchitecture,
+  withinModule,
+} from "../src/formats/index.ts";
 
 const families = ["Twill", "Calico"].map(findFamily);
 
@@ -88,21 +94,35 @@ describe("a clock block in a source", () => {
     expect(findings.filter(({ severity }) => severity === "error")).toEqual([]);
     const block = artifact!.netlist.cells.find(({ kind }) => kind === "block")!.block!;
     expect(block.modes).toMatchObject({ type: "clockBlock", multiply: settings.multiply });
-    const text = clockInstanceText(settings, nets, "vhdl");
-    const [declared, stated] = text.split("-- among its statements\n");
-    const vhdl = `library ieee; use ieee.std_logic_1164.all;
+    const vhdl = withinArchitecture(
+      `library ieee; use ieee.std_logic_1164.all;
 entity m is port (clk : in std_logic; y : out std_logic); end entity;
+-- architecture old of m is
 architecture rtl of m is
-${declared}signal q : std_logic := '0';
+  signal q : std_logic := '0';
+  function same(v : std_logic) return std_logic is begin return v; end function;
 begin
-${stated}y <= q;
-process (fast) begin if rising_edge(fast) then q <= not q; end if; end process;
-end architecture;
-`;
+  y <= same(q);
+  process (fast) begin if rising_edge(fast) then q <= not q; end if; end process;
+end architecture rtl;
+-- the end
+library ieee; use ieee.std_logic_1164.all;
+entity other is end; architecture none of other is begin end;
+`,
+      "M",
+      clockInstanceText(settings, nets, "vhdl"),
+    )!;
+    // a second one takes the component that is declared
+    const more = { instance: "u_more", input: "clk", a: "quick", b: null, locked: "steady" };
+    const twice = withinArchitecture(vhdl, "m", clockInstanceText(settings, more, "vhdl"))!;
+    expect(twice.match(/component clock_block is/g)).toHaveLength(1);
+    const both = elaborate([{ name: "t.vhd", text: twice }], { top: "m" });
+    expect(both.findings.filter(({ severity }) => severity === "error")).toEqual([]);
+    expect(withinArchitecture(vhdl, "nobody", clockInstanceText(settings, more, "vhdl"))).toBeNull();
     const made = elaborate([{ name: "t.vhd", text: vhdl }], { top: "m" });
     expect(made.findings.filter(({ severity }) => severity === "error")).toEqual([]);
     expect(made.artifact!.netlist.cells.find(({ kind }) => kind === "block")!.block!.modes).toEqual(block.modes);
-    expect(withinModule("module a; endmodule", "b", "")).toBeNull();
+    expect(withinModule("module a; endmodule", "b", clockInstanceText(settings, nets, "verilog"))).toBeNull();
 
     // and found again, and changed where it stands
     for (const [source, language] of [

@@ -13,6 +13,7 @@ import { ArrowDown, ArrowUp, Columns3, Copy, Search } from "lucide-react";
 import { useEffect, useId, useRef, useState } from "react";
 import { Button } from "./Button.tsx";
 import { keepHidden, readHidden, rowAfterKey, withColumn } from "./table-state.ts";
+import { useCopy } from "./use-copy.ts";
 
 /* The table is a virtual list of thousands of rows, which a table element cannot be: roles say what it is, and the
    scroller takes the focus and the arrow keys. */
@@ -43,7 +44,7 @@ interface Props<T> {
 export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect }: Props<T>) {
   const [sorting, setSorting] = useState<SortingState>([]);
   const [filter, setFilter] = useState("");
-  const [isCopied, setCopied] = useState(false);
+  const { copy: copyText, isCopied, problem } = useCopy();
   const [hidden, setHidden] = useState(() => readHidden(label, localStorage));
   const own = useId();
   const table = useReactTable({
@@ -79,9 +80,7 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
       leaf.map((column) => quote(column.columnDef.header)),
       ...visible.map((row) => leaf.map((column) => quote(row.getValue(column.id)))),
     ];
-    await navigator.clipboard.writeText(lines.map((line) => line.join(",")).join("\n"));
-    setCopied(true);
-    setTimeout(() => setCopied(false), 1500);
+    await copyText(lines.map((line) => line.join(",")).join("\n"));
   };
   const selectedAt = visible.findIndex((row) => row.id === selectedId);
   const move = (key: string): boolean => {
@@ -124,8 +123,8 @@ export function DataTable<T>({ rows, columns, label, rowId, selectedId, onSelect
           onChange={(event) => setFilter(event.target.value)}
           className="h-6 min-w-0 flex-1 bg-transparent text-[13px]"
         />
-        <Button look="quiet" className="h-6 px-2 text-xs" onClick={() => void copy()}>
-          <Copy className="size-3" /> {isCopied ? "Copied" : "Copy as CSV"}
+        <Button look="quiet" className="h-6 px-2 text-xs" title={problem ?? undefined} onClick={() => void copy()}>
+          <Copy className="size-3" /> {isCopied ? "Copied" : problem ? "Not copied" : "Copy as CSV"}
         </Button>
         <Popover>
           <PopoverButton

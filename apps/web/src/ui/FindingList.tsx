@@ -2,6 +2,7 @@ import type { Finding, Place, SourceSnippet, TextEdit } from "@gate-clock/core";
 import { CircleX, Info, TriangleAlert } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import { Button } from "./Button.tsx";
+import { useCopy } from "./use-copy.ts";
 
 const severityLook = {
   error: { icon: CircleX, colour: "text-bad", word: "Error" },
@@ -36,7 +37,7 @@ export function FindingList({ findings, onPlace, onRepair }: Props) {
 /** What to write in the source, to be copied: where it belongs, only its author knows. */
 function Snippet({ snippets }: { snippets: readonly SourceSnippet[] }) {
   const [language, setLanguage] = useState(snippets[0].language);
-  const [isCopied, setCopied] = useState(false);
+  const { copy, isCopied, problem } = useCopy();
   const text = (snippets.find((each) => each.language === language) ?? snippets[0]).text;
   return (
     <details className="mt-1 text-[13px]" data-testid="snippet">
@@ -51,13 +52,10 @@ function Snippet({ snippets }: { snippets: readonly SourceSnippet[] }) {
           <option value="verilog">Verilog</option>
           <option value="vhdl">VHDL</option>
         </select>
-        <Button
-          look="quiet"
-          className="h-6 px-2 text-xs"
-          onClick={() => void navigator.clipboard.writeText(text).then(() => setCopied(true))}
-        >
+        <Button look="quiet" className="h-6 px-2 text-xs" onClick={() => void copy(text)}>
           {isCopied ? "Copied" : "Copy"}
         </Button>
+        {problem && <span className="text-xs text-bad">{problem}</span>}
       </div>
       <pre className="mt-1 overflow-auto rounded border border-line bg-cloth p-2 font-mono text-xs">{text}</pre>
     </details>
@@ -84,41 +82,44 @@ export function FindingRow({
   return (
     <li className="flex gap-2.5 px-4 py-2" data-testid={`finding-${finding.severity}`}>
       <Icon className={`mt-0.5 size-4 shrink-0 ${colour}`} aria-label={word} />
-      <div className="min-w-0 flex-1">
-        <p className="break-words">
-          {chip}
-          {where && place.file && onPlace ? (
-            <button
-              type="button"
-              className="mr-2 font-mono text-xs text-indigo underline"
-              onClick={() => onPlace(place)}
-            >
-              {where}
-            </button>
-          ) : (
-            where && <span className="mr-2 font-mono text-xs text-soft">{where}</span>
-          )}
-          {finding.message}
-        </p>
-        {finding.remedy && <p className="text-[13px] text-soft">{finding.remedy}</p>}
-        {finding.snippets && <Snippet snippets={finding.snippets} />}
-        {below}
-      </div>
-      {onRepair && repairsOf(finding).length > 0 && (
-        <div className="flex shrink-0 flex-col gap-1 self-center">
-          {repairsOf(finding).map((edit) => (
-            <Button
-              key={edit.label}
-              look="plain"
-              className="h-7 justify-center"
-              onClick={() => onRepair({ ...finding, edit })}
-            >
-              {edit.label}
-            </Button>
-          ))}
+      {/* in a narrow panel what can be done stands below the words */}
+      <div className="flex min-w-0 flex-1 flex-wrap items-start gap-x-2.5 gap-y-1.5">
+        <div className="min-w-0 flex-[1_1_16rem]">
+          <p className="break-words">
+            {chip}
+            {where && place.file && onPlace ? (
+              <button
+                type="button"
+                className="mr-2 font-mono text-xs text-indigo underline"
+                onClick={() => onPlace(place)}
+              >
+                {where}
+              </button>
+            ) : (
+              where && <span className="mr-2 font-mono text-xs text-soft">{where}</span>
+            )}
+            {finding.message}
+          </p>
+          {finding.remedy && <p className="text-[13px] text-soft">{finding.remedy}</p>}
+          {finding.snippets && <Snippet snippets={finding.snippets} />}
+          {below}
         </div>
-      )}
-      {aside}
+        {onRepair && repairsOf(finding).length > 0 && (
+          <div className="flex flex-col items-start gap-1 self-center">
+            {repairsOf(finding).map((edit) => (
+              <Button
+                key={edit.label}
+                look="plain"
+                className="h-7 justify-center"
+                onClick={() => onRepair({ ...finding, edit })}
+              >
+                {edit.label}
+              </Button>
+            ))}
+          </div>
+        )}
+        {aside}
+      </div>
     </li>
   );
 }

@@ -159,8 +159,12 @@ function OpenDesign({
     [],
   );
   const looked = useMemo(() => ({ design, trial, against, reference }), [design, trial, against, reference]);
-  const written = useMemo(() => ({ drafts, sources: input.sources, sourcesKey }), [drafts, input.sources, sourcesKey]);
-  const checked = useMemo(() => ({ check, checkState, tryCheckAgain }), [check, checkState, tryCheckAgain]);
+  const written = useMemo(() => ({ drafts, input, sources: input.sources, sourcesKey }), [drafts, input, sourcesKey]);
+  const isTimingCurrent = told !== null && ![...told.again, ...told.maybeAgain].includes("timing");
+  const checked = useMemo(
+    () => ({ check, checkState, tryCheckAgain, isTimingCurrent }),
+    [check, checkState, tryCheckAgain, isTimingCurrent],
+  );
   const sessions = useMemo(() => ({ bench, simulation, serverRuns }), [bench, simulation, serverRuns]);
   const benches = benchState(check, verdicts, sourcesKey, running !== null || serverRuns.some(isLive));
   const { data: kept } = useQuery(keptQuery(design.id));

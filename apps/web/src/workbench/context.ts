@@ -1,5 +1,5 @@
 import type { BenchRunInfo, Design, Trial } from "@gate-clock/contract";
-import type { DesignCheck, Finding, Place, SourceFile } from "@gate-clock/core";
+import type { DesignCheck, DesignInput, Finding, Place, SourceFile } from "@gate-clock/core";
 import { type Context, createContext, useContext } from "react";
 import type { BenchSession } from "../sessions/bench-session.ts";
 import type { SimulateSession } from "../sessions/simulate-session.ts";
@@ -26,6 +26,8 @@ interface DesignView {
 /** The texts as they stand in the editors. */
 interface Texts {
   readonly drafts: Drafts;
+  /** All that a build would run on. */
+  readonly input: DesignInput;
   readonly sources: readonly SourceFile[];
   /** Key of what they say: verdicts of benches that name another one are of an earlier state. null: not known yet. */
   readonly sourcesKey: string | null;
@@ -37,6 +39,8 @@ interface CheckResult {
   /** Whether that is of the texts as they are now. */
   readonly checkState: CheckState;
   readonly tryCheckAgain: () => void;
+  /** What the trial says of timing holds for the texts as they are now. */
+  readonly isTimingCurrent: boolean;
 }
 
 /** What runs on while other stations of the design are looked at. */

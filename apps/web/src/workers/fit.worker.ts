@@ -1,7 +1,10 @@
 import {
   type CodingFigures,
   codingFigures,
+  type DesignInput,
   type DesignProof,
+  estimateDesign,
+  type Finding,
   findPart,
   fitParts,
   type PartFit,
@@ -14,6 +17,7 @@ import {
   type StageContext,
   type StyleFigures,
   styleFigures,
+  type TimingReport,
 } from "@gate-clock/core";
 import { exposeSealed } from "../engine/sealed-worker.ts";
 
@@ -39,6 +43,11 @@ const fitter = {
     tops.map((top) => styleFigures(sources, top, part, quietContext())),
   codings: (netlist: RtlNetlist, part: string, name: string, tell: Tell): CodingFigures[] =>
     codingFigures(netlist, findPartOrThrow(part), name, telling(tell)),
+  /** Timing before layout; else why there is none. */
+  estimate: async (input: DesignInput, tell: Tell): Promise<TimingReport | Finding> => {
+    const { artifact, findings } = await estimateDesign(input, telling(tell));
+    return artifact ?? findings.find(({ severity }) => severity === "error") ?? findings[0];
+  },
   prove: (inputs: Omit<ProofInputs, "part"> & { part: string }, key: string, tell: Tell): Promise<DesignProof> => {
     const found = findPartOrThrow(inputs.part);
     const none = { get: async () => null, put: async () => {} };

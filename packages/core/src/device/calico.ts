@@ -25,6 +25,7 @@ export const calico: FamilyDescription = {
   clockBlocks: 2,
   clockSwitches: 1,
   clockBlockMhz: { input: [1, 250], inside: 800 },
+  clockBlockJitterPs: 110,
   padsPerTile: 2,
   supplyPinMa: 72,
   steadyPinMa: 90,

@@ -94,6 +94,8 @@ export interface FamilyDescription {
   readonly clockSwitches: number;
   /** Frequencies at the input of a clock block, and the largest that it may multiply to, in MHz. */
   readonly clockBlockMhz: { readonly input: readonly [number, number]; readonly inside: number };
+  /** Jitter of a clock block's outputs while it runs as fast inside as it may: from one period to the next, in ps. */
+  readonly clockBlockJitterPs: number;
   readonly padsPerTile: number;
   /** What each supply pin carries of the outputs that switch together, in mA. */
   readonly supplyPinMa: number;

@@ -24,6 +24,7 @@ export const felt: FamilyDescription = {
   clockBlocks: 0,
   clockSwitches: 0,
   clockBlockMhz: { input: [0, 0], inside: 0 },
+  clockBlockJitterPs: 0,
   padsPerTile: 2,
   supplyPinMa: 64,
   steadyPinMa: 80,

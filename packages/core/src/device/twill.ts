@@ -25,6 +25,7 @@ export const twill: FamilyDescription = {
   clockBlocks: 4,
   clockSwitches: 2,
   clockBlockMhz: { input: [1, 400], inside: 1200 },
+  clockBlockJitterPs: 70,
   padsPerTile: 2,
   supplyPinMa: 80,
   steadyPinMa: 100,

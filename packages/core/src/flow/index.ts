@@ -6,6 +6,7 @@ export type * from "./artifacts.ts";
 export { beyondParts } from "./beyond-part.ts";
 export { checkDesign, type DeclaredClock, type DesignCheck } from "./check-design.ts";
 export { type DesignInput, type StageName, stageNames } from "./design-input.ts";
+export { estimateDesign } from "./estimate-design.ts";
 export {
   type CodingFigures,
   carryOver,

@@ -1,4 +1,7 @@
+import { SourceSet } from "../common/source.ts";
 import type { ClockSettings } from "../device/blocks/clock-plan.ts";
+import { tokenize } from "../hdl/vhdl/lexer.ts";
+import { parseVhdlFile } from "../hdl/vhdl/parser.ts";
 
 /** A clock block as it stands in a source. */
 export interface ClockInstance {
@@ -31,29 +34,41 @@ interface ClockNets {
   readonly locked: string;
 }
 
-/** An instance of a clock block as text, with the nets that it drives declared. */
-export function clockInstanceText(settings: ClockSettings, nets: ClockNets, language: "verilog" | "vhdl"): string {
+const componentText = `component clock_block is
+  generic (MULTIPLY, DIVIDE_A, DIVIDE_B : integer := 1; PHASE_A, PHASE_B : integer := 0);
+  port (clock_in : in std_logic; clock_a, clock_b, locked : out std_logic);
+end component;
+`;
+
+/** Text of an instance: in VHDL what it declares and what it states stand apart. */
+interface InstanceText {
+  readonly declared: string;
+  readonly stated: string;
+}
+
+/** An instance of a clock block, with the nets that it drives declared. */
+export function clockInstanceText(
+  settings: ClockSettings,
+  nets: ClockNets,
+  language: "verilog" | "vhdl",
+): InstanceText {
   const own = parametersOf(settings);
   const { instance, input, a, b, locked } = nets;
   const made = [a, ...(b === null ? [] : [b]), locked];
   if (language === "verilog") {
     const ports = [`.clock_in(${input})`, `.clock_a(${a})`, `.clock_b(${b ?? ""})`, `.locked(${locked})`];
     const values = own.map(([name, value]) => `.${name}(${value})`).join(", ");
-    return `wire ${made.join(", ")};\nclock_block #(${values}) ${instance}\n  (${ports.join(", ")});\n`;
+    return {
+      declared: `wire ${made.join(", ")};\n`,
+      stated: `clock_block #(${values}) ${instance}\n  (${ports.join(", ")});\n`,
+    };
   }
   const values = own.map(([name, value]) => `${name} => ${value}`).join(", ");
   const ports = [`clock_in => ${input}`, `clock_a => ${a}`, `clock_b => ${b ?? "open"}`, `locked => ${locked}`];
-  return `-- in the declarations of the architecture
-component clock_block is
-  generic (MULTIPLY, DIVIDE_A, DIVIDE_B : integer := 1; PHASE_A, PHASE_B : integer := 0);
-  port (clock_in : in std_logic; clock_a, clock_b, locked : out std_logic);
-end component;
-signal ${made.join(", ")} : std_logic;
-
--- among its statements
-${instance} : clock_block generic map (${values})
-  port map (${ports.join(", ")});
-`;
+  return {
+    declared: `${componentText}signal ${made.join(", ")} : std_logic;\n`,
+    stated: `${instance} : clock_block generic map (${values})\n  port map (${ports.join(", ")});\n`,
+  };
 }
 
 /** Text without comments, each character in its place. */
@@ -110,17 +125,44 @@ export function withClockSettings(
   return text.slice(0, from) + list + text.slice(to);
 }
 
-/** A Verilog text with lines before the end of a module; null where the module is not in it. */
-export function withinModule(text: string, module: string, lines: string): string | null {
-  const code = withoutComments(text, "verilog");
-  const start = new RegExp(`\\bmodule\\s+(?:automatic\\s+|static\\s+)?${module.replace(/\W/g, "\\$&")}\\b`).exec(code);
-  const end = start ? code.indexOf("endmodule", start.index) : -1;
-  if (end < 0) return null;
-  const indented = lines
+const indented = (lines: string) =>
+  lines
     .trimEnd()
     .split("\n")
     .map((line) => `  ${line}`)
     .join("\n");
+
+/** A Verilog text with an instance before the end of a module; null where the module is not in it. */
+export function withinModule(text: string, module: string, { declared, stated }: InstanceText): string | null {
+  const code = withoutComments(text, "verilog");
+  const start = new RegExp(`\\bmodule\\s+(?:automatic\\s+|static\\s+)?${module.replace(/\W/g, "\\$&")}\\b`).exec(code);
+  const end = start ? code.indexOf("endmodule", start.index) : -1;
+  if (end < 0) return null;
   const before = text.slice(0, end);
-  return `${before}${before.endsWith("\n") ? "" : "\n"}\n${indented}\n${text.slice(end)}`;
+  return `${before}${before.endsWith("\n") ? "" : "\n"}\n${indented(declared + stated)}\n${text.slice(end)}`;
+}
+
+/**
+ * A VHDL text with an instance in the architecture of an entity (the last one, which counts unless a configuration says
+ * otherwise); null where there is none. A component that is declared there already is not declared again.
+ */
+export function withinArchitecture(text: string, entity: string, instance: InstanceText): string | null {
+  const sources = new SourceSet([{ name: "", text }]);
+  const { units } = parseVhdlFile(sources, 0);
+  const own = units.findLastIndex((unit) => unit.kind === "architecture" && unit.entity.id === entity.toLowerCase());
+  if (own < 0) return null;
+  const { start } = units[own].loc;
+  const limit = units[own + 1]?.loc.start ?? text.length;
+  const tokens = tokenize(sources, 0, []).filter((token) => token.start >= start && token.start < limit);
+  const word = (wanted: string) => (token: (typeof tokens)[number]) => token.kind === "word" && token.text === wanted;
+  const is = tokens.find(word("is"));
+  // what follows it, before the next unit, is at most that unit's library and use clauses
+  const end = tokens.findLast(word("end"));
+  if (!is || !end || end.start < is.end) return null;
+  const isDeclared = tokens.some(
+    (token, i) => token.text === "component" && tokens[i + 1]?.text === "clock_block" && token.kind === "word",
+  );
+  const declared = isDeclared ? instance.declared.replace(componentText, "") : instance.declared;
+  const body = text.slice(is.end, end.start);
+  return `${text.slice(0, is.end)}\n${indented(declared)}${body}${body.endsWith("\n") ? "" : "\n"}${indented(instance.stated)}\n${text.slice(end.start)}`;
 }

@@ -6,6 +6,7 @@ export {
   clockInstances,
   clockInstanceText,
   withClockSettings,
+  withinArchitecture,
   withinModule,
 } from "./clock-instance.ts";
 export {

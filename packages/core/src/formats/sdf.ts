@@ -6,9 +6,9 @@ import { blockOfCells, carryHalves, cellKind, ffMode } from "../netlist/mapped.t
 import { bindRules } from "../timing/bind-rules.ts";
 import { type BuiltGraph, buildBuiltGraph } from "../timing/built-graph.ts";
 import { builtPlaces } from "../timing/built-places.ts";
-import { cornerDelays } from "../timing/corner-delays.ts";
-import { layoutDelays } from "../timing/layout-delays.ts";
+import { graphDelays } from "../timing/graph-delays.ts";
 import { arcKind, checkKind, type GraphDelays } from "../timing/pin-graph.ts";
+import { laidOut } from "../timing/timed-circuit.ts";
 
 /** Names in `netlist.v`, by kind of cell. */
 const cellModels: Readonly<Record<number, { name: string; pins: readonly string[]; output: string }>> = {
@@ -27,10 +27,11 @@ const latchModel = { name: "gc_latch", pins: ["en", "d", "q"], output: "q" };
  */
 export function writeSdf(layout: LayoutInputs, timing: TimingRules, corner: CornerName | "all" = "all"): string {
   const built = buildBuiltGraph(layout.netlist);
+  const circuit = laidOut(layout);
   const { loads } = bindRules(timing, built.graph, builtPlaces(built)).rules;
   const at = (name: CornerName) => {
-    const table = cornerDelays(layout, name);
-    return { delays: layoutDelays(built, layout, table, loads), pulsePs: table.delays.pulsePs };
+    const table = circuit.delaysAt(name);
+    return { delays: graphDelays(built, circuit, table, loads), pulsePs: table.delays.pulsePs };
   };
   const slow = at(corner === "all" ? "slow-hot" : corner);
   const fast = corner === "all" ? at("fast-cold") : slow;

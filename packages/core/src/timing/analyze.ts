@@ -1,18 +1,19 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import type { TimingRules } from "../constraints/sdc/rules.ts";
-import type { TimedLayout } from "../layout/layout.ts";
 import type { Analysis } from "./analysis.ts";
 import { analyzeAssuming } from "./assumed-clocks.ts";
 import { bindRules } from "./bind-rules.ts";
-import { type BuiltGraph, buildBuiltGraph, type TimedNetlist } from "./built-graph.ts";
+import { type BuiltGraph, buildBuiltGraph } from "./built-graph.ts";
 import { builtPlaces } from "./built-places.ts";
 import { commonSpread } from "./clock-network.ts";
 import { spreadConstants } from "./constants.ts";
-import { cornerDelays, timingCorners } from "./corner-delays.ts";
+import { type CornerDelays, timingCorners } from "./corner-delays.ts";
 import { CornerJudge } from "./corner-judge.ts";
+import { type ClockPair, clockPairs } from "./coverage.ts";
 import { edgesOf } from "./edge-relation.ts";
-import { layoutDelays } from "./layout-delays.ts";
+import { graphDelays } from "./graph-delays.ts";
+import { withJitter } from "./jitter.ts";
 import { checkKindOf, PathWriter } from "./path-report.ts";
 import { worstPaths } from "./paths.ts";
 import type {
@@ -24,6 +25,7 @@ import type {
   TimingPath,
   TimingReport,
 } from "./report.ts";
+import type { TimedCircuit } from "./timed-circuit.ts";
 import { TimingState } from "./timing-state.ts";
 import { structureFindings, verdicts } from "./verdicts.ts";
 
@@ -31,30 +33,28 @@ const pathLimit = 60;
 const padPathLimit = 20;
 const pulseLimit = 20;
 
-/** A layout with what its timing needs. */
-type AnalysedLayout = TimedLayout & { readonly netlist: TimedNetlist };
-
 /**
- * Setup, hold, recovery, removal and pulses of a layout at every corner, with all rules. Clock wires of the part's network count
+ * Setup, hold, recovery, removal and pulses of a circuit at every corner, with all rules. Clock wires of the part's network count
  * alike for both ends of a check; all else takes its largest delay where that is worse and its least where that is.
  */
 export function analyzeTiming(
-  layout: AnalysedLayout,
+  circuit: TimedCircuit,
   timing: TimingRules,
   context: StageContext,
 ): StageResult<TimingReport> {
-  const built = buildBuiltGraph(layout.netlist);
+  const built = buildBuiltGraph(circuit.netlist);
   const binding = bindRules(timing, built.graph, builtPlaces(built));
-  const constant = spreadConstants(built, binding.rules.constants, binding.rules.disabledArcs);
+  const rules = { ...binding.rules, clocks: withJitter(binding.rules.clocks, built, circuit.part.family) };
+  const constant = spreadConstants(built, rules.constants, rules.disabledArcs);
   const graph = { ...built, graph: constant.graph };
-  const declared = binding.rules.clocks.length;
+  const declared = rules.clocks.length;
   let analysis: Analysis | null = null;
   // a result is kept under a key over what the rules say: the lines that they stand in may move
   const findings: Finding[] = binding.findings.map(({ place: _, ...finding }) => ({
     ...finding,
-    place: { object: layout.netlist.top },
+    place: { object: circuit.netlist.top },
   }));
-  const writer = new PathWriter(graph, layout, declared);
+  const writer = new PathWriter(graph, circuit, declared);
   const checks: TimingCheck[] = [];
   const setup: TimingPath[] = [];
   const hold: TimingPath[] = [];
@@ -64,15 +64,16 @@ export function analyzeTiming(
   let padPaths: TimingPath[] = [];
   let summaries: ClockSummary[] = [];
   let withoutGoal = 0;
+  let pairs: ClockPair[] = [];
   let slacks = new Float32Array(0);
   let netSlacks = new Float32Array(0);
   timingCorners.forEach((corner, i) => {
     context.checkCancelled();
-    const table = cornerDelays(layout, corner);
-    const delays = layoutDelays(graph, layout, table, binding.rules.loads);
+    const table = circuit.delaysAt(corner);
+    const delays = graphDelays(graph, circuit, table, rules.loads);
     analysis ??= analyzeAssuming(
       graph.graph,
-      binding.rules,
+      rules,
       constant.off,
       Uint8Array.from(delays.most, (ps, arc) => (ps === delays.least[arc] ? 1 : 0)),
     );
@@ -89,21 +90,30 @@ export function analyzeTiming(
           writer.write(state, corner, path, checkKindOf(end.kind, kind === "setup")),
         );
       }
-    pulses.push(...pulseChecks(graph, layout, analysis, table.delays, corner, declared));
+    pulses.push(...pulseChecks(graph, circuit, analysis, table.delays, corner, declared));
     skews.push(...skewChecks(state, corner));
     dataChecks.push(...dataToData(state, corner));
     const own = judge.summaries(graph);
+    const between = clockPairs(analysis, declared, state);
     if (i === 0) {
       summaries = own;
+      pairs = between;
       withoutGoal = judge.withoutGoal();
       slacks = judge.endSlacks();
       netSlacks = netSlacksOf(graph, state);
       padPaths = openPaths(state, corner, writer, declared);
-    } else
+    } else {
       summaries = summaries.map((old, s) => ({
         ...old,
         fmaxMhz: old.fmaxMhz === null ? null : Math.min(old.fmaxMhz, own[s].fmaxMhz ?? Infinity),
       }));
+      // the pairs are the same at every corner, in the same order
+      pairs = pairs.map((old, p) => ({
+        ...old,
+        worstSlackPs:
+          old.worstSlackPs === null ? null : Math.min(old.worstSlackPs, between[p].worstSlackPs ?? Infinity),
+      }));
+    }
     context.progress({ fraction: (i + 1) / timingCorners.length });
   });
   const done: Analysis = analysis!;
@@ -118,11 +128,12 @@ export function analyzeTiming(
     dataChecks,
     setupSlacksPs: slacks,
     netSlacksPs: netSlacks,
+    pairs,
     endpointsWithoutGoal: withoutGoal,
     brokenLoops: done.active.cut.length,
     cutArcs: done.active.cut.map((arc) => constant.graph.pinName(constant.graph.arcFrom[arc])),
   };
-  findings.push(...verdicts(told, layout.netlist.top), ...structureFindings(graph, done, declared));
+  findings.push(...verdicts(told, circuit.netlist.top), ...structureFindings(graph, done, declared));
   return { artifact: told, findings };
 }
 
@@ -140,9 +151,9 @@ function worstPerEndpoint(paths: readonly TimingPath[]): TimingPath[] {
 /** Clocks that are not high, low or apart long enough for what they clock. */
 function pulseChecks(
   { graph, pinCell, netlist }: BuiltGraph,
-  layout: AnalysedLayout,
+  { packed }: TimedCircuit,
   { network, rules }: Analysis,
-  delays: ReturnType<typeof cornerDelays>["delays"],
+  delays: CornerDelays["delays"],
   corner: string,
   declared: number,
 ): PulseCheck[] {
@@ -164,7 +175,7 @@ function pulseChecks(
     const clock = network.clock[node];
     if (pin < 0 || clock >= declared || !clockPins.has(pin)) continue;
     const cell = pinCell[pin];
-    const block = layout.packed.cellBlock[cell];
+    const block = packed.cellBlock[cell];
     const key = `${clock} ${block < 0 ? -1 : netlist.blocks[block].modes.type} ${network.isInverted[node]}`;
     if (seen.has(key)) continue;
     seen.add(key);

@@ -62,6 +62,8 @@ function assumeClocks(active: ActiveGraph, network: ClockNetwork): BoundClock[] 
       master: -1,
       masterPin: -1,
       isAutomatic: false,
+      jitterPs: 0,
+      jitterFrom: -1,
     }));
 }
 

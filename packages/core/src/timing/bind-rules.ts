@@ -110,6 +110,8 @@ class Binder {
         master: generated ? (this.clockIds.get(generated.master) ?? -1) : -1,
         masterPin: generated ? (this.pins(generated.source, "throughs")[0] ?? -1) : -1,
         isAutomatic: origin === null,
+        jitterPs: 0,
+        jitterFrom: -1,
       };
     });
   }

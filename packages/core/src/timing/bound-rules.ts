@@ -10,6 +10,9 @@ export interface BoundClock extends Waveform {
   readonly masterPin: number;
   /** Made by a block of the part; no line declares it. */
   readonly isAutomatic: boolean;
+  /** From one period to the next, in ps, of the block that makes it or what it is made of; and that block's cell, -1 for none. */
+  readonly jitterPs: number;
+  readonly jitterFrom: number;
 }
 
 /** Transitions as bits: 1 rising, 2 falling. */

@@ -284,11 +284,15 @@ class EntryBuilder {
     }
     const holdRule = own.hold >= 0 ? exceptions[own.hold] : null;
     if (holdRule?.kind === "multicycle") hold -= holdRule.value * (holdRule.byStart ? launchPeriod : capturePeriod);
+    // an edge keeps step with itself
+    const isOwnEdge = hold === 0 && rules.clocks[clock]?.jitterFrom === rules.clocks[launch.clock]?.jitterFrom;
     const setupRule = own.setup >= 0 ? exceptions[own.setup] : null;
     if (setupRule?.kind === "max delay") setup = setupRule.value;
     if (holdRule?.kind === "min delay") hold = holdRule.value;
-    const setupUncertainty = clock < 0 ? 0 : this.uncertainty(launch, clock, falls, end, "setup");
-    const holdUncertainty = clock < 0 ? 0 : this.uncertainty(launch, clock, falls, end, "hold");
+    const jitter = clock < 0 || launch.clock < 0 ? 0 : this.jitter(launch.clock, clock);
+    const setupUncertainty = clock < 0 ? 0 : this.uncertainty(launch, clock, falls, end, "setup") + jitter;
+    const holdUncertainty =
+      clock < 0 ? 0 : this.uncertainty(launch, clock, falls, end, "hold") + (isOwnEdge ? 0 : jitter);
     if (own.isFalseSetup || (end.io >= 0 && !rules.ioDelays[end.io].max)) setup = Infinity;
     if (own.isFalseHold || (end.io >= 0 && !rules.ioDelays[end.io].min)) hold = -Infinity;
     const isChecked = setup !== Infinity || hold !== -Infinity;
@@ -330,6 +334,12 @@ class EntryBuilder {
       this.relations.set(key, known);
     }
     return known;
+  }
+
+  /** How far the edges of two clocks move against each other by themselves; independent sources add as squares. */
+  private jitter(launch: number, capture: number): number {
+    const [a, b] = [this.rules.clocks[launch], this.rules.clocks[capture]];
+    return a.jitterFrom === b.jitterFrom ? b.jitterPs : Math.hypot(a.jitterPs, b.jitterPs);
   }
 
   /** The most particular rule counts: between edges, then of the clock pin, then of the capturing clock; of equals the last. */

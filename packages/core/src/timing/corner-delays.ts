@@ -1,8 +1,8 @@
-import { serialStandard } from "../constraints/pins/model.ts";
+import { type PinDelay, serialStandard } from "../constraints/pins/model.ts";
 import type { CornerName } from "../device/family.ts";
 import { Delays } from "../device/part.ts";
 import type { TimedLayout } from "../layout/layout.ts";
-import { cellKind, collectSinks } from "../netlist/mapped.ts";
+import { cellKind, collectSinks, type LayoutNetlist } from "../netlist/mapped.ts";
 import { ownerOfSlots, setFixedArcs } from "./timing-graph.ts";
 
 export const timingCorners: readonly CornerName[] = ["slow-hot", "slow-cold", "fast-cold"];
@@ -26,7 +26,6 @@ export function cornerDelays(layout: TimedLayout, corner: CornerName): CornerDel
   const nodePs = delays.nodePs();
   const netPs = new Float32Array(netlist.inputNet.length);
   const lutPs = new Float32Array(netlist.inputNet.length);
-  const padPs = new Float64Array(netlist.cellCount);
   setFixedArcs(netlist, delays, lutPs);
   const owner = ownerOfSlots(netlist);
   const sinks = collectSinks(netlist);
@@ -54,6 +53,16 @@ export function cornerDelays(layout: TimedLayout, corner: CornerName): CornerDel
       }
     }
   }
+  return { corner, delays, netPs, lutPs, padPs: padDelays(netlist, pins, delays) };
+}
+
+/** [cells] Delays of pads by their standards, drives and slews; 0 for other cells, and for pads of serial lanes. */
+export function padDelays(
+  netlist: Pick<LayoutNetlist, "cellCount" | "ports" | "kind">,
+  pins: readonly PinDelay[],
+  delays: Delays,
+): Float64Array {
+  const padPs = new Float64Array(netlist.cellCount);
   const pinOf = new Map(pins.map((pin) => [pin.port, pin]));
   for (const port of netlist.ports) {
     port.pads.forEach((cell, bit) => {
@@ -66,5 +75,5 @@ export function cornerDelays(layout: TimedLayout, corner: CornerName): CornerDel
           : delays.outputPadPs(pin.standard, pin.drive, pin.slew === "slow");
     });
   }
-  return { corner, delays, netPs, lutPs, padPs };
+  return padPs;
 }

@@ -31,6 +31,7 @@ export interface ClockPair {
   readonly state: "same" | "related" | "cut" | "undecided" | "undeclared";
   /** Pins where such paths end. */
   readonly ends: number;
+  /** Of setup and recovery, in ps; null where delays are not known, or nothing is judged. */
   readonly worstSlackPs: number | null;
 }
 /** What an exception does: it decides at so many ends, and lies on so many more where another one counts. */
@@ -41,13 +42,8 @@ interface ExceptionUse {
   readonly meets: number;
 }
 
-/** @param declared Clocks of the rules; those behind were assumed. @param state For slacks, where delays are known. */
-export function coverageOf(
-  analysis: Analysis,
-  rules: TimingRules,
-  declared: number,
-  state: TimingState | null,
-): Coverage {
+/** @param declared Clocks of the rules; those behind were assumed. */
+export function coverageOf(analysis: Analysis, rules: TimingRules, declared: number): Coverage {
   const { active, network, entries, rules: bound } = analysis;
   const { graph } = active;
   const clockPins = new Set<number>(graph.checkClock);
@@ -62,7 +58,7 @@ export function coverageOf(
     clockPins: { total: clockPins.size, clocked },
     ...portCoverage(analysis, declared),
     ends: endCoverage(analysis, declared),
-    pairs: clockPairs(analysis, declared, state),
+    pairs: clockPairs(analysis, declared, null),
     exceptions: exceptionUse(),
   };
 
@@ -194,7 +190,11 @@ function endCoverage(analysis: Analysis, declared: number): Coverage["ends"] {
   return { judged: judged.size, excluded: left, open };
 }
 
-function clockPairs(
+/**
+ * Pairs of clocks with paths from one to the other.
+ * @param declared As in `coverageOf`. @param state For the worst slack of setup and recovery; without it there is none.
+ */
+export function clockPairs(
   { entries, ends, search, network, rules }: Analysis,
   declared: number,
   state: TimingState | null,
@@ -236,7 +236,7 @@ function clockPairs(
         capture: rules.clocks[capture].name,
         state: pairState,
         ends: own.size,
-        worstSlackPs: worst === Infinity ? null : worst,
+        worstSlackPs: worst === Infinity || hasAssumed ? null : worst,
       };
     });
 }

@@ -1,5 +1,4 @@
 import { blockPinsOf } from "../device/blocks/registry.ts";
-import type { TimedLayout } from "../layout/layout.ts";
 import { portOfPad } from "../netlist/made-names.ts";
 import { cellKind, isLogic } from "../netlist/mapped.ts";
 import { isAssumed } from "./assumed-clocks.ts";
@@ -7,6 +6,7 @@ import { type BuiltGraph, latchPin } from "./built-graph.ts";
 import type { FoundPath } from "./paths.ts";
 import { arcKind } from "./pin-graph.ts";
 import type { CheckKind, PathStep, RuleRef, TimingPath } from "./report.ts";
+import type { TimedCircuit } from "./timed-circuit.ts";
 import type { TimingState } from "./timing-state.ts";
 
 /** Makes of a path that was found one that people read: its steps, with names, places and times. */
@@ -15,7 +15,7 @@ export class PathWriter {
 
   constructor(
     private readonly built: BuiltGraph,
-    private readonly layout: TimedLayout,
+    private readonly circuit: TimedCircuit,
     /** Clocks that were assumed are numbered from here on: paths of them have no goal. */
     private readonly declaredClocks: number,
   ) {}
@@ -64,7 +64,7 @@ export class PathWriter {
       const cell = this.built.pinCell[to];
       if (active.graph.arcKind[arc] === arcKind.net) {
         const net = to < netlist.inputNet.length ? netlist.inputNet[to] : -1;
-        if (net >= 0 && this.layout.routed.pinNode[to] >= 0) add("net", netlist.netName[net], net, cell, delayOf(arc));
+        if (net >= 0 && this.circuit.hasWire(to)) add("net", netlist.netName[net], net, cell, delayOf(arc));
         continue;
       }
       const ownKind = netlist.kind[cell];
@@ -188,8 +188,8 @@ export class PathWriter {
     if (this.built.isLatch[cell]) own = at === latchPin.data ? "" : "enable";
     else if (netlist.kind[cell] === cellKind.flipFlop) own = ["", "clock", "enable", "reset"][at] ?? "";
     else if (netlist.kind[cell] === cellKind.block) {
-      const { modes } = netlist.blocks[this.layout.packed.cellBlock[cell]];
-      own = pin >= netlist.inputNet.length ? "inside" : blockPinsOf(this.layout.part.family, modes).inputs[at];
+      const { modes } = netlist.blocks[this.circuit.packed.cellBlock[cell]];
+      own = pin >= netlist.inputNet.length ? "inside" : blockPinsOf(this.circuit.part.family, modes).inputs[at];
     }
     return own ? `${name} (${own})` : name;
   }
@@ -214,16 +214,10 @@ export class PathWriter {
   }
 
   private position(cell: number): { tileX: number; tileY: number } {
-    const { packed, placed, part } = this.layout;
-    const pad = packed.cellPad[cell];
-    const block = packed.cellBlock[cell];
-    const tile =
-      pad >= 0
-        ? part.fabric.pads[pad].tile
-        : block >= 0
-          ? placed.blockTile[block]
-          : placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
-    return { tileX: part.fabric.tileX(tile), tileY: part.fabric.tileY(tile) };
+    const { fabric } = this.circuit.part;
+    const tile = this.circuit.tileOf(cell);
+    if (tile < 0) return { tileX: -1, tileY: -1 };
+    return { tileX: fabric.tileX(tile), tileY: fabric.tileY(tile) };
   }
 
   private fanoutOf(net: number): number {

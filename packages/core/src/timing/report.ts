@@ -1,3 +1,5 @@
+import type { ClockPair } from "./coverage.ts";
+
 /** What static timing analysis tells; stored as an artifact and shown as it is. Times in ps. */
 
 /** Recovery and removal: setup and hold of a reset's release. */
@@ -145,6 +147,8 @@ export interface TimingReport {
   readonly setupSlacksPs: Float32Array;
   /** [nets] Worst setup slack of every net, slow-hot; NaN where nothing on it has a goal. */
   readonly netSlacksPs: Float32Array;
+  /** From clock to clock, with the worst of all corners. */
+  readonly pairs: readonly ClockPair[];
   readonly endpointsWithoutGoal: number;
   readonly brokenLoops: number;
   /** Pins whose arcs were left out to break loops: cell and pin. */

@@ -45,7 +45,7 @@ export function checkTimingRules(
   const declared = binding.rules.clocks.length;
   const analysis = analyzeAssuming(graph, binding.rules, off, even);
   const clocks = surveyClocks(analysis, declared);
-  const coverage = coverageOf(analysis, rules, declared, null);
+  const coverage = coverageOf(analysis, rules, declared);
   const append = (label: string, text: string): TextEdit | undefined =>
     timingFile === null ? undefined : { file: timingFile, label, append: true, text };
   const starter = hasNone(rules)

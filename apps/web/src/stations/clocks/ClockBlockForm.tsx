@@ -8,11 +8,13 @@ import {
   findPart,
   planClockBlock,
   withClockSettings,
+  withinArchitecture,
   withinModule,
 } from "@gate-clock/core";
 import { useId, useMemo, useState } from "react";
 import { Button } from "../../ui/Button.tsx";
 import { formatMhz } from "../../ui/format.ts";
+import { useCopy } from "../../ui/use-copy.ts";
 import { useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
 
 const phases = [0, 45, 90, 135, 180, 225, 270, 315];
@@ -31,13 +33,16 @@ export function ClockBlockForm() {
   const [a, setA] = useState<ClockWish>({ mhz: 75, degrees: 0 });
   const [b, setB] = useState<ClockWish | null>(null);
   const [at, setAt] = useState(0);
+  const [jitter, setJitter] = useState("");
   const [told, setTold] = useState<string | null>(null);
+  const { copy, isCopied, problem } = useCopy();
   const clock: DeclaredClock | undefined = clocks.find(({ name }) => name === chosen) ?? clocks[0];
   const mhz = typedMhz ?? (clock ? String(Number((1e6 / clock.periodPs).toPrecision(7))) : "50");
+  const allowedPs = Number(jitter) > 0 ? Number(jitter) : Infinity;
   const family = useMemo(() => findPart(design.part).part?.family, [design.part]);
   const plans = useMemo(
-    () => (family ? planClockBlock(Number(mhz), b ? [a, b] : [a], family) : []),
-    [family, mhz, a, b],
+    () => (family ? planClockBlock(Number(mhz), b ? [a, b] : [a], family, { jitterPs: allowedPs }) : []),
+    [family, mhz, a, b, allowedPs],
   );
   const sources = design.files.filter(({ kind }) => kind === "source");
   const instances = sources.flatMap((file) =>
@@ -67,24 +72,23 @@ export function ClockBlockForm() {
     };
     return clockInstanceText(settings!, nets, language);
   };
-  const copy = async (language: "verilog" | "vhdl", done: string) => {
-    try {
-      await navigator.clipboard.writeText(text(language));
-      setTold(done);
-    } catch {
-      setTold("The browser does not let this page copy: allow it for this address, then try again.");
-    }
+  const wholeText = (language: "verilog" | "vhdl") => {
+    const { declared, stated } = text(language);
+    return declared + stated;
   };
   const insert = () => {
     const top = check?.hierarchy?.module ?? "";
-    for (const file of sources.filter(({ path }) => !isVhdl(path))) {
-      const next = withinModule(drafts.text(file), top, text("verilog"));
+    for (const file of sources.filter(({ inUse }) => inUse)) {
+      const old = drafts.text(file);
+      const next = isVhdl(file.path)
+        ? withinArchitecture(old, top, text("vhdl"))
+        : withinModule(old, top, text("verilog"));
       if (next === null) continue;
       drafts.act(`clock block in ${top}`, [{ fileId: file.id, text: next }]);
       setTold(`It stands at the end of ${top} in ${file.path}.`);
       return;
     }
-    void copy("vhdl", "The top is in VHDL: the text is copied, for its declarations and its statements.");
+    setTold("The top is in none of the sources as they are: copy the text, and put it where it belongs.");
   };
   const change = (instance: { readonly file: (typeof sources)[number]; readonly own: ClockInstance }) => {
     const next = withClockSettings(drafts.text(instance.file), instance.own, settings!);
@@ -134,6 +138,21 @@ export function ClockBlockForm() {
             With a second output
           </button>
         )}
+        <span className="flex items-center gap-1.5">
+          <label htmlFor={`${id}jitter`}>Jitter at most</label>
+          <input
+            id={`${id}jitter`}
+            className={field}
+            inputMode="decimal"
+            placeholder="any"
+            value={jitter}
+            onChange={(event) => {
+              setJitter(event.target.value);
+              setAt(0);
+            }}
+          />
+          ps
+        </span>
       </div>
       {plans.length === 0 ? (
         <p className="mt-2 text-warn">
@@ -152,6 +171,7 @@ export function ClockBlockForm() {
               {b && <th className="text-right font-semibold">off, ppm</th>}
               <th className="text-right font-semibold">Phase off</th>
               <th className="text-right font-semibold">Inside, MHz</th>
+              <th className="text-right font-semibold">Jitter, ps</th>
             </tr>
           </thead>
           <tbody>
@@ -183,10 +203,18 @@ export function ClockBlockForm() {
                   {plan.outputs.map(({ degreesOff }) => `${degreesOff}°`).join(", ")}
                 </td>
                 <td className="tabular text-right">{formatMhz(plan.insideMhz)}</td>
+                <td className={`tabular text-right ${plan.jitterPs > allowedPs ? "font-semibold text-warn" : ""}`}>
+                  {plan.jitterPs.toFixed(0)}
+                </td>
               </tr>
             ))}
           </tbody>
         </table>
+      )}
+      {settings && settings.jitterPs > allowedPs && (
+        <p className="mt-2 text-warn">
+          No setting keeps the jitter below {jitter} ps with {mhz} MHz coming in: what comes nearest is shown.
+        </p>
       )}
       {settings && (
         <div className="mt-2 flex flex-wrap items-center gap-2">
@@ -213,13 +241,13 @@ export function ClockBlockForm() {
             </Button>
           )}
           {(["verilog", "vhdl"] as const).map((language) => (
-            <Button key={language} look="quiet" className="h-7" onClick={() => void copy(language, "Copied.")}>
+            <Button key={language} look="quiet" className="h-7" onClick={() => void copy(wholeText(language))}>
               Copy as {language === "verilog" ? "Verilog" : "VHDL"}
             </Button>
           ))}
-          {told && (
+          {(problem ?? told ?? isCopied) && (
             <span className="text-soft" role="status">
-              {told}
+              {problem ?? (isCopied ? "Copied." : told)}
             </span>
           )}
         </div>

@@ -1,4 +1,4 @@
-import type { ClockPair, TimingReport } from "@gate-clock/core";
+import type { ClockPair } from "@gate-clock/core";
 import { formatCount, formatNs } from "../../ui/format.ts";
 
 const words: Readonly<Record<ClockPair["state"], string>> = {
@@ -16,15 +16,22 @@ const looks: Readonly<Record<ClockPair["state"], string>> = {
   undeclared: "border border-warn text-warn",
 };
 
-/** Paths between clocks: those that launch down the side, those that capture across. */
-export function ClockMatrix({ pairs, timing }: { pairs: readonly ClockPair[]; timing: TimingReport | undefined }) {
+/**
+ * Paths between clocks: those that launch down the side, those that capture across.
+ * @param slacks The same pairs with the worst slack of each, where it is known.
+ */
+export function ClockMatrix({
+  pairs,
+  slacks,
+  isEstimate,
+}: {
+  pairs: readonly ClockPair[];
+  slacks: readonly ClockPair[] | undefined;
+  isEstimate: boolean;
+}) {
   const names = [...new Set(pairs.flatMap(({ launch, capture }) => [launch, capture]))];
-  const worst = (launch: string, capture: string) => {
-    const slacks = (timing?.setupPaths ?? []).flatMap((path) =>
-      path.launchClock === launch && path.captureClock === capture && path.slackPs !== null ? [path.slackPs] : [],
-    );
-    return slacks.length ? Math.min(...slacks) : null;
-  };
+  const worst = (launch: string, capture: string) =>
+    slacks?.find((pair) => pair.launch === launch && pair.capture === capture)?.worstSlackPs ?? null;
   return (
     <div className="overflow-x-auto">
       <table className="text-[13px]" data-testid="clock-matrix">
@@ -60,7 +67,9 @@ export function ClockMatrix({ pairs, timing }: { pairs: readonly ClockPair[]; ti
                       <div className="tabular">
                         {formatCount(pair.ends)} {pair.ends === 1 ? "end" : "ends"}
                         {slack !== null && (
-                          <span className={slack < 0 ? "font-semibold text-bad" : ""}>, {formatNs(slack)} ns</span>
+                          <span className={slack < 0 ? "font-semibold text-bad" : ""}>
+                            , {isEstimate ? `about ${(slack / 1000).toFixed(1)}` : formatNs(slack)} ns
+                          </span>
                         )}
                       </div>
                     </div>

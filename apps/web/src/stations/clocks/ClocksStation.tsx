@@ -15,17 +15,20 @@ import { Findings } from "../../workbench/Findings.tsx";
 import { RuleFileEditor } from "../../workbench/RuleFileEditor.tsx";
 import { RuleFileTabs } from "../../workbench/RuleFileTabs.tsx";
 import { ClockBlockForm } from "./ClockBlockForm.tsx";
+import { ClockFigures } from "./ClockFigures.tsx";
 import { ClockMatrix } from "./ClockMatrix.tsx";
 import { ClockTable } from "./ClockTable.tsx";
+import { EstimateSection } from "./EstimateSection.tsx";
 import { RuleTable } from "./RuleTable.tsx";
 import { type RuleRow, rowAt, ruleRows } from "./rule-rows.ts";
-import { TrialClocks } from "./TrialClocks.tsx";
+import { useEstimate } from "./use-estimate.ts";
 import { useTimingNames } from "./use-timing-names.ts";
 
 export function ClocksStation() {
   const { design, trial } = useDesign();
-  const { check } = useCheckResult();
+  const { check, isTimingCurrent } = useCheckResult();
   const { drafts } = useTexts();
+  const estimate = useEstimate(!isTimingCurrent);
   const [focus, setFocus] = useFocus();
   const [params, setParams] = useSearchParams();
   const { data: timing } = useQuery(artifactQuery(trial, "timing"));
@@ -80,7 +83,11 @@ export function ClocksStation() {
             )}
             {check?.coverage?.pairs.some(({ state }) => state !== "same") && (
               <Section title="From clock to clock">
-                <ClockMatrix pairs={check.coverage.pairs} timing={timing} />
+                <ClockMatrix
+                  pairs={check.coverage.pairs}
+                  slacks={timing && isTimingCurrent ? timing.pairs : estimate.report?.pairs}
+                  isEstimate={!isTimingCurrent}
+                />
               </Section>
             )}
             {rows.length > 0 && (
@@ -103,7 +110,8 @@ export function ClocksStation() {
               </Section>
             )}
             <ClockBlockForm />
-            {trial && timing && <TrialClocks trial={trial.number} timing={timing} />}
+            {!isTimingCurrent && <EstimateSection estimate={estimate} />}
+            {trial && timing && <ClockFigures title={`In trial ${trial.number}`} timing={timing} />}
           </div>
         </Panel>
         <Separator className="w-1 bg-transparent hover:bg-indigo" />

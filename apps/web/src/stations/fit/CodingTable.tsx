@@ -2,8 +2,8 @@ import { type CodingFigures, isVhdl, type RtlNetlist, type StateMachine } from "
 import { Button } from "../../ui/Button.tsx";
 import { formatCount, formatMhz } from "../../ui/format.ts";
 import { useDesign } from "../../workbench/context.ts";
+import { useFitter } from "../../workbench/use-fitter.ts";
 import { identityOf } from "../../workers/engine.ts";
-import { useFitter } from "./use-fitter.ts";
 
 /** What the whole design takes with each code for one state machine, and how to ask for it in the source. */
 export function CodingTable({

@@ -9,9 +9,9 @@ import { FindingList } from "../../ui/FindingList.tsx";
 import { formatCount, formatMhz, formatPercent } from "../../ui/format.ts";
 import { onlyView, stationAddress } from "../../workbench/address.ts";
 import { useActs, useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
+import { useFitter } from "../../workbench/use-fitter.ts";
 import { useUpdateTarget } from "../../workbench/use-target.ts";
 import { identityOf } from "../../workers/engine.ts";
-import { useFitter } from "./use-fitter.ts";
 
 const alwaysShown = ["LUTs", "registers", "logic tiles", "memories", "multipliers", "pins"];
 const margins = [0, 10, 15, 25, 40];

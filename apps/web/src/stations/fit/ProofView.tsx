@@ -18,7 +18,7 @@ import { formatCount, formatDuration } from "../../ui/format.ts";
 import { saveBlob } from "../../ui/save-blob.ts";
 import { stationAddress } from "../../workbench/address.ts";
 import { useDesign, useSessions, useTexts } from "../../workbench/context.ts";
-import { useFitter } from "./use-fitter.ts";
+import { useFitter } from "../../workbench/use-fitter.ts";
 
 /** Text, circuit as written, circuit as built, bits: each link shown in a worker, kept under its key. */
 export function ProofView() {

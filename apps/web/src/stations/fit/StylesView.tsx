@@ -4,8 +4,8 @@ import { useSearchParams } from "react-router";
 import { formatMhz } from "../../ui/format.ts";
 import { useLater } from "../../ui/use-later.ts";
 import { useCheckResult, useDesign, useTexts } from "../../workbench/context.ts";
+import { useFitter } from "../../workbench/use-fitter.ts";
 import { identityOf } from "../../workers/engine.ts";
-import { useFitter } from "./use-fitter.ts";
 
 const rows: [string, (figures: StyleFigures) => number | null, boolean][] = [
   ["LUTs", (f) => f.luts, true],

@@ -1,3 +1,4 @@
+import { clockBlockJitter } from "./clock-plan.ts";
 import type { BlockDescription, BlockPins } from "./description.ts";
 
 /**
@@ -125,6 +126,8 @@ export const clockBlock: BlockDescription<ClockBlockModes> = {
     };
   },
   isAligned: true,
+  jitterPs: ({ divide }, periodPs, output, family) =>
+    clockBlockJitter((1e6 / periodPs) * divide[output === "B" ? 1 : 0], family),
   checkClock({ multiply }, mhz, { clockBlockMhz: { input, inside }, name }) {
     if (mhz * multiply > inside)
       return {
@@ -185,9 +188,9 @@ export const clockBlock: BlockDescription<ClockBlockModes> = {
       return `${"AB"[i]}: input × ${ratioText(multiply, by)}${lag}`;
     }),
   dataSheet: {
-    line: ({ clockBlocks, clockBlockMhz: { input, inside } }) =>
+    line: ({ clockBlocks, clockBlockJitterPs, clockBlockMhz: { input, inside } }) =>
       clockBlocks
-        ? `- **Clock blocks**: ${clockBlocks}, in the corners; each makes two clocks of one between ${input.join(" and ")} MHz, by multiplying by 1 to 64, up to ${inside} MHz, dividing by 1 to 64 and shifting by eighths of a period. They run from the ${clockBlockLockEdges}th rising edge on, and keep in step with the clock at the pin: the block takes its own delay out by feedback.`
+        ? `- **Clock blocks**: ${clockBlocks}, in the corners; each makes two clocks of one between ${input.join(" and ")} MHz, by multiplying by 1 to 64, up to ${inside} MHz, dividing by 1 to 64 and shifting by eighths of a period. They run from the ${clockBlockLockEdges}th rising edge on, and keep in step with the clock at the pin: the block takes its own delay out by feedback. Its outputs have a jitter of ${clockBlockJitterPs} ps at ${inside} MHz inside, and more in the square root as it runs slower; timing takes it off.`
         : null,
     delays: ({ clockBlockPs }) => ["clock block: left by feedback", `${clockBlockPs}`],
   },

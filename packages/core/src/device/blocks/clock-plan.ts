@@ -24,8 +24,21 @@ export interface ClockSettings {
   }[];
   /** Frequency inside of the block, in MHz. */
   readonly insideMhz: number;
+  /** Of its outputs, from one period to the next, in ps. */
+  readonly jitterPs: number;
   /** The largest of the outputs' faults of frequency, in millionths. */
   readonly worstPpm: number;
+}
+
+/**
+ * Jitter of a clock block's outputs, in ps: that of its ring of inverters, which grows with the square root of the time that
+ * it takes for one turn (McNeill 1997, "Jitter in ring oscillators").
+ */
+export function clockBlockJitter(
+  insideMhz: number,
+  { clockBlockMhz: { inside }, clockBlockJitterPs }: Pick<FamilyDescription, "clockBlockMhz" | "clockBlockJitterPs">,
+): number {
+  return clockBlockJitterPs * Math.sqrt(inside / insideMhz);
 }
 
 const most = 64;
@@ -34,14 +47,17 @@ const eighth = 45;
 /**
  * Settings of a family's clock block that come nearest to what is wished, the nearest first; of those that are as near,
  * the one that multiplies least, which is slowest inside. Empty where the block cannot take the input at all.
+ * @param jitterPs Most that is allowed: what keeps to it comes before what does not. A block is the steadier the faster it
+ * runs inside.
  * @param count So many at most, each with other frequencies.
  */
 export function planClockBlock(
   inMhz: number,
   wishes: readonly ClockWish[],
-  { clockBlockMhz: { input, inside } }: Pick<FamilyDescription, "clockBlockMhz">,
-  count = 5,
+  family: Pick<FamilyDescription, "clockBlockMhz" | "clockBlockJitterPs">,
+  { jitterPs = Infinity, count = 5 }: { readonly jitterPs?: number; readonly count?: number } = {},
 ): ClockSettings[] {
+  const { input, inside } = family.clockBlockMhz;
   if (!(inMhz >= input[0] && inMhz <= input[1]) || wishes.length === 0 || wishes.some(({ mhz }) => !(mhz > 0)))
     return [];
   const found: ClockSettings[] = [];
@@ -61,11 +77,19 @@ export function planClockBlock(
         degreesOff: off < -180 ? off + 360 : off,
       };
     });
-    found.push({ multiply, outputs, insideMhz, worstPpm: Math.max(...outputs.map(({ ppm }) => Math.abs(ppm))) });
+    const jitter = clockBlockJitter(insideMhz, family);
+    found.push({
+      multiply,
+      outputs,
+      insideMhz,
+      jitterPs: jitter,
+      worstPpm: Math.max(...outputs.map(({ ppm }) => Math.abs(ppm))),
+    });
   }
   // sums of halves and thirds are never quite the same number twice
   const rank = ({ worstPpm }: ClockSettings) => Math.round(worstPpm * 1e3);
-  found.sort((a, b) => rank(a) - rank(b) || a.multiply - b.multiply);
+  const isRestless = (settings: ClockSettings) => Number(settings.jitterPs > jitterPs);
+  found.sort((a, b) => isRestless(a) - isRestless(b) || rank(a) - rank(b) || a.multiply - b.multiply);
   const seen = new Set<string>();
   return found
     .filter(({ outputs }) => {

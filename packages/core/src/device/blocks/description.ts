@@ -155,6 +155,8 @@ export interface BlockDescription<M extends BlockModes = BlockModes> {
   clockFrom?(modes: M, clock: BlockClock, output: string): BlockClock | null;
   /** The clock that comes out is kept in step with the one that goes in. */
   readonly isAligned?: boolean;
+  /** How far a clock that comes out moves by itself from one period to the next, in ps; left out where it moves as what goes in. */
+  jitterPs?(modes: M, periodPs: number, output: string, family: FamilyDescription): number;
   /** Findings about a clock at its input, in MHz. */
   checkClock?(modes: M, mhz: number, family: FamilyDescription): ClockFault | null;
 

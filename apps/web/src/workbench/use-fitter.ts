@@ -2,8 +2,8 @@ import type { Progress } from "@gate-clock/core";
 import { type QueryKey, useQuery, useQueryClient } from "@tanstack/react-query";
 import { proxy, type Remote } from "comlink";
 import { useCallback } from "react";
-import { answered, engine } from "../../workers/engine.ts";
-import type { Fitter } from "../../workers/fit.worker.ts";
+import { answered, engine } from "../workers/engine.ts";
+import type { Fitter } from "../workers/fit.worker.ts";
 
 interface Work<T> {
   readonly result: T | null;

@@ -8,14 +8,15 @@ import type { BoundRules } from "./bound-rules.ts";
 import { type BuiltGraph, latchPin } from "./built-graph.ts";
 import type { CornerDelays } from "./corner-delays.ts";
 import { checkKind, type GraphDelays } from "./pin-graph.ts";
+import type { TimedCircuit } from "./timed-circuit.ts";
 
 /**
- * Delays of a layout at one corner, on the arcs of its graph. The least is a fixed share of the largest on the same die,
+ * Delays of a circuit at one corner, on the arcs of its graph. The least is a fixed share of the largest on the same die,
  * but for the part's clock network: the same wire takes the same time for both ends of a check.
  */
-export function layoutDelays(
+export function graphDelays(
   built: BuiltGraph,
-  layout: TimedLayout,
+  circuit: Pick<TimedCircuit, "packed" | "pins" | "dedicated">,
   corner: CornerDelays,
   loads: BoundRules["loads"],
 ): GraphDelays {
@@ -31,7 +32,7 @@ export function layoutDelays(
   };
   const { cellCount, kind, inputStart, modes, blocks } = netlist;
   const isClock = clockSlots(netlist);
-  const isDedicated = dedicatedClockSlots(layout, isClock);
+  const { dedicated, packed, pins } = circuit;
   const blockAt = new Map(blocks.map((block) => [block.cell, block]));
   for (let cell = 0; cell < cellCount; cell++) {
     for (let slot = inputStart[cell]; slot < inputStart[cell + 1]; slot++) {
@@ -39,7 +40,7 @@ export function layoutDelays(
       // what feedback takes out of the way into a clock block
       const block = isClock[slot] ? blockAt.get(cell) : undefined;
       if (block && blockOf(block.modes).isAligned) ps = Math.max(0, ps - delays.pinMuxPs);
-      set(wireArc[slot], ps, isDedicated[slot] === 1);
+      set(wireArc[slot], ps, dedicated[slot] === 1);
       if (kind[cell] !== cellKind.outputPad && kind[cell] !== cellKind.block) set(throughArc[slot], lutPs[slot]);
       else if (kind[cell] === cellKind.outputPad) set(throughArc[slot], padPs[cell]);
       else if (!isClock[slot]) set(throughArc[slot], lutPs[slot]);
@@ -53,7 +54,7 @@ export function layoutDelays(
         if (built.isLatch[cell]) set(launchArc[cell], lutPs[inputStart[cell] + latchPin.enable]);
         break;
       case cellKind.blockOutput: {
-        const block = blocks[layout.packed.cellBlock[cell]];
+        const block = blocks[packed.cellBlock[cell]];
         const name = block.outputNames[modes[cell]];
         const isMaker = isClockMaker(block.modes);
         if (launchArc[cell] >= 0) set(launchArc[cell], delays.blockClockPs(block.modes, name), isMaker);
@@ -69,7 +70,7 @@ export function layoutDelays(
   addLoads();
   function addLoads(): void {
     if (loads.size === 0) return;
-    const milliamps = new Map(layout.pins.map(({ port, drive }) => [port, drive]));
+    const milliamps = new Map(pins.map(({ port, drive }) => [port, drive]));
     graph.ports.forEach(({ name, inPin, outPin }, port) => {
       const load = loads.get(port);
       if (!load) return;
@@ -117,13 +118,13 @@ export function layoutDelays(
       const [enable, data, own] = [first + latchPin.enable, first + latchPin.data, first + latchPin.own];
       setup[check] = lutPs[data] + netPs[own] + lutPs[own] - lutPs[enable] * minRatio;
       hold[check] = lutPs[enable] - lutPs[data] * minRatio;
-    } else setup[check] = delays.setupPs(slot === first + ffPin.d && takesBypass(layout.packed, cell));
+    } else setup[check] = delays.setupPs(slot === first + ffPin.d && takesBypass(packed, cell));
   }
   return { most, least, setup, hold };
 }
 
 /** [slots] 1 for clock pins that are reached by the clock network alone. */
-function dedicatedClockSlots({ netlist, routed, part }: TimedLayout, isClock: Uint8Array): Uint8Array {
+export function dedicatedClockSlots({ netlist, routed, part }: TimedLayout, isClock: Uint8Array): Uint8Array {
   const dedicated = new Uint8Array(isClock.length);
   const { graph } = part;
   const places = new Map<number, number>();

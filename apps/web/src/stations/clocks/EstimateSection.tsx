@@ -1,0 +1,30 @@
+import { ClockFigures } from "./ClockFigures.tsx";
+import type { Estimate } from "./use-estimate.ts";
+
+/** What can be expected of the clocks before anything is laid out. */
+export function EstimateSection({ estimate: { report, finding, problem, isUnderWay } }: { estimate: Estimate }) {
+  if (report)
+    return (
+      <div data-testid="estimate">
+        <ClockFigures title="To be expected before layout" timing={report} isEstimate />
+        <p className="-mt-4 mb-6 text-[13px] text-soft">
+          The circuit as it would be built, with wires as long as designs of this size have them. Placement decides.
+        </p>
+      </div>
+    );
+  if (!isUnderWay && !finding && !problem) return null;
+  return (
+    <section className="mb-6 text-[13px]" data-testid="estimate">
+      <h2 className="mb-2 font-semibold">To be expected before layout</h2>
+      {finding ? (
+        <p className="text-bad">
+          {finding.message} {finding.remedy}
+        </p>
+      ) : problem ? (
+        <p className="text-bad">{problem}</p>
+      ) : (
+        <p className="text-soft">Mapping the circuit …</p>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,41 @@
+import type { Finding, TimingReport } from "@gate-clock/core";
+import { useLater } from "../../ui/use-later.ts";
+import { useCheckResult, useTexts } from "../../workbench/context.ts";
+import { useFitter } from "../../workbench/use-fitter.ts";
+import { identityOf } from "../../workers/engine.ts";
+
+/** Mapping is asked for when typing has stopped, not at each pause in it. */
+const pauseMs = 700;
+
+export interface Estimate {
+  readonly report: TimingReport | null;
+  /** Why there is none. */
+  readonly finding: Finding | null;
+  readonly problem: string | null;
+  readonly isUnderWay: boolean;
+}
+
+/**
+ * Timing of the texts as they are, before layout. Nothing while they have errors.
+ * @param isWanted False where a trial tells it.
+ */
+export function useEstimate(isWanted: boolean): Estimate {
+  const { input } = useTexts();
+  const { check, checkState } = useCheckResult();
+  const later = useLater(input, pauseMs);
+  const isSound =
+    check !== null &&
+    checkState.kind === "current" &&
+    check.coverage !== null &&
+    ![check.sourceFindings, check.pinFindings, check.timingFindings]
+      .flat()
+      .some(({ severity }) => severity === "error");
+  const { result, progress, problem } = useFitter<TimingReport | Finding>(
+    ["estimate", identityOf(later)],
+    (fitter, tell) => fitter.estimate(later, tell),
+    isWanted && isSound && later === input,
+  );
+  const told = isWanted && isSound ? result : null;
+  const report = told && "pairs" in told ? told : null;
+  return { report, finding: told && !("pairs" in told) ? told : null, problem, isUnderWay: progress !== null };
+}

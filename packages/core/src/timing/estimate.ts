@@ -1,0 +1,151 @@
+import type { PinDelay } from "../constraints/pins/model.ts";
+import type { CornerName } from "../device/family.ts";
+import { Delays, type Part } from "../device/part.ts";
+import type { PackedDesign } from "../layout/layout.ts";
+import { cellKind, clockSlots } from "../netlist/mapped.ts";
+import type { TimedNetlist } from "./built-graph.ts";
+import { type CornerDelays, padDelays } from "./corner-delays.ts";
+import type { TimedCircuit } from "./timed-circuit.ts";
+import { internalSlots, ownerOfSlots, setFixedArcs } from "./timing-graph.ts";
+
+/** How the number of a piece's outer connections grows with its size (Rent's exponent); ordinary logic has about this. */
+const rentExponent = 0.6;
+
+/**
+ * What a connection takes where it decides, beside the mean over all like it: of many ways to an end the one with the longest
+ * wires counts. Found by comparing with what was built (`estimate.test.ts` holds it to that).
+ */
+const decidingShare = 1.35;
+
+/**
+ * Mean length, in tiles, of a connection between two of so many tiles that are placed well (Donath 1979, "Placement and
+ * average interconnection lengths of computer logic").
+ */
+export function meanLength(tiles: number): number {
+  if (tiles < 4) return 1;
+  const p = rentExponent;
+  const near = (7 * (tiles ** (p - 0.5) - 1)) / (4 ** (p - 0.5) - 1);
+  const far = (1 - tiles ** (p - 1.5)) / (1 - 4 ** (p - 1.5));
+  return Math.max(1, ((2 / 9) * (near - far) * (1 - 4 ** (p - 1))) / (1 - tiles ** (p - 1)));
+}
+
+/** [distance in tiles] Least delay of wires along one line that lead so far, by their taps; in ps, at slow-hot. */
+function alongLine({ wires, delays }: Part["family"], reach: number): Float64Array {
+  const least = new Float64Array(2 * reach + 1).fill(Infinity);
+  least[0] = 0;
+  // wires lead back as well as on: a second pass takes what overshoots
+  for (let pass = 0; pass < 2; pass++)
+    for (let at = 0; at < least.length; at++)
+      wires.forEach(({ taps }, i) => {
+        for (const tap of taps) {
+          const from = Math.min(at - tap >= 0 ? least[at - tap] : Infinity, least[at + tap] ?? Infinity);
+          least[at] = Math.min(least[at], from + delays.wirePs[i]);
+        }
+      });
+  return least.subarray(0, reach + 1);
+}
+
+/**
+ * [distance in tiles] Delay of a connection over so many tiles, the mean over all ways to share them between rows and columns;
+ * in ps, at slow-hot. Half of the connections need a short wire more to come to where their pin can be reached.
+ */
+function wireTable(part: Part, reach: number): Float64Array {
+  const { family } = part;
+  const line = alongLine(family, reach);
+  const around = family.delays.pinMuxPs + family.delays.wirePs[0] / 2;
+  return Float64Array.from({ length: reach + 1 }, (_, distance) => {
+    let sum = 0;
+    for (let x = 0; x <= distance; x++) sum += line[x] + line[distance - x];
+    return around + sum / (distance + 1);
+  });
+}
+
+/**
+ * A circuit that is packed and not placed, with the delays that its wires will about have. A figure to compare by, and no
+ * promise: which connections come to lie close together, only placement decides.
+ */
+export function estimated(
+  netlist: TimedNetlist,
+  packed: PackedDesign,
+  pins: readonly PinDelay[],
+  part: Part,
+): TimedCircuit {
+  const { cellCount, kind, inputStart, inputNet, netDriver, netCount } = netlist;
+  const internal = internalSlots(netlist, packed);
+  const owner = ownerOfSlots(netlist);
+  const isClock = clockSlots(netlist);
+  const dedicated = new Uint8Array(inputNet.length);
+  // pads and blocks lie in tiles of their own
+  const tileCount = packed.clusterCount + netlist.blocks.length;
+  const homeOf = (cell: number): number => {
+    const element = packed.cellElement[cell];
+    if (element >= 0) return packed.elementCluster[element];
+    const block = packed.cellBlock[cell];
+    return block >= 0 ? packed.clusterCount + block : tileCount + cell;
+  };
+  const onNetwork = (net: number): boolean => {
+    const driver = netDriver[net];
+    if (kind[driver] === cellKind.blockOutput) return true;
+    return kind[driver] === cellKind.inputPad && part.fabric.clockPads.includes(packed.cellPad[driver]);
+  };
+  const mean = meanLength(tileCount);
+  const homes = Array.from({ length: netCount }, () => new Set<number>());
+  for (let slot = 0; slot < inputNet.length; slot++)
+    if (inputNet[slot] >= 0 && !internal[slot]) homes[inputNet[slot]].add(homeOf(owner[slot]));
+  const side = Math.max(part.die.rows, part.die.columns.length);
+  const distanceTo = (slot: number): number => {
+    const net = inputNet[slot];
+    if (homeOf(netDriver[net]) === homeOf(owner[slot])) return 0;
+    // a net lies the closer the fewer it connects; pads lie where the board has them
+    const isOutside = packed.cellPad[netDriver[net]] >= 0 || packed.cellPad[owner[slot]] >= 0;
+    return Math.min(side, mean / 2 + 0.85 * Math.sqrt(homes[net].size) + (isOutside ? side / 4 : 0));
+  };
+  const table = wireTable(part, side + 1);
+  const { delays: given } = part.family;
+  const clockPs =
+    given.globalClockPs +
+    given.regionClockPs +
+    given.tileClockPs +
+    (given.tileClockStepPs * Math.min(side, Math.sqrt(Math.max(1, tileCount)))) / 2;
+  const slowPs = new Float32Array(inputNet.length);
+  for (let slot = 0; slot < slowPs.length; slot++) {
+    if (inputNet[slot] < 0 || internal[slot]) {
+      if (isClock[slot]) dedicated[slot] = 1;
+      continue;
+    }
+    if (isClock[slot] && onNetwork(inputNet[slot])) {
+      dedicated[slot] = 1;
+      slowPs[slot] = clockPs;
+      continue;
+    }
+    const distance = distanceTo(slot);
+    const low = Math.floor(distance);
+    slowPs[slot] = decidingShare * (table[low] + (distance - low) * (table[low + 1] - table[low]));
+  }
+  return {
+    netlist,
+    packed,
+    pins,
+    part,
+    dedicated,
+    hasWire: (slot) => !internal[slot],
+    tileOf: () => -1,
+    delaysAt(corner: CornerName): CornerDelays {
+      const delays = new Delays(part, corner);
+      const scale = delays.lutPs(0) / part.family.delays.lutPs[0];
+      const lutPs = new Float32Array(inputNet.length);
+      setFixedArcs(netlist, delays, lutPs);
+      // which input of a LUT a signal comes to, routing decides
+      const middle = delays.lutPs(Math.floor(part.family.lutInputs / 2));
+      for (let cell = 0; cell < cellCount; cell++)
+        if (kind[cell] === cellKind.lut) lutPs.fill(middle, inputStart[cell], inputStart[cell + 1]);
+      return {
+        corner,
+        delays,
+        netPs: slowPs.map((ps) => ps * scale),
+        lutPs,
+        padPs: padDelays(netlist, pins, delays),
+      };
+    },
+  };
+}
