@@ -85,7 +85,7 @@ export function ClocksStation() {
               <Section title="From clock to clock">
                 <ClockMatrix
                   pairs={check.coverage.pairs}
-                  slacks={timing && isTimingCurrent ? timing.pairs : estimate.report?.pairs}
+                  slacks={timing && isTimingCurrent ? timing.pairs : estimate.timing?.pairs}
                   isEstimate={!isTimingCurrent}
                 />
               </Section>

@@ -2,11 +2,11 @@ import { ClockFigures } from "./ClockFigures.tsx";
 import type { Estimate } from "./use-estimate.ts";
 
 /** What can be expected of the clocks before anything is laid out. */
-export function EstimateSection({ estimate: { report, finding, problem, isUnderWay } }: { estimate: Estimate }) {
-  if (report)
+export function EstimateSection({ estimate: { timing, finding, problem, isUnderWay } }: { estimate: Estimate }) {
+  if (timing)
     return (
       <div data-testid="estimate">
-        <ClockFigures title="To be expected before layout" timing={report} isEstimate />
+        <ClockFigures title="To be expected before layout" timing={timing} isEstimate />
         <p className="-mt-4 mb-6 text-[13px] text-soft">
           The circuit as it would be built, with wires as long as designs of this size have them. Placement decides.
         </p>

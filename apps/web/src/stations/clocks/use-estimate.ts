@@ -8,7 +8,7 @@ import { identityOf } from "../../workers/engine.ts";
 const pauseMs = 700;
 
 export interface Estimate {
-  readonly report: TimingReport | null;
+  readonly timing: TimingReport | null;
   /** Why there is none. */
   readonly finding: Finding | null;
   readonly problem: string | null;
@@ -36,6 +36,6 @@ export function useEstimate(isWanted: boolean): Estimate {
     isWanted && isSound && later === input,
   );
   const told = isWanted && isSound ? result : null;
-  const report = told && "pairs" in told ? told : null;
-  return { report, finding: told && !("pairs" in told) ? told : null, problem, isUnderWay: progress !== null };
+  const timing = told && "pairs" in told ? told : null;
+  return { timing, finding: told && !("pairs" in told) ? told : null, problem, isUnderWay: progress !== null };
 }
