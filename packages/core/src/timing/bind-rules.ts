@@ -41,6 +41,20 @@ export function bindRules(rules: TimingRules, graph: PinGraph, places: ObjectPla
   return new Binder(rules, graph, places).bind();
 }
 
+/**
+ * Where pins and clocks stand together as beginnings, a path counts as begun at a pin only if it is: each sort by itself. Groups
+ * and skews rank by nothing, and stay whole.
+ */
+function byBeginning(exception: BoundException): BoundException[] {
+  const { kind, from } = exception;
+  if (!from || from.pins.length === 0 || from.clockEdges.length === 0 || kind === "group" || kind === "max skew")
+    return [exception];
+  return [
+    { ...exception, from: { ...from, clockEdges: [] } },
+    { ...exception, from: { ...from, pins: [] } },
+  ];
+}
+
 class Binder {
   private readonly findings: Finding[] = [];
   private readonly clockIds: ReadonlyMap<string, number>;
@@ -240,7 +254,7 @@ class Binder {
       }
       sameAs.set(key, bound.push(exception) - 1);
     });
-    return bound;
+    return bound.flatMap(byBeginning);
   }
 
   private ioDelays(): BoundIoDelay[] {

@@ -215,7 +215,9 @@ export function randomTimingCase(random: Random): TimingCase {
   };
   const points = (kinds: readonly CasePoint["kind"][]): CasePoints => {
     const first = point(kinds);
-    const more = Array.from({ length: random.below(3) }, () => point([first.kind]));
+    // now and then clocks and pins stand together
+    const others = random.below(4) ? [first.kind] : kinds;
+    const more = Array.from({ length: random.below(3) }, () => point(others));
     const names = new Set<string>();
     const all = [first, ...more].filter(({ name }) => !names.has(name) && names.add(name));
     return { points: all, edge: random.below(6) === 0 ? pick(random, ["rise", "fall"] as const) : "" };
@@ -294,9 +296,13 @@ function sdcOf(made: Omit<TimingCase, "text" | "sdc">): string {
     lines.push(`set_${side}_delay ${rest}${add ? "" : ""} -min ${minNs} [get_ports ${port}]`);
   }
   const list = (points: CasePoints) => {
-    const [{ kind }] = points.points;
-    const get = { clock: "get_clocks", port: "get_ports", register: "get_cells", net: "get_nets" }[kind];
-    return `[${get} {${points.points.map(({ name }) => name).join(" ")}}]`;
+    const get = { clock: "get_clocks", port: "get_ports", register: "get_cells", net: "get_nets" };
+    const kinds = [...new Set(points.points.map(({ kind }) => kind))];
+    const queries = kinds.map((kind) => {
+      const own = points.points.filter((point) => point.kind === kind);
+      return `[${get[kind]} {${own.map(({ name }) => name).join(" ")}}]`;
+    });
+    return queries.length > 1 ? `[list ${queries.join(" ")}]` : queries[0];
   };
   const option = (name: string, points: CasePoints | null) =>
     points ? ` -${points.edge ? `${points.edge}_` : ""}${name} ${list(points)}` : "";

@@ -174,6 +174,16 @@ class Enumeration {
         this.constant.set(net, [...outs][0] as 0 | 1);
         changed = true;
       }
+      // what the part drives at a pin, always and always the same, comes back in
+      for (const [port, back] of this.padIn) {
+        const out = this.padOut.get(port);
+        if (out === undefined || this.constant.has(n.outputNet[back])) continue;
+        const first = n.inputStart[out];
+        const [value, enable] = [this.constant.get(n.inputNet[first]), n.inputNet[first + 1]];
+        if (value === undefined || (enable >= 0 && this.constant.get(enable) !== 1)) continue;
+        this.constant.set(n.outputNet[back], value);
+        changed = true;
+      }
     }
   }
   private hasConstantInput(cell: number): boolean {
@@ -673,12 +683,19 @@ class Enumeration {
   ): { open: number; shut: number } | null {
     const { launch } = start;
     if (launch && capture && this.areCut(launch.clock, capture.way.clock)) return null;
-    const met = this.rules.filter((rule) => this.meets(rule, start, end, transition, nets, capture));
+    const ranks = new Map<CaseException, number>();
+    for (const rule of this.rules) {
+      const rank = this.rankOf(rule, start, end, transition, nets, capture);
+      if (rank !== null) ranks.set(rule, rank);
+    }
+    const met = [...ranks.keys()];
     const times =
       launch && capture ? this.relation(launch, capture) : { setup: Infinity, hold: -Infinity, open: Infinity };
     let { setup, hold, open } = times;
     const best = (list: readonly CaseException[], wantsLarger: boolean): CaseException | undefined =>
-      [...list].sort((a, b) => this.rank(b) - this.rank(a) || (wantsLarger ? b.value - a.value : a.value - b.value))[0];
+      [...list].sort(
+        (a, b) => ranks.get(b)! - ranks.get(a)! || (wantsLarger ? b.value - a.value : a.value - b.value),
+      )[0];
     const period = (clock: number | undefined) => (clock === undefined ? 0 : this.test.clocks[clock].periodNs * 1000);
     const isFalse = (forSetup: boolean) =>
       met.some(({ kind, setup: s, hold: h }) => kind === "false" && (forSetup ? s || !h : h || !s));
@@ -789,23 +806,20 @@ class Enumeration {
     return ps;
   }
 
-  private rank({ from, through, to }: CaseException): number {
-    const isPin = (points: CasePoints) => points.points[0].kind !== "clock";
-    return (from ? (isPin(from) ? 16 : 2) : 0) + (through.length ? 4 : 0) + (to ? (isPin(to) ? 8 : 1) : 0);
-  }
-
-  private meets(
+  /** How particular a rule is about a path, by what of its beginnings and ends the path has; null where it is none of its. */
+  private rankOf(
     { from, through, to }: CaseException,
     start: Start,
     end: { readonly port: string | null; readonly register: string | null },
     transition: Transition,
     nets: Visit["nets"],
     capture: { readonly way: ClockWay; readonly falls: boolean } | null,
-  ): boolean {
+  ): number | null {
+    let rank = through.length ? 4 : 0;
     const fits = (edge: CasePoints["edge"], own: Transition) => edge === "" || edge === own;
     if (from) {
       const first = nets[0]?.transition ?? transition;
-      const hit = from.points.some(({ kind, name }) => {
+      const hits = from.points.filter(({ kind, name }) => {
         if (kind === "clock")
           return (
             start.launch &&
@@ -814,7 +828,8 @@ class Enumeration {
           );
         return (kind === "port" ? start.port === name : start.register === name) && fits(from.edge, first);
       });
-      if (!hit) return false;
+      if (hits.length === 0) return null;
+      rank += hits.some(({ kind }) => kind !== "clock") ? 16 : 2;
     }
     let at = 0;
     for (const points of through) {
@@ -822,16 +837,17 @@ class Enumeration {
         ({ net, transition: own }, i) =>
           i >= at && fits(points.edge, own) && points.points.some(({ name }) => this.netNames.get(name) === net),
       );
-      if (found < 0) return false;
+      if (found < 0) return null;
       // the same place may stand for the next one too
       at = found;
     }
-    if (!to) return true;
-    return to.points.some(({ kind, name }) => {
+    if (!to) return rank;
+    const hits = to.points.filter(({ kind, name }) => {
       if (kind === "clock")
         return capture && this.clockName(capture.way.clock) === name && fits(to.edge, capture.falls ? "fall" : "rise");
       return (kind === "port" ? end.port === name : end.register === name) && fits(to.edge, transition);
     });
+    return hits.length ? rank + (hits.some(({ kind }) => kind !== "clock") ? 8 : 1) : null;
   }
 }
 
