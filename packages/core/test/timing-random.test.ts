@@ -4,8 +4,9 @@ import { CircuitObjects } from "../src/constraints/sdc/objects.ts";
 import { readTimingFiles } from "../src/constraints/sdc/read.ts";
 import { elaborate } from "../src/elaborate/index.ts";
 import { defaultSynthOptions, synthesize } from "../src/synth/index.ts";
-import { analyze } from "../src/timing/analysis.ts";
+import { type Analysis, analyze, withValues } from "../src/timing/analysis.ts";
 import { bindRules } from "../src/timing/bind-rules.ts";
+import type { BoundRules } from "../src/timing/bound-rules.ts";
 import { buildBuiltGraph } from "../src/timing/built-graph.ts";
 import { builtPlaces } from "../src/timing/built-places.ts";
 import { spreadConstants } from "../src/timing/constants.ts";
@@ -23,6 +24,7 @@ describe("random circuits", () => {
     let checked = 0;
     let pinned = 0;
     let changed = 0;
+    let ruled = 0;
     for (let round = 0; round < cases; round++) {
       const random = new Random(47_110_000 + round);
       const test = randomTimingCase(random);
@@ -137,9 +139,11 @@ describe("random circuits", () => {
             pinned++;
           }
       changed += compareChanges(state, random);
+      ruled += compareRules(state, (next) => analyze(graph, next, constant.off, even), random);
     }
     expect(pinned).toBeGreaterThan(cases * 20);
     expect(changed).toBeGreaterThan(cases / 2);
+    expect(ruled).toBeGreaterThan(cases);
     expect(compared).toBeGreaterThan(checked);
     expect(checked).toBeGreaterThan(cases * 8);
   });
@@ -169,5 +173,50 @@ function compareChanges(state: TimingState, random: Random): number {
       expect(state[name], name).toEqual(fresh[name]);
     compared++;
   }
+  return compared;
+}
+
+/**
+ * Changes the values of some rules, and compares what is worked out anew with all of it; and sees that a change of what paths
+ * there are is not taken for one of values. @returns Changes that were compared.
+ */
+function compareRules(state: TimingState, anew: (rules: BoundRules) => Analysis, random: Random): number {
+  let compared = 0;
+  const some = <T>(list: readonly T[], change: (each: T) => T): T[] => {
+    const at = random.below(Math.max(1, list.length));
+    return list.map((each, i) => (i === at ? change(each) : each));
+  };
+  const ps = () => random.below(8000);
+  for (let turn = 0; turn < 2; turn++) {
+    const { rules } = state.analysis;
+    const next: BoundRules = [
+      (): BoundRules => ({ ...rules, ioDelays: some(rules.ioDelays, (each) => ({ ...each, ps: ps() })) }),
+      (): BoundRules => ({ ...rules, exceptions: some(rules.exceptions, (each) => ({ ...each, value: 1 + ps() })) }),
+      (): BoundRules => ({ ...rules, uncertainties: some(rules.uncertainties, (each) => ({ ...each, ps: ps() })) }),
+      (): BoundRules => ({ ...rules, latencies: some(rules.latencies, (each) => ({ ...each, ps: ps() })) }),
+      (): BoundRules => ({
+        ...rules,
+        clocks: some(rules.clocks, (each) => {
+          const periodPs = 2000 + ps();
+          return { ...each, periodPs, edgesPs: [0, periodPs / (2 + random.below(3))] };
+        }),
+      }),
+    ][random.below(5)]();
+    const values = withValues(state.analysis, next);
+    if (!values) expect.fail("only values have changed");
+    state.changeRules(values);
+    const fresh = new TimingState(anew(next), state.delays);
+    for (const name of ["arrival", "required", "setupSlack", "holdSlack", "clockLate", "clockEarly"] as const)
+      expect(state[name], name).toEqual(fresh[name]);
+    expect(values.entries.info).toEqual(fresh.analysis.entries.info);
+    compared++;
+  }
+  const { rules } = state.analysis;
+  if (rules.exceptions.length > 0) {
+    expect(withValues(state.analysis, { ...rules, exceptions: rules.exceptions.slice(1) })).toBeNull();
+    const other = rules.exceptions.map((each, i) => (i === 0 ? { ...each, setup: !each.setup } : each));
+    expect(withValues(state.analysis, { ...rules, exceptions: other })).toBeNull();
+  }
+  expect(withValues(state.analysis, { ...rules, clocks: rules.clocks.slice(1) })).toBeNull();
   return compared;
 }

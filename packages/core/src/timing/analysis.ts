@@ -1,6 +1,6 @@
 import { type ActiveGraph, activate } from "./active-graph.ts";
 import type { BoundRules } from "./bound-rules.ts";
-import { type End, type Entries, listEnds, listEntries } from "./checks.ts";
+import { type End, type Entries, entriesWithValues, listEnds, listEntries } from "./checks.ts";
 import { buildClockNetwork, type ClockNetwork } from "./clock-network.ts";
 import type { PinGraph } from "./pin-graph.ts";
 import { buildSearch, type Search } from "./search.ts";
@@ -41,6 +41,60 @@ export function analyze(graph: PinGraph, rules: BoundRules, off: Uint8Array | nu
   const search = buildSearch(active, network, rules, isEnd);
   const entries = listEntries(active, network, search, rules, ends);
   return { active, network, search, ends, entries, rules, latches: latchLinks(active, network, search, ends, entries) };
+}
+
+/**
+ * The analysis after rules have changed in their values alone: periods and edges of clocks, delays at ports, cycles and bounds
+ * of exceptions, uncertainties, latencies, margins. How paths are told apart stays, and is shared. @returns Null where the rules tell
+ * paths apart otherwise: then all of it is to be made anew.
+ */
+export function withValues(old: Analysis, rules: BoundRules): Analysis | null {
+  if (shapeOf(old.rules) !== shapeOf(rules)) return null;
+  const { active, network, ends } = old;
+  const delayOf = (io: number) => rules.ioDelays[io];
+  const search: Search = {
+    ...old.search,
+    exceptions: old.search.exceptions.withValues(rules.exceptions),
+    seedMost: old.search.seedMost.map((ps, i) =>
+      old.search.seedIo[i] < 0 ? ps : delayOf(old.search.seedIo[i]).max ? delayOf(old.search.seedIo[i]).ps : -Infinity,
+    ),
+    seedLeast: old.search.seedLeast.map((ps, i) =>
+      old.search.seedIo[i] < 0 ? ps : delayOf(old.search.seedIo[i]).min ? delayOf(old.search.seedIo[i]).ps : Infinity,
+    ),
+  };
+  const entries = entriesWithValues(old.entries, active, network, search, rules, ends);
+  return { ...old, search, entries, rules, latches: latchLinks(active, network, search, ends, entries) };
+}
+
+const shapes = new WeakMap<BoundRules, string>();
+/** All of some rules that says which paths there are and how they are told apart. */
+function shapeOf(rules: BoundRules): string {
+  let shape = shapes.get(rules);
+  if (shape === undefined) {
+    const { clocks, exceptions, ioDelays, uncertainties, latencies, dataChecks } = rules;
+    shape = JSON.stringify([
+      clocks.map(({ name, sources, master, masterPin, isAutomatic }) => [
+        name,
+        sources,
+        master,
+        masterPin,
+        isAutomatic,
+      ]),
+      // of a false path, and of a bound that is none, the value says nothing
+      exceptions.map(({ value: _value, byStart: _byStart, rule: _rule, ...own }) => own),
+      ioDelays.map(({ ps: _ps, rule: _rule, ...own }) => own),
+      uncertainties.some(({ pins }) => pins.length > 0),
+      // a clock with a latency of its own is cut off from its master
+      [...new Set(latencies.flatMap(({ isSource, clocks: own }) => (isSource ? own : [])))].sort((a, b) => a - b),
+      [...rules.cutPairs].sort((a, b) => a - b),
+      [...rules.constants],
+      [...rules.onlyEdges],
+      rules.disabledArcs,
+      dataChecks.map(({ from, to, clock }) => [from, to, clock]),
+    ]);
+    shapes.set(rules, shape);
+  }
+  return shape;
 }
 
 function latchLinks(

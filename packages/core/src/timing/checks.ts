@@ -147,6 +147,18 @@ export function listEntries(
   return new EntryBuilder(active, network, search, rules, ends).build();
 }
 
+/** Entries of the same paths, where rules have other values. O(entries). @param search With the values that are new. */
+export function entriesWithValues(
+  old: Entries,
+  active: ActiveGraph,
+  network: ClockNetwork,
+  search: Search,
+  rules: BoundRules,
+  ends: readonly End[],
+): Entries {
+  return new EntryBuilder(active, network, search, rules, ends).again(old);
+}
+
 /** Times between edges; `open`: to the one that opens a latch. */
 interface Relation {
   readonly setup: number;
@@ -176,6 +188,28 @@ class EntryBuilder {
     this.hasPinRules = rules.uncertainties.some(({ pins }) => pins.length > 0);
   }
 
+  again(old: Entries): Entries {
+    const { ends, network, rules } = this;
+    const { graph } = this.active;
+    const first = new Int32Array(old.info.length).fill(-1);
+    for (let entry = old.count - 1; entry >= 0; entry--) first[old.infoOf[entry]] = entry;
+    const info = old.info.map((_, i) => {
+      const entry = first[i];
+      const [end, node] = [ends[old.end[entry]], old.node[entry]];
+      const falls =
+        node >= 0 && (end.io >= 0 ? rules.ioDelays[end.io].clockFalls : captureFalls(graph, network, end, node));
+      return this.infoFor(old.vertex[entry], end, node < 0 ? -1 : network.clock[node], falls);
+    });
+    const outside = old.info.length ? ends.map((end) => this.outside(end)) : [];
+    return {
+      ...old,
+      info,
+      setup: Float64Array.from(old.infoOf, (i, entry) => info[i].setup - outside[old.end[entry]].setup),
+      hold: Float64Array.from(old.infoOf, (i, entry) => info[i].hold + outside[old.end[entry]].hold),
+      open: Float64Array.from(old.infoOf, (i) => info[i].open),
+    };
+  }
+
   build(): Entries {
     this.ends.forEach((end, e) => this.atEnd(end, e));
     // in the order of vertices, in which they are gone through
@@ -189,8 +223,8 @@ class EntryBuilder {
       end: Int32Array.from(this.end),
       node: Int32Array.from(this.node),
       common: Int32Array.from(this.common),
-      setup: Float64Array.from(infoOf, (i, entry) => info[i].setup - this.outside(entry).setup),
-      hold: Float64Array.from(infoOf, (i, entry) => info[i].hold + this.outside(entry).hold),
+      setup: Float64Array.from(infoOf, (i, entry) => info[i].setup - this.outside(this.ends[this.end[entry]]).setup),
+      hold: Float64Array.from(infoOf, (i, entry) => info[i].hold + this.outside(this.ends[this.end[entry]]).hold),
       check: Int32Array.from(this.end, (end) => this.ends[end].check),
       hasWay: Uint8Array.from(this.end, (end, entry) => {
         const { io } = this.ends[end];
@@ -203,8 +237,7 @@ class EntryBuilder {
   }
 
   /** What an end needs that is no register of the part: a delay outside of it, a gate's margin. */
-  private outside(entry: number): { setup: number; hold: number } {
-    const { io, kind, pin } = this.ends[this.end[entry]];
+  private outside({ io, kind, pin }: End): { setup: number; hold: number } {
     const { ioDelays, gating } = this.rules;
     if (io >= 0) return { setup: ioDelays[io].ps, hold: -ioDelays[io].ps };
     const own = kind === "gate" ? (gating.get(pin) ?? gating.get(-1)) : undefined;

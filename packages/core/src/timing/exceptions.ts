@@ -58,6 +58,11 @@ export class ExceptionTable {
     this.hasPlaces = this.passing.size > 0;
   }
 
+  /** The same paths with other values: bounds, cycles. @param exceptions As many, each of the same paths as the one before. */
+  withValues(exceptions: readonly BoundException[]): ExceptionTable {
+    return Object.assign(Object.create(ExceptionTable.prototype) as ExceptionTable, this, { exceptions });
+  }
+
   private intern(items: readonly number[]): number {
     const key = items.join();
     let state = this.stateOf.get(key);

@@ -22,12 +22,16 @@ export class TimingState {
   /** [entries] Slack of setup and hold; Infinity where it is not checked or nothing arrives. */
   readonly setupSlack: Float64Array;
   readonly holdSlack: Float64Array;
+  /** [entries] Latest arrival that setup allows, and earliest that hold does. */
+  private readonly late: Float64Array;
+  private readonly early: Float64Array;
   /** [2 x edges] Largest and least delay of each, as the arc that it is of. */
   readonly edgeDelay: Float64Array;
-  private readonly offsets: { late: Float64Array; early: Float64Array };
+  private offsets: { late: Float64Array; early: Float64Array };
 
   constructor(
-    readonly analysis: Analysis,
+    /** Changes with the values of its rules alone, by `changeRules`. */
+    public analysis: Analysis,
     readonly delays: GraphDelays,
   ) {
     const { search, entries, network } = analysis;
@@ -36,6 +40,8 @@ export class TimingState {
     this.required = new Float64Array(2 * vertexCount);
     this.setupSlack = new Float64Array(entries.count);
     this.holdSlack = new Float64Array(entries.count);
+    this.late = new Float64Array(entries.count);
+    this.early = new Float64Array(entries.count);
     this.edgeDelay = new Float64Array(2 * search.inFrom.length);
     this.clockLate = new Float64Array(network.nodeCount);
     this.clockEarly = this.clockLate;
@@ -200,7 +206,7 @@ export class TimingState {
 
   /** Latest arrival that setup allows at an entry's end, and earliest that hold does. */
   requiredAt(entry: number): { late: number; early: number } {
-    return { late: this.lateAt(entry), early: this.earlyAt(entry) };
+    return { late: this.late[entry], early: this.early[entry] };
   }
   private lateAt(entry: number): number {
     const { setup, node, common, check, hasWay } = this.analysis.entries;
@@ -221,7 +227,7 @@ export class TimingState {
 
   private compare(): void {
     const { count, vertex, setup, hold, node, common, check, hasWay } = this.analysis.entries;
-    const { required, arrival, clockLate, clockEarly, setupSlack, holdSlack } = this;
+    const { required, arrival, clockLate, clockEarly, setupSlack, holdSlack, late: lates, early: earlies } = this;
     const { setup: setupNeed, hold: holdNeed } = this.delays;
     for (let i = 0; i < required.length; i += 2) {
       required[i] = Infinity;
@@ -247,6 +253,8 @@ export class TimingState {
         late -= setupNeed[own];
         early += holdNeed[own];
       }
+      lates[entry] = late;
+      earlies[entry] = early;
       const latest = arrival[v];
       const earliest = arrival[v + 1];
       setupSlack[entry] = latest === -Infinity ? Infinity : late - latest;
@@ -258,9 +266,11 @@ export class TimingState {
 
   private slackAt(entry: number): void {
     const v = this.analysis.entries.vertex[entry];
-    this.setupSlack[entry] = this.arrival[2 * v] === -Infinity ? Infinity : this.lateAt(entry) - this.arrival[2 * v];
+    this.late[entry] = this.lateAt(entry);
+    this.early[entry] = this.earlyAt(entry);
+    this.setupSlack[entry] = this.arrival[2 * v] === -Infinity ? Infinity : this.late[entry] - this.arrival[2 * v];
     this.holdSlack[entry] =
-      this.arrival[2 * v + 1] === Infinity ? Infinity : this.arrival[2 * v + 1] - this.earlyAt(entry);
+      this.arrival[2 * v + 1] === Infinity ? Infinity : this.arrival[2 * v + 1] - this.early[entry];
   }
 
   private backward(): void {
@@ -324,14 +334,22 @@ export class TimingState {
     return found;
   }
 
-  /** Edges by the vertex that they leave and by their arc, and entries by their vertex: made for the first small change. */
-  private index: Readonly<Record<"outgoing" | "arcEdges" | "vertexEntries", ReturnType<typeof bucket>>> | null = null;
+  /** Edges by the vertex that they leave and by their arc, entries by their vertex, seeds by theirs and by their arc: made for the first small change. */
+  private index: Readonly<
+    Record<"outgoing" | "arcEdges" | "vertexEntries" | "vertexSeeds" | "arcSeeds", ReturnType<typeof bucket>>
+  > | null = null;
   private indexes(): NonNullable<typeof this.index> {
     const { search, entries, active } = this.analysis;
     this.index ??= {
       outgoing: bucket(search.inFrom, search.vertexCount),
       arcEdges: edgesOfArcs(search, active.graph.arcCount),
       vertexEntries: bucket(entries.vertex, search.vertexCount),
+      vertexSeeds: bucket(search.seedVertex, search.vertexCount),
+      // those without an arc stand behind all others
+      arcSeeds: bucket(
+        search.seedArc.map((arc) => (arc < 0 ? active.graph.arcCount : arc)),
+        active.graph.arcCount + 1,
+      ),
     };
     return this.index;
   }
@@ -350,9 +368,9 @@ export class TimingState {
   /** The same, from the arcs on: none of them is of a clock's way, and there are no latches. */
   updateSome(arcs: Int32Array): void {
     const { search } = this.analysis;
-    const { outgoing, arcEdges, vertexEntries } = this.indexes();
+    const { arcEdges, arcSeeds } = this.indexes();
     const targets = edgeTargets(search);
-    const { inStart, inFrom, vertexCount } = search;
+    const { inFrom, vertexCount } = search;
     // vertices are in the order of data: marks are looked at once, along it
     const ahead = new Uint8Array(vertexCount);
     const behind = new Uint8Array(vertexCount);
@@ -371,46 +389,100 @@ export class TimingState {
         behind[inFrom[e]] = 1;
       }
     }
-    for (const vertex of this.seedsOf(arcs).keys()) ahead[vertex] = 1;
-    const seedsAt = this.seedsOfVertices();
+    for (const arc of arcs)
+      for (let i = arcSeeds.start[arc]; i < arcSeeds.start[arc + 1]; i++)
+        ahead[search.seedVertex[arcSeeds.items[i]]] = 1;
+    this.propagate(ahead, behind);
+  }
+
+  /**
+   * Takes in other values of the rules. Arrivals move only where what begins paths does, required times only before ends whose
+   * goal does. Where a clock's latency changes, or latches borrow, everything is worked out anew.
+   * @param next Of this state's analysis, by `withValues`.
+   */
+  changeRules(next: Analysis): void {
+    const { search: oldSearch, entries: old, latches } = this.analysis;
+    this.analysis = next;
+    const offsets = sourceOffsets(next);
+    const isSame = (a: Float64Array, b: Float64Array) => a.every((ps, i) => ps === b[i]);
+    const isLatencySame = isSame(offsets.late, this.offsets.late) && isSame(offsets.early, this.offsets.early);
+    this.offsets = offsets;
+    if (!isLatencySame || latches.length || next.latches.length) {
+      this.full();
+      return;
+    }
+    const { search, entries } = next;
+    const ahead = new Uint8Array(search.vertexCount);
+    const behind = new Uint8Array(search.vertexCount);
+    search.seedVertex.forEach((vertex, i) => {
+      if (search.seedMost[i] !== oldSearch.seedMost[i] || search.seedLeast[i] !== oldSearch.seedLeast[i])
+        ahead[vertex] = 1;
+    });
+    let moved = 0;
+    for (let entry = 0; entry < entries.count; entry++) {
+      if (entries.setup[entry] === old.setup[entry] && entries.hold[entry] === old.hold[entry]) continue;
+      behind[entries.vertex[entry]] = 1;
+      this.slackAt(entry);
+      moved++;
+    }
+    const isWide = moved * 8 > entries.count;
+    this.propagate(ahead, isWide ? new Uint8Array(search.vertexCount) : behind);
+    if (!isWide) return;
+    this.compare();
+    this.backward();
+  }
+
+  /** Works out anew the arrivals at marked vertices and behind them, and the required times at marked ones and before them. */
+  private propagate(ahead: Uint8Array, behind: Uint8Array): void {
+    const { search } = this.analysis;
+    const { outgoing, vertexEntries, vertexSeeds } = this.indexes();
+    const targets = edgeTargets(search);
+    const { inStart, inFrom } = search;
+    const { arrival, required, edgeDelay, setupSlack, holdSlack, late, early } = this;
     for (let v = ahead.indexOf(1); v >= 0; v = ahead.indexOf(1, v + 1)) {
       let latest = -Infinity;
       let earliest = Infinity;
-      for (const seed of seedsAt(v)) {
+      for (let i = vertexSeeds.start[v]; i < vertexSeeds.start[v + 1]; i++) {
+        const seed = vertexSeeds.items[i];
         latest = Math.max(latest, this.seedTime(seed, true));
         earliest = Math.min(earliest, this.seedTime(seed, false));
       }
       for (let e = inStart[v]; e < inStart[v + 1]; e++) {
         const from = inFrom[e];
-        const a = this.arrival[2 * from] + this.edgeDelay[2 * e];
+        const a = arrival[2 * from] + edgeDelay[2 * e];
         if (a > latest) latest = a;
-        const b = this.arrival[2 * from + 1] + this.edgeDelay[2 * e + 1];
+        const b = arrival[2 * from + 1] + edgeDelay[2 * e + 1];
         if (b < earliest) earliest = b;
       }
-      if (latest === this.arrival[2 * v] && earliest === this.arrival[2 * v + 1]) continue;
-      this.arrival[2 * v] = latest;
-      this.arrival[2 * v + 1] = earliest;
-      for (let i = vertexEntries.start[v]; i < vertexEntries.start[v + 1]; i++) this.slackAt(vertexEntries.items[i]);
+      if (latest === arrival[2 * v] && earliest === arrival[2 * v + 1]) continue;
+      arrival[2 * v] = latest;
+      arrival[2 * v + 1] = earliest;
+      for (let i = vertexEntries.start[v]; i < vertexEntries.start[v + 1]; i++) {
+        const entry = vertexEntries.items[i];
+        setupSlack[entry] = latest === -Infinity ? Infinity : late[entry] - latest;
+        holdSlack[entry] = earliest === Infinity ? Infinity : earliest - early[entry];
+      }
       for (let i = outgoing.start[v]; i < outgoing.start[v + 1]; i++) ahead[targets[outgoing.items[i]]] = 1;
     }
     for (let v = behind.lastIndexOf(1); v >= 0; v = v > 0 ? behind.lastIndexOf(1, v - 1) : -1) {
       let latest = Infinity;
       let earliest = -Infinity;
       for (let i = vertexEntries.start[v]; i < vertexEntries.start[v + 1]; i++) {
-        latest = Math.min(latest, this.lateAt(vertexEntries.items[i]));
-        earliest = Math.max(earliest, this.earlyAt(vertexEntries.items[i]));
+        const entry = vertexEntries.items[i];
+        if (late[entry] < latest) latest = late[entry];
+        if (early[entry] > earliest) earliest = early[entry];
       }
       for (let i = outgoing.start[v]; i < outgoing.start[v + 1]; i++) {
         const e = outgoing.items[i];
         const to = targets[e];
-        const a = this.required[2 * to] - this.edgeDelay[2 * e];
+        const a = required[2 * to] - edgeDelay[2 * e];
         if (a < latest) latest = a;
-        const b = this.required[2 * to + 1] - this.edgeDelay[2 * e + 1];
+        const b = required[2 * to + 1] - edgeDelay[2 * e + 1];
         if (b > earliest) earliest = b;
       }
-      if (latest === this.required[2 * v] && earliest === this.required[2 * v + 1]) continue;
-      this.required[2 * v] = latest;
-      this.required[2 * v + 1] = earliest;
+      if (latest === required[2 * v] && earliest === required[2 * v + 1]) continue;
+      required[2 * v] = latest;
+      required[2 * v + 1] = earliest;
       for (let e = inStart[v]; e < inStart[v + 1]; e++) behind[inFrom[e]] = 1;
     }
   }
@@ -426,29 +498,10 @@ export class TimingState {
     return false;
   }
 
-  private seedIndex: Map<number, number[]> | null = null;
-  private vertexSeeds: Map<number, number[]> | null = null;
   /** Seeds at a vertex. */
-  seedsOfVertices(): (vertex: number) => readonly number[] {
-    this.seedsOf(new Int32Array(0));
-    const { vertexSeeds } = this;
-    return (vertex) => vertexSeeds!.get(vertex) ?? [];
-  }
-  private seedsOf(arcs: Int32Array): Map<number, readonly number[]> {
-    const { seedArc, seedVertex } = this.analysis.search;
-    if (!this.seedIndex || !this.vertexSeeds) {
-      this.seedIndex = new Map();
-      this.vertexSeeds = new Map();
-      for (let i = 0; i < seedArc.length; i++) {
-        if (seedArc[i] >= 0) pushTo(this.seedIndex, seedArc[i], i);
-        pushTo(this.vertexSeeds, seedVertex[i], i);
-      }
-    }
-    const found = new Map<number, readonly number[]>();
-    for (const arc of arcs)
-      for (const seed of this.seedIndex.get(arc) ?? [])
-        found.set(seedVertex[seed], this.vertexSeeds.get(seedVertex[seed])!);
-    return found;
+  seedsOfVertices(): (vertex: number) => Int32Array {
+    const { start, items } = this.indexes().vertexSeeds;
+    return (vertex) => items.subarray(start[vertex], start[vertex + 1]);
   }
 }
 
