@@ -179,6 +179,13 @@ describe("pin files", () => {
     const after = (await textsOf(first))["board.pins"];
     for (const port of ["clk", "shafts[0]", "shafts[1]"]) expect(after).toContain(port);
     await waitForText(driver, "verdict", /placed/);
+    // part and lines are one step
+    await clickTestId(driver, "undo");
+    await driver.wait(async () => (await part()) === "TW-2-P144-2C", 20_000);
+    await driver.wait(async () => (await textsOf(first))["board.pins"] === before, 20_000);
+    await clickTestId(driver, "redo");
+    await driver.wait(async () => (await part()) === "CA-1-P84-2C", 20_000);
+    await driver.wait(async () => (await textsOf(first))["board.pins"] === after, 20_000);
   });
 
   it("and rules come from nothing to a board that is fully constrained by a few clicks", async () => {

@@ -142,4 +142,25 @@ describe("what was done to the texts", () => {
       ),
     );
   });
+
+  it("takes back what was done beside the texts with them, though no text has changed", async () => {
+    const { history, textOf, undo, redo, files } = desk({ a: "1\n" });
+    const parts = ["small"];
+    const beside = {
+      back: async () => void parts.push("small"),
+      again: async () => void parts.push("large"),
+    };
+    parts.push("large");
+    history.act("move to large", [{ fileId: "a", before: "1\n", after: "2\n" }], beside);
+    files.set("a", "2\n");
+    history.act("move to its other grade", [], beside);
+    expect(history.next.undo).toBe("move to its other grade");
+    expect(history.undo(textOf)).toMatchObject({ texts: [], beside });
+    const made = undo();
+    expect(files.get("a")).toBe("1\n");
+    await made?.beside?.back();
+    expect(parts.at(-1)).toBe("small");
+    await redo()?.beside?.again();
+    expect([files.get("a"), parts.at(-1)]).toEqual(["2\n", "large"]);
+  });
 });

@@ -5,7 +5,7 @@ import { ApiError, api } from "../app/api.ts";
 import { designKey, designQuery, updateDesign } from "../app/queries.ts";
 import { listenToOtherTabs, tellOtherTabs } from "../app/tabs.ts";
 import { forgetDraft, keepDraft, takeKeptDrafts } from "./draft-store.ts";
-import { EditHistory } from "./edit-history.ts";
+import { type Beside, EditHistory } from "./edit-history.ts";
 import { mergeTexts } from "./merge-texts.ts";
 import { canPass, pauseBefore } from "./retry.ts";
 
@@ -39,8 +39,11 @@ export interface Drafts {
   text(file: DesignFile): string;
   /** What was typed. */
   edit(fileId: string, text: string): void;
-  /** What was done otherwise, to one file or to several at once. @param label As one says it after "Undo:". */
-  act(label: string, texts: readonly { readonly fileId: string; readonly text: string }[]): void;
+  /**
+   * What was done otherwise, to one file or to several at once. @param label As one says it after "Undo:".
+   * @param beside What was done to more than texts, and goes back with them.
+   */
+  act(label: string, texts: readonly { readonly fileId: string; readonly text: string }[], beside?: Beside): void;
   /** Takes back, or does again, what was done last to any of the files. A step that cannot be is told as a problem. */
   undo(): void;
   redo(): void;
@@ -236,10 +239,11 @@ export function useDrafts(design: Design, target: string | null): Drafts {
     [history, current, put],
   );
   const act = useCallback<Drafts["act"]>(
-    (label, texts) => {
+    (label, texts, beside) => {
       history.act(
         label,
         texts.map(({ fileId, text }) => ({ fileId, before: current(fileId).text ?? "", after: text })),
+        beside,
       );
       for (const { fileId, text } of texts) put(fileId, text);
     },
@@ -251,6 +255,7 @@ export function useDrafts(design: Design, target: string | null): Drafts {
         const made = history[way]((fileId) => current(fileId).text);
         for (const { fileId, text } of made?.texts ?? []) put(fileId, text);
         setProblem(null);
+        void made?.beside?.[way === "undo" ? "back" : "again"]().catch((error: Error) => setProblem(error.message));
       } catch (error) {
         setProblem((error as Error).message);
       }

@@ -6,17 +6,24 @@ interface TextChange {
   readonly before: string;
   readonly after: string;
 }
+/** What was done beside texts, such as the choice of a part: how it is taken back, and done again. */
+export interface Beside {
+  readonly back: () => Promise<unknown>;
+  readonly again: () => Promise<unknown>;
+}
 interface Step {
   /** What was done, as one says it after "Undo:". */
   readonly label: string;
   readonly changes: readonly TextChange[];
   /** It was typed, letter by letter; and when the last letter was, in ms. */
   readonly typedAt: number | null;
+  readonly beside: Beside | null;
 }
 /** What undoing or redoing makes of the files. */
 interface Outcome {
   readonly label: string;
   readonly texts: readonly { readonly fileId: string; readonly text: string }[];
+  readonly beside: Beside | null;
 }
 
 /** Letters that come one after the other within this time are one step. */
@@ -34,9 +41,9 @@ export class EditHistory {
   private undone: Step[] = [];
 
   /** An act, on one file or on several at once. */
-  act(label: string, changes: readonly TextChange[]): void {
+  act(label: string, changes: readonly TextChange[], beside: Beside | null = null): void {
     const real = changes.filter(({ before, after }) => before !== after);
-    if (real.length) this.push({ label, changes: real, typedAt: null });
+    if (real.length || beside) this.push({ label, changes: real, typedAt: null, beside });
   }
   /** Typing; what comes soon after the letter before, in the same file, goes with it. */
   typed(path: string, change: TextChange, now: number): void {
@@ -48,7 +55,7 @@ export class EditHistory {
     if (goesOn && now - last.typedAt! < pauseMs) {
       this.undone = [];
       this.done[this.done.length - 1] = { ...last, changes: [{ ...own, after }], typedAt: now };
-    } else this.push({ label: `typing in ${path}`, changes: [change], typedAt: now });
+    } else this.push({ label: `typing in ${path}`, changes: [change], typedAt: now, beside: null });
   }
   private push(step: Step): void {
     this.undone = [];
@@ -85,7 +92,7 @@ const heldBy = (steps: readonly Step[]): number =>
 function turned(from: Step[], to: Step[], textOf: (fileId: string) => string | null): Outcome | null {
   const step = from.pop();
   if (!step) return null;
-  const { label } = step;
+  const { label, beside } = step;
   // all of them or none
   const made = step.changes.map(({ fileId, before, after }) => {
     const now = textOf(fileId);
@@ -100,6 +107,7 @@ function turned(from: Step[], to: Step[], textOf: (fileId: string) => string | n
     label,
     changes: made.map(({ fileId, now, text }) => ({ fileId, before: now, after: text })),
     typedAt: null,
+    beside,
   });
-  return { label, texts: made };
+  return { label, texts: made, beside };
 }

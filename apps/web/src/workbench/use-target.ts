@@ -1,5 +1,6 @@
 import type { UpdateTargetDto } from "@gate-clock/contract";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useCallback } from "react";
 import { useNavigate } from "react-router";
 import { api } from "../app/api.ts";
 import { targetsQuery, updateDesign } from "../app/queries.ts";
@@ -27,23 +28,28 @@ export function useChooseTarget() {
   });
 }
 
-/** Changes part, recipe, seed or name of the target that is looked at. */
-export function useUpdateTarget(onDone: () => void) {
+/** Changes part, board, recipe, seed or name of the target that is looked at now, whatever is looked at when it is called. */
+export function useTargetSetter(): (dto: UpdateTargetDto) => Promise<void> {
   const { design } = useDesign();
   const queries = useQueryClient();
-  return useMutation({
-    mutationFn: (dto: UpdateTargetDto) => api.updateTarget(design.id, design.targetId, dto),
-    onSuccess: (list) => {
-      const saved = list.find(({ id }) => id === design.targetId);
+  const { id, targetId } = design;
+  return useCallback(
+    async (dto) => {
+      const list = await api.updateTarget(id, targetId, dto);
+      const saved = list.find((target) => target.id === targetId);
       if (saved) {
         const { part, board, recipe, seed } = saved;
-        updateDesign(queries, design.id, (old) =>
-          old.targetId === saved.id ? { ...old, part, board, recipe, seed } : old,
-        );
+        updateDesign(queries, id, (old) => (old.targetId === saved.id ? { ...old, part, board, recipe, seed } : old));
       }
-      queries.setQueryData(targetsQuery(design.id).queryKey, list);
+      queries.setQueryData(targetsQuery(id).queryKey, list);
       void queries.invalidateQueries({ queryKey: ["designs"] });
-      onDone();
     },
-  });
+    [queries, id, targetId],
+  );
+}
+
+/** The same, with whether it is under way and why it was refused. */
+export function useUpdateTarget(onDone: () => void) {
+  const set = useTargetSetter();
+  return useMutation({ mutationFn: set, onSuccess: onDone });
 }

@@ -24,7 +24,7 @@ import { useCheckResult, useDesign } from "../../workbench/context.ts";
 import { Findings } from "../../workbench/Findings.tsx";
 import { RuleFileEditor } from "../../workbench/RuleFileEditor.tsx";
 import { RuleFileTabs } from "../../workbench/RuleFileTabs.tsx";
-import { useUpdateTarget } from "../../workbench/use-target.ts";
+import { useTargetSetter, useUpdateTarget } from "../../workbench/use-target.ts";
 import { ClaimPanel } from "./ClaimPanel.tsx";
 import { portClaims } from "./claims-view.ts";
 import { ImportPins, type IncomingPins, readIncoming } from "./ImportPins.tsx";
@@ -123,8 +123,18 @@ export function PinsStation() {
     );
   const goal = useMemo(() => readGoal(params.get("move")), [params]);
   const target = useUpdateTarget(() => setParam("move", null));
+  const setTarget = useTargetSetter();
   const move = (rows: readonly TransferredPin[], part: Part) => {
-    if (goal) target.mutate({ part: goal.part, board: goal.board }, { onSuccess: () => acts.transfer(rows, part) });
+    if (!goal) return;
+    const before = { part: design.part, board: design.board };
+    const after = { part: goal.part, board: goal.board };
+    target.mutate(after, {
+      onSuccess: () =>
+        acts.transfer(rows, part, {
+          back: () => setTarget(before),
+          again: () => setTarget(after),
+        }),
+    });
   };
   const openFile = (path: string) => setParam("file", path);
   const setAlone = (is: boolean) => setParam("alone", is ? "1" : null);

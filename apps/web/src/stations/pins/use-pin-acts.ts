@@ -20,6 +20,7 @@ import {
 import { useMemo } from "react";
 import type { PinRow, PinState } from "../../pins/pin-state.ts";
 import { afterPaint } from "../../ui/after-paint.ts";
+import type { Beside } from "../../workbench/edit-history.ts";
 import type { PinTexts } from "./use-pin-texts.ts";
 
 /** Everything that is done to lines of pin files, each as one step that can be taken back. */
@@ -35,7 +36,8 @@ interface PinActs {
   release(list: readonly Claim[]): void;
   /** Lines that come in from elsewhere, and ports whose lines go. */
   take(from: string, pins: readonly ParsedPin[], removed: readonly string[]): void;
-  transfer(rows: readonly TransferredPin[], to: Part): void;
+  /** @param beside Part and board, which go back with the lines. */
+  transfer(rows: readonly TransferredPin[], to: Part, beside: Beside): void;
 }
 
 const noFile = "No pin file is used here: begin one with New, or tick one.";
@@ -116,21 +118,22 @@ export function usePinActs({ act, remove }: PinTexts, tell: (notice: string | nu
           ),
         );
       },
-      transfer: (rows, to) =>
-        done(
-          act(
-            `move ${rows.length} pins to ${to.name}`,
-            rows.map(({ port }) => port),
-            (text, own) => {
-              const ports = new Set(own);
-              return withTransfer(
-                text,
-                rows.filter(({ port }) => ports.has(port)),
-                to,
-              );
-            },
-          ),
-        ),
+      transfer: (rows, to, beside) => {
+        const isWritten = act(
+          `move ${rows.length} pins to ${to.name}`,
+          rows.map(({ port }) => port),
+          (text, own) => {
+            const ports = new Set(own);
+            return withTransfer(
+              text,
+              rows.filter(({ port }) => ports.has(port)),
+              to,
+            );
+          },
+          beside,
+        );
+        if (rows.length) done(isWritten);
+      },
     };
   }, [act, remove, tell]);
 }
