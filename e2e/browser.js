@@ -4,6 +4,9 @@ import { join } from "node:path";
 import { Builder, By } from "selenium-webdriver";
 import { Options, ServiceBuilder } from "selenium-webdriver/chrome.js";
 
+/** How many times slower a machine may be than the waits in the tests are for: they end with what they wait for, not before. */
+const patience = 3;
+
 /**
  * Headless Chromium from Debian with an empty profile, offline but for the loopback address.
  * @returns {Promise<{ driver: import("selenium-webdriver").WebDriver, close: () => Promise<void> }>}
@@ -30,6 +33,8 @@ export async function openBrowser(width = 1280, height = 800) {
     .setChromeOptions(options)
     .setChromeService(new ServiceBuilder("/usr/bin/chromedriver"))
     .build();
+  const wait = driver.wait.bind(driver);
+  driver.wait = (condition, timeoutMs, ...more) => wait(condition, patience * timeoutMs, ...more);
   // the window has borders even when headless: make the page itself the wanted size
   const inner = await driver.executeScript("return [innerWidth, innerHeight]");
   await driver

@@ -3,6 +3,11 @@ import type { Finding } from "../src/common/index.ts";
 import { type PinNeed, pairOf, parsePins, planPins } from "../src/constraints/index.ts";
 import { estimateSkewNs } from "../src/constraints/pins/clock-pins.ts";
 import { findPart, listParts, type Part, sideSupplies, specialRoles } from "../src/device/index.ts";
+import { nodeKind } from "../src/device/tile-pattern.ts";
+import { checkDesign, MemoryStore, runFlow } from "../src/flow/index.ts";
+import { cellKind, ffPin } from "../src/netlist/index.ts";
+import { cornerDelays } from "../src/timing/index.ts";
+import { built, designInput, layoutOf } from "./helpers/build.ts";
 import { repaired } from "./helpers/edits.ts";
 
 const parts = listParts()
@@ -316,6 +321,23 @@ describe("each rule of the pins", () => {
   });
 });
 
+describe("a board that is made for another part", () => {
+  it("is told of, by the check and by a build; one of another grade is not another part", async () => {
+    const text = "module m(input a, output y); assign y = ~a; endmodule";
+    const of = (part: string) => designInput(text, { part, board: "shuttle" });
+    const told = (findings: readonly Finding[]) => findings.filter(({ code }) => code === "pins/board-part").length;
+    for (const [part, count] of [
+      ["TW-2-P144-2C", 0],
+      ["TW-2-P144-1C", 0],
+      ["TW-2-P84-2C", 1],
+      ["CA-1-P84-2C", 1],
+    ] as const) {
+      expect(told(checkDesign(of(part)).pinFindings), part).toBe(count);
+      expect(told((await runFlow(of(part), new MemoryStore(), { stopAfter: "rules" })).findings), part).toBe(count);
+    }
+  });
+});
+
 describe("what a clock costs at a plain pin", () => {
   it("grows with what it clocks, never beyond the die, and is more than by the network", () => {
     for (const part of parts) {
@@ -328,6 +350,40 @@ describe("what a clock costs at a plain pin", () => {
       }
       expect(last).toBeLessThan(40);
     }
+  });
+
+  it("comes near what is built, by ordinary wires and by the network", async () => {
+    let compared = 0;
+    for (const [name, registers] of [
+      ["TW-2-P144-2C", 40],
+      ["TW-9-P144-1C", 120],
+      ["CA-1-P84-2C", 120],
+      ["FE-256-P44-1C", 40],
+    ] as const) {
+      const { part } = findPart(name);
+      const text = `module m(input clk, input d, output q); reg [${registers - 1}:0] r;
+        always @(posedge clk) r <= {r[${registers - 2}:0] ^ {r[0], r[${registers - 1}:2]}, d}; assign q = ^r; endmodule`;
+      const estimate = estimateSkewNs(part!, registers);
+      for (const way of ["plain", "network"] as const) {
+        const pin = part!.pins.find(({ isClock, pad }) => pad >= 0 && isClock === (way === "network"))!.name;
+        const pinFiles = [{ name: "m.pins", text: `clk at ${pin}${way === "plain" ? " clock=plain" : ""}\n` }];
+        const layout = await layoutOf(await built(text, { part: name, pinFiles }));
+        const { graph } = layout.part;
+        // where routing finds a way from the wires onto the network, ordinary wires are not what is measured
+        const isOnNetwork = layout.routed.treeNode.some((node) => graph.nodeKind[node] === nodeKind.regionClock);
+        if (way === "plain" && isOnNetwork) continue;
+        compared++;
+        const { netPs } = cornerDelays(layout, "slow-hot");
+        const { kind, inputStart } = layout.netlist;
+        const arrivals = [...kind].flatMap((own, cell) =>
+          own === cellKind.flipFlop ? [netPs[inputStart[cell] + ffPin.clock]] : [],
+        );
+        const skew = (Math.max(...arrivals) - Math.min(...arrivals)) / 1000;
+        expect(estimate[way] / skew, `${name} ${way}`).toBeGreaterThan(0.3);
+        expect(estimate[way] / skew, `${name} ${way}`).toBeLessThan(3);
+      }
+    }
+    expect(compared).toBeGreaterThanOrEqual(6);
   });
 });
 

@@ -1,4 +1,4 @@
-import { nearestName } from "../common/finding.ts";
+import { type Finding, nearestName } from "../common/finding.ts";
 
 /** What a board carries and to which package pins it is wired. */
 export interface BoardDescription {
@@ -120,10 +120,28 @@ export function listBoards(): readonly BoardDescription[] {
   return boards;
 }
 
-/** The board that a part sits on; null for none, and for one that is made for another part. */
+/** Die and package: parts that differ in grade alone have the same pins. */
+const bodyOf = (part: string) => part.slice(0, part.lastIndexOf("-"));
+
+/** The board that a part sits on; null for none, and for one that is made for another die or package. */
 export function boardUnder(name: string | null | undefined, part: { readonly name: string }): BoardDescription | null {
   const { board } = findBoard(name ?? "");
-  return board?.part === part.name ? board : null;
+  return board && bodyOf(board.part) === bodyOf(part.name) ? board : null;
+}
+
+/** Tells of a board that is chosen and counts for nothing, since another part sits on it. */
+export function boardFindings(name: string | null | undefined, part: { readonly name: string }): Finding[] {
+  const { board } = findBoard(name ?? "");
+  if (!board || boardUnder(name, part)) return [];
+  return [
+    {
+      code: "pins/board-part",
+      severity: "warning",
+      place: { object: part.name },
+      message: `The ${board.title} is made for ${board.part}, so pins of ${part.name} are not checked against what it ties to them.`,
+      remedy: "Choose the board's part, another board, or none.",
+    },
+  ];
 }
 
 export function findBoard(name: string): { board: BoardDescription | null; suggestion: string | null } {

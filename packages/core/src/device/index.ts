@@ -9,6 +9,7 @@ export { listBlocks, registerBlock } from "./blocks/registry.ts";
 export {
   type BoardDescription,
   type BoardSignal,
+  boardFindings,
   boardSignals,
   boardUnder,
   findBoard,

@@ -6,7 +6,7 @@ import type { PortLink } from "../constraints/port-links.ts";
 import type { QueryRecord } from "../constraints/sdc/queries.ts";
 import { readTimingFiles } from "../constraints/sdc/read.ts";
 import { noTimingRules, type TimingRules } from "../constraints/sdc/rules.ts";
-import { boardUnder } from "../device/boards.ts";
+import { boardFindings, boardUnder } from "../device/boards.ts";
 import { findPart } from "../device/part.ts";
 import { type ElaboratedDesign, elaborate } from "../elaborate/elaborate.ts";
 import type { HierarchyNode } from "../netlist/rtl.ts";
@@ -95,7 +95,7 @@ export function checkDesign(
           boardUnder(input.board, part),
         )
       : rulesAlone(input);
-  rules.pins.findings.push(...partFindings);
+  rules.pins.findings.push(...partFindings, ...(part ? boardFindings(input.board, part) : []));
   const timing = rules.timing.artifact ?? noTimingRules;
   return {
     sourceFindings: findings,

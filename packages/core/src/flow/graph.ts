@@ -2,7 +2,7 @@ import { hashValue } from "../common/codec.ts";
 import { type Finding, InvariantError, nearestName } from "../common/finding.ts";
 import type { SourceFile } from "../common/source.ts";
 import { portShape } from "../constraints/pins/read.ts";
-import { boardUnder } from "../device/boards.ts";
+import { boardFindings, boardUnder } from "../device/boards.ts";
 import { findPart, type Part } from "../device/part.ts";
 import { synthOptionsFor } from "../synth/synthesize.ts";
 import type { FacetName } from "./artifacts.ts";
@@ -62,6 +62,7 @@ export class ResolvedSettings {
     const { part, findings } = findPart(input.part);
     const recipe = recipes.find((candidate) => candidate.name === input.recipe);
     if (!recipe) findings.push(unknownRecipe(input.recipe));
+    if (part) findings.push(...boardFindings(input.board, part));
     return {
       settings: part && recipe ? new ResolvedSettings(valuesOf(input, part, recipe), part) : null,
       part,

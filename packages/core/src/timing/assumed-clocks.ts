@@ -1,5 +1,5 @@
 import { type ActiveGraph, activate, passes } from "./active-graph.ts";
-import { type Analysis, analyze, withValues } from "./analysis.ts";
+import { type Analysis, analyze } from "./analysis.ts";
 import type { BoundClock, BoundRules } from "./bound-rules.ts";
 import { buildClockNetwork, type ClockNetwork } from "./clock-network.ts";
 import { arcKind, type PinGraph } from "./pin-graph.ts";
@@ -92,14 +92,6 @@ export function analyzeAssuming(graph: PinGraph, rules: BoundRules, off: Uint8Ar
   const active = activate(graph, off);
   const network = buildClockNetwork(active, rules.clocks, even, rules.latencies);
   return analyze(graph, withClocks(rules, assumeClocks(active, network)), off, even);
-}
-
-/**
- * An analysis that assumed clocks, after rules have changed in their values alone.
- * @param rules Without the assumed clocks. @returns Null where everything is to be made anew: see `withValues`.
- */
-export function withValuesAssuming(old: Analysis, declared: number, rules: BoundRules): Analysis | null {
-  return rules.clocks.length === declared ? withValues(old, withClocks(rules, old.rules.clocks.slice(declared))) : null;
 }
 
 /**

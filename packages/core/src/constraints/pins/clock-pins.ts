@@ -1,7 +1,11 @@
 import type { Finding } from "../../common/finding.ts";
 import { Delays, type Part } from "../../device/part.ts";
+import { wireTable } from "../../device/wire-table.ts";
 import { addition, replacement } from "./edits.ts";
 import { nearestPin, type PlacedPort } from "./lines.ts";
+
+/** Ways that branch to many registers are longer than those that lead to one: found by comparing with what was built. */
+const branchingShare = 1.7;
 
 /**
  * How far apart the edges of a clock arrive, in ns, by ordinary wires and by the clock network, before anything is placed:
@@ -13,9 +17,11 @@ export function estimateSkewNs(part: Part, clocked: number): { readonly plain: n
   const scale = new Delays(part, "slow-hot").lutPs(0) / family.delays.lutPs[0];
   const tiles = Math.max(1, Math.ceil(clocked / family.elementsPerTile));
   const side = Math.min(Math.sqrt(tiles), Math.max(part.die.rows, part.die.columns.length));
-  const perTile = Math.min(...family.wires.map(({ length }, i) => family.delays.wirePs[i] / length));
-  // in the nearest tile one wire will do; the farthest needs the way across and one wire of the shortest kind more
-  const plainPs = 2 * side * perTile + family.delays.wirePs[0];
+  const across = Math.max(1, 2 * side - 1);
+  const table = wireTable(part, Math.ceil(across));
+  const low = Math.floor(across);
+  const farPs = table[low] + (across - low) * (table[Math.ceil(across)] - table[low]);
+  const plainPs = branchingShare * (farPs - table[0]);
   const networkPs = family.delays.tileClockStepPs * side;
   return { plain: (plainPs * scale) / 1000, network: (networkPs * scale) / 1000 };
 }
