@@ -339,6 +339,10 @@ end architecture;
       /N3.*1\.50 ns apart.*0\.05 ns/,
     );
     const contact = findings.find(({ code }) => code === "sdc/contact-clock")!;
+    // nobody is led to declare a contact as a clock
+    const undeclared = findings.filter(({ code }) => code === "sdc/no-clock").map(({ place }) => place.object);
+    expect(undeclared).toContain("clk");
+    expect(undeclared).not.toContain("slow");
     expect(contact.snippets![0].text).toContain("always @(posedge clk) slow_seen <= {slow_seen[1:0], slow};");
   });
 });

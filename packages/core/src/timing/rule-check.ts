@@ -116,7 +116,9 @@ function clockFindings(
   const pins = rising + falling + latches;
   const rule = rules.clocks.find((each) => each.name === name);
   const place = rule?.origin?.place ?? { object: source || name };
-  if (!isDeclared) {
+  const isContact = from === "port" && around.contacts.has(source);
+  // a contact is no clock to be declared: what to do instead is told below
+  if (!isDeclared && !(isContact && pins > 0)) {
     if (from === "port") {
       const { ns, why } = periodAt(name, around);
       findings.push({
@@ -140,7 +142,7 @@ function clockFindings(
           "Clock them with the outside clock, and let an enable say when they change; or declare it with create_generated_clock.",
         snippets: enableForMade(main, source || name),
       });
-  } else if (pins === 0 && !isAutomatic && rule && rule.sources.length > 0 && !isReferred(name, rules))
+  } else if (isDeclared && pins === 0 && !isAutomatic && rule && rule.sources.length > 0 && !isReferred(name, rules))
     findings.push({
       code: "sdc/idle-clock",
       severity: "warning",
@@ -148,7 +150,7 @@ function clockFindings(
       message: `No register is clocked by '${name}'.`,
       remedy: "Remove the clock, or check the design's clocks.",
     });
-  if (from === "port" && around.contacts.has(source) && pins > 0)
+  if (isContact && pins > 0)
     findings.push({
       code: "sdc/contact-clock",
       severity: "warning",

@@ -227,8 +227,8 @@ function Covered({
         unit="clock pins covered"
         aside={finding?.edit && <Button onClick={() => repair(finding)}>{finding.edit.label}</Button>}
       >
-        No rule says how fast {open.map(({ name }) => name).join(", ")} {open.length === 1 ? "runs" : "run"}, so its
-        paths cannot be judged.
+        No rule says how fast {open.map(({ name }) => name).join(", ")}{" "}
+        {open.length === 1 ? "runs, so its" : "run, so their"} paths cannot be judged.
       </Verdict>
     );
   }
