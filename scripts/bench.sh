@@ -18,3 +18,5 @@ echo
 node bench/run.js "$@"
 echo
 node bench/timing.js
+echo
+node bench/pins.js
