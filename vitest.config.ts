@@ -11,15 +11,15 @@ export default defineConfig({
           isolate: false,
           setupFiles: ["packages/core/test/setup.ts"],
           include: ["packages/*/test/**/*.test.ts", "apps/cli/test/**/*.test.ts", "apps/web/test/**/*.test.ts"],
-          testTimeout: 120_000,
+          testTimeout: 600_000,
         },
       },
       {
         test: {
           name: "server",
           include: ["apps/server/test/**/*.test.ts"],
-          testTimeout: 120_000,
-          hookTimeout: 120_000,
+          testTimeout: 600_000,
+          hookTimeout: 600_000,
           // each file has servers and databases of its own
           maxWorkers: 2,
         },
@@ -29,8 +29,8 @@ export default defineConfig({
           name: "e2e",
           bail: 1,
           include: ["e2e/**/*.test.ts"],
-          testTimeout: 300_000,
-          hookTimeout: 300_000,
+          testTimeout: 600_000,
+          hookTimeout: 600_000,
           // each file has a server, a database and a browser of its own
           maxWorkers: 2,
         },

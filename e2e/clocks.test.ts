@@ -1,7 +1,6 @@
-import type { Design } from "@gate-clock/contract";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
-import { serveForTests } from "./app.ts";
+import { makeDesign, savedDesign, savedTexts, serveForTests } from "./app.ts";
 import { allSaid, byTestId, clickTestId, said, waitForText } from "./browser.js";
 
 /** From a design whose timing file is empty to one that is covered, on the page alone. */
@@ -18,29 +17,21 @@ const hall = `module hall(input clk, slow, button, input [3:0] thread, output re
 endmodule
 `;
 let id = "";
-const rules = async () => {
-  const design = (await (await fetch(`${server.address}/api/designs/${id}`)).json()) as Design;
-  return design.files.find((file) => file.path === "hall.sdc")!.text;
-};
+const rules = async () => (await savedTexts(server, id))["hall.sdc"];
 const figure = (label: string) => driver.wait(until.elementLocated(By.css(`input[aria-label="${label}"]`)), 30_000);
 const repair = async (label: string) =>
   (await driver.wait(until.elementLocated(By.xpath(`//button[normalize-space()="${label}"]`)), 30_000)).click();
 
 describe("the Clocks station", () => {
   it("leads from no rule at all to full coverage", async () => {
-    const response = await fetch(`${server.address}/api/designs`, {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({
-        name: "hall",
-        part: "TW-2-P144-2C",
-        files: [
-          { path: "hall.v", kind: "source", text: hall },
-          { path: "hall.sdc", kind: "timing", text: "# rules of the hall\n" },
-        ],
-      }),
+    id = await makeDesign(server, {
+      name: "hall",
+      part: "TW-2-P144-2C",
+      files: [
+        { path: "hall.v", kind: "source", text: hall },
+        { path: "hall.sdc", kind: "timing", text: "# rules of the hall\n" },
+      ],
     });
-    id = ((await response.json()) as Design).id;
     await driver.get(`${server.address}/designs/${id}/clocks`);
     await waitForText(driver, "verdict", /0 of 9/);
     await waitForText(driver, "clock-table", /clk[\s\S]*not declared[\s\S]*slow[\s\S]*not declared/);
@@ -109,23 +100,15 @@ begin
   process (clk) begin if rising_edge(clk) then q <= not q; end if; end process;
 end architecture;
 `;
-    const response = await fetch(`${server.address}/api/designs`, {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({
-        name: "beam",
-        part: "TW-2-P144-2C",
-        files: [
-          { path: "beam.vhd", kind: "source", text: top },
-          { path: "beam.sdc", kind: "timing", text: "create_clock -name clk -period 20 [get_ports clk]\n" },
-        ],
-      }),
+    const beam = await makeDesign(server, {
+      name: "beam",
+      part: "TW-2-P144-2C",
+      files: [
+        { path: "beam.vhd", kind: "source", text: top },
+        { path: "beam.sdc", kind: "timing", text: "create_clock -name clk -period 20 [get_ports clk]\n" },
+      ],
     });
-    const beam = ((await response.json()) as Design).id;
-    const textOf = async () =>
-      ((await (await fetch(`${server.address}/api/designs/${beam}`)).json()) as Design).files.find(
-        ({ path }) => path === "beam.vhd",
-      )!.text;
+    const textOf = async () => (await savedTexts(server, beam))["beam.vhd"];
     await driver.get(`${server.address}/designs/${beam}/clocks`);
     await waitForText(driver, "clock-table", /clk[\s\S]*declared/);
     await driver.findElement(By.css('[data-testid="clock-block"] summary')).click();
@@ -140,7 +123,7 @@ end architecture;
     await repair("Insert into the top");
     await driver.wait(async () => /component clock_block[\s\S]*MULTIPLY => 15/.test(await textOf()), 30_000);
     // the register goes over to it: the clock is listed with what it became
-    const { files } = (await (await fetch(`${server.address}/api/designs/${beam}`)).json()) as Design;
+    const { files } = await savedDesign(server, beam);
     const file = files.find(({ path }) => path === "beam.vhd")!;
     const saved = await fetch(`${server.address}/api/designs/${beam}/files/${file.id}`, {
       method: "PUT",
@@ -158,19 +141,15 @@ end architecture;
     const line = (i: number) =>
       `set_multicycle_path 2 -setup -from [get_cells {held[${i % 4}]}] -to [get_cells {hooks[${i % 4}]}]`;
     const text = `create_clock -name clk -period 10 [get_ports clk]\n${Array.from({ length: 5000 }, (_, i) => line(i)).join("\n")}\n`;
-    const response = await fetch(`${server.address}/api/designs`, {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({
-        name: "long-hall",
-        part: "TW-2-P144-2C",
-        files: [
-          { path: "hall.v", kind: "source", text: hall },
-          { path: "hall.sdc", kind: "timing", text },
-        ],
-      }),
+    const long = await makeDesign(server, {
+      name: "long-hall",
+      part: "TW-2-P144-2C",
+      files: [
+        { path: "hall.v", kind: "source", text: hall },
+        { path: "hall.sdc", kind: "timing", text },
+      ],
     });
-    await driver.get(`${server.address}/designs/${((await response.json()) as Design).id}/clocks`);
+    await driver.get(`${server.address}/designs/${long}/clocks`);
     await waitForText(driver, "verdict", /8 of 9/);
     await waitForText(driver, "findings-more", /more of [45],\d\d\d/);
     expect((await driver.findElements(By.css('[data-testid="findings"] > li'))).length).toBe(100);

@@ -1,8 +1,8 @@
 import { readFile } from "node:fs/promises";
-import type { Design } from "@gate-clock/contract";
+import type { CreateDesignDto } from "@gate-clock/contract";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
-import { serveForTests } from "./app.ts";
+import { makeDesign, savedDesign, savedTexts, serveForTests } from "./app.ts";
 import { byTestId, clickTestId, shownText, waitForText } from "./browser.js";
 
 /** Several pin files: ticked, checked alone, shared, brought in from elsewhere, given out. */
@@ -15,22 +15,13 @@ const treadle = `module treadle(input clk, input [1:0] pedals, output reg [1:0] 
   always @(posedge clk) shafts <= pedals;
 endmodule
 `;
-const make = async (name: string, files: readonly { path: string; kind: string; text: string }[]) => {
-  const response = await fetch(`${server.address}/api/designs`, {
-    method: "POST",
-    headers: { "content-type": "application/json" },
-    body: JSON.stringify({
-      name,
-      part: "TW-2-P144-2C",
-      files: [{ path: "treadle.v", kind: "source", text: treadle }, ...files],
-    }),
+const make = (name: string, files: CreateDesignDto["files"] = []) =>
+  makeDesign(server, {
+    name,
+    part: "TW-2-P144-2C",
+    files: [{ path: "treadle.v", kind: "source", text: treadle }, ...files],
   });
-  return ((await response.json()) as Design).id;
-};
-const textsOf = async (id: string) => {
-  const design = (await (await fetch(`${server.address}/api/designs/${id}`)).json()) as Design;
-  return Object.fromEntries(design.files.map(({ path, text }) => [path, text]));
-};
+const textsOf = (id: string) => savedTexts(server, id);
 const within = (test: string, label: string) =>
   driver.wait(
     until.elementLocated(
@@ -165,7 +156,7 @@ describe("pin files", () => {
     const rows = await shownText(driver, "move-pins");
     for (const port of ["clk", "shafts[0]", "shafts[1]"]) expect(rows).toContain(port);
     const before = (await textsOf(first))["board.pins"];
-    const part = async () => ((await (await fetch(`${server.address}/api/designs/${first}`)).json()) as Design).part;
+    const part = async () => (await savedDesign(server, first)).part;
     expect(await part()).toBe("TW-2-P144-2C");
     const board = await driver.findElement(By.css('[data-testid="move-pins"] select:nth-of-type(2)'));
     await board.findElement(By.css('option[value="bobbin"]')).click();
@@ -197,16 +188,17 @@ describe("pin files", () => {
     const files = await Promise.all(
       settings.sources.map(async (path) => ({
         path,
-        kind: "source",
+        kind: "source" as const,
         text: await readFile(new URL(path, folder), "utf8"),
       })),
     );
-    const response = await fetch(`${server.address}/api/designs`, {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({ name: "bare", part: "TW-2-P144-2C", board: "shuttle", top: settings.top ?? null, files }),
+    const id = await makeDesign(server, {
+      name: "bare",
+      part: "TW-2-P144-2C",
+      board: "shuttle",
+      top: settings.top ?? null,
+      files,
     });
-    const { id } = (await response.json()) as Design;
     await driver.get(`${server.address}/designs/${id}/pins`);
     await press("New");
     const name = await driver.wait(

@@ -1,7 +1,6 @@
-import type { Design } from "@gate-clock/contract";
 import { By, Key, until, type WebDriver } from "selenium-webdriver";
 import { describe, expect, it } from "vitest";
-import { serveForTests } from "./app.ts";
+import { makeDesign, savedTexts, serveForTests } from "./app.ts";
 import { allSaid, clickTestId, said, shownText, waitForText } from "./browser.js";
 
 /** From an empty pin file to one whose lines are those of the board, by claims alone. */
@@ -18,10 +17,7 @@ const pedal = `module pedal(input clk, input [3:0] switches, input start_button,
 endmodule
 `;
 let id = "";
-const pinsOf = async () => {
-  const design = (await (await fetch(`${server.address}/api/designs/${id}`)).json()) as Design;
-  return design.files.find((file) => file.path === "pedal.pins")!.text;
-};
+const pinsOf = async () => (await savedTexts(server, id))["pedal.pins"];
 const press = async (within: string, label: string) => {
   const path = `//*[@data-testid="${within}"]//button[starts-with(normalize-space(), "${label}")]`;
   await (await driver.wait(until.elementLocated(By.xpath(path)), 30_000)).click();
@@ -30,20 +26,15 @@ const saved = (condition: (text: string) => boolean) => driver.wait(async () => 
 
 describe("the Pins station", () => {
   it("claims what surely means a signal of the board, and goes back on it with one undo", async () => {
-    const response = await fetch(`${server.address}/api/designs`, {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({
-        name: "pedal",
-        part: "TW-2-P144-2C",
-        board: "shuttle",
-        files: [
-          { path: "pedal.v", kind: "source", text: pedal },
-          { path: "pedal.pins", kind: "pins", text: "# by hand\n" },
-        ],
-      }),
+    id = await makeDesign(server, {
+      name: "pedal",
+      part: "TW-2-P144-2C",
+      board: "shuttle",
+      files: [
+        { path: "pedal.v", kind: "source", text: pedal },
+        { path: "pedal.pins", kind: "pins", text: "# by hand\n" },
+      ],
     });
-    id = ((await response.json()) as Design).id;
     await driver.get(`${server.address}/designs/${id}/pins`);
     await press("claims", "Claim all that match");
     await saved((text) => /lamps\[3\] +at E4/.test(text));
