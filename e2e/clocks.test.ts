@@ -111,6 +111,7 @@ end architecture;
     const textOf = async () => (await savedTexts(server, beam))["beam.vhd"];
     await driver.get(`${server.address}/designs/${beam}/clocks`);
     await waitForText(driver, "clock-table", /clk[\s\S]*declared/);
+    await waitForText(driver, "clocks-estimated", /clk\s+clk\s+1\s+50\.0/);
     await driver.findElement(By.css('[data-testid="clock-block"] summary')).click();
     // 50 MHz to 75: three times, and half of it; but that is slow inside, and what is slow is restless
     await waitForText(driver, "clock-plans", /× 3 ÷ 2/);
