@@ -19,14 +19,9 @@ import {
 } from "../src/constraints/index.ts";
 import { pinOptionValues } from "../src/constraints/pins/model.ts";
 import { boardSignals, findPart, listBoards, listParts } from "../src/device/index.ts";
+import { need } from "./helpers/pin-need.ts";
 
 const part = findPart("TW-2-P144-2C").part!;
-const need = (bitName: string, direction: PinNeed["direction"] = "input", more: Partial<PinNeed> = {}): PinNeed => ({
-  bitName,
-  direction,
-  isClock: false,
-  ...more,
-});
 const read = (text: string) => parsePins([{ name: "m.pins", text }]).pins;
 const resolve = (text: string, needs: readonly PinNeed[], on = part, board: Parameters<typeof resolvePins>[3] = null) =>
   resolvePins(read(text), needs, on, board);

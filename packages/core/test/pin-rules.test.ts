@@ -9,16 +9,11 @@ import { cellKind, ffPin } from "../src/netlist/index.ts";
 import { cornerDelays } from "../src/timing/index.ts";
 import { built, designInput, layoutOf } from "./helpers/build.ts";
 import { repaired } from "./helpers/edits.ts";
+import { need } from "./helpers/pin-need.ts";
 
 const parts = listParts()
   .filter((name) => name.endsWith("-1C"))
   .map((name) => findPart(name).part!);
-const need = (bitName: string, direction: PinNeed["direction"] = "input", more: Partial<PinNeed> = {}): PinNeed => ({
-  bitName,
-  direction,
-  isClock: false,
-  ...more,
-});
 
 interface Case {
   readonly text: string;

@@ -3,7 +3,6 @@ import { Random } from "../src/common/index.ts";
 import {
   formatPin,
   movePins,
-  type PinNeed,
   parsePins,
   planPins,
   resolvePins,
@@ -21,13 +20,8 @@ import {
   type Part,
 } from "../src/device/index.ts";
 import { repaired } from "./helpers/edits.ts";
+import { need } from "./helpers/pin-need.ts";
 
-const need = (bitName: string, direction: PinNeed["direction"] = "input", more: Partial<PinNeed> = {}): PinNeed => ({
-  bitName,
-  direction,
-  isClock: false,
-  ...more,
-});
 const needs = [
   need("clk", "input", { isClock: true }),
   ...[0, 1].map((i) => need(`switches[${i}]`)),

@@ -147,7 +147,8 @@ export function partByIdcode(idcode: number): PartDescription | undefined {
  * each node's delay counts once on every path through it.
  */
 export class Delays {
-  private readonly scale: number;
+  /** What corner, temperature and grade make of the table's figures. */
+  readonly scale: number;
   constructor(
     private readonly part: Part,
     readonly corner: CornerName,

@@ -81,8 +81,8 @@ export function levelsFor(timingFiles: readonly SourceFile[], part: Part): numbe
 
 /** One short and one middle wire. */
 function wirePs(part: Part, delays: Delays): number {
-  const { wirePs: wires, pinMuxPs, lutPs } = part.family.delays;
-  return (wires[0] + wires[1] + pinMuxPs) * (delays.lutPs(0) / lutPs[0]);
+  const { wirePs: wires, pinMuxPs } = part.family.delays;
+  return (wires[0] + wires[1] + pinMuxPs) * delays.scale;
 }
 
 /** How the design would stand in every die and package, cheapest that fits first. Maps it once for each die. */

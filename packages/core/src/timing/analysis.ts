@@ -3,7 +3,7 @@ import type { BoundRules } from "./bound-rules.ts";
 import { type End, type Entries, entriesWithValues, listEnds, listEntries } from "./checks.ts";
 import { buildClockNetwork, type ClockNetwork } from "./clock-network.ts";
 import type { PinGraph } from "./pin-graph.ts";
-import { buildSearch, type Search } from "./search.ts";
+import { buildSearch, type Search, seedTimes } from "./search.ts";
 
 /**
  * All of static timing analysis that does not depend on delays: which arcs count, how clocks spread, which paths rules tell
@@ -51,16 +51,13 @@ export function analyze(graph: PinGraph, rules: BoundRules, off: Uint8Array | nu
 export function withValues(old: Analysis, rules: BoundRules): Analysis | null {
   if (shapeOf(old.rules) !== shapeOf(rules)) return null;
   const { active, network, ends } = old;
-  const delayOf = (io: number) => rules.ioDelays[io];
+  const { seedIo, seedMost, seedLeast } = old.search;
+  const times = rules.ioDelays.map(seedTimes);
   const search: Search = {
     ...old.search,
     exceptions: old.search.exceptions.withValues(rules.exceptions),
-    seedMost: old.search.seedMost.map((ps, i) =>
-      old.search.seedIo[i] < 0 ? ps : delayOf(old.search.seedIo[i]).max ? delayOf(old.search.seedIo[i]).ps : -Infinity,
-    ),
-    seedLeast: old.search.seedLeast.map((ps, i) =>
-      old.search.seedIo[i] < 0 ? ps : delayOf(old.search.seedIo[i]).min ? delayOf(old.search.seedIo[i]).ps : Infinity,
-    ),
+    seedMost: seedMost.map((ps, i) => (seedIo[i] < 0 ? ps : times[seedIo[i]].most)),
+    seedLeast: seedLeast.map((ps, i) => (seedIo[i] < 0 ? ps : times[seedIo[i]].least)),
   };
   const entries = entriesWithValues(old.entries, active, network, search, rules, ends);
   return { ...old, search, entries, rules, latches: latchLinks(active, network, search, ends, entries) };
@@ -80,7 +77,7 @@ function shapeOf(rules: BoundRules): string {
         masterPin,
         isAutomatic,
       ]),
-      // of a false path, and of a bound that is none, the value says nothing
+      // what a bound or a multicycle says in figures, only the entries go by
       exceptions.map(({ value: _value, byStart: _byStart, rule: _rule, ...own }) => own),
       ioDelays.map(({ ps: _ps, rule: _rule, ...own }) => own),
       uncertainties.some(({ pins }) => pins.length > 0),

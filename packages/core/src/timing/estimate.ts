@@ -1,9 +1,10 @@
 import type { PinDelay } from "../constraints/pins/model.ts";
+import { isClockMaker } from "../device/blocks/registry.ts";
 import type { CornerName } from "../device/family.ts";
 import { Delays, type Part } from "../device/part.ts";
 import { wireTable } from "../device/wire-table.ts";
 import type { PackedDesign } from "../layout/layout.ts";
-import { cellKind, clockSlots } from "../netlist/mapped.ts";
+import { cellKind, clockSlots, collectSinks } from "../netlist/mapped.ts";
 import type { TimedNetlist } from "./built-graph.ts";
 import { type CornerDelays, padDelays } from "./corner-delays.ts";
 import type { TimedCircuit } from "./timed-circuit.ts";
@@ -40,13 +41,13 @@ export function estimated(
   pins: readonly PinDelay[],
   part: Part,
 ): TimedCircuit {
-  const { cellCount, kind, inputStart, inputNet, netDriver, netCount } = netlist;
+  const { cellCount, kind, inputStart, inputNet, netDriver, netCount, blocks } = netlist;
   const internal = internalSlots(netlist, packed);
   const owner = ownerOfSlots(netlist);
   const isClock = clockSlots(netlist);
   const dedicated = new Uint8Array(inputNet.length);
   // pads and blocks lie in tiles of their own
-  const tileCount = packed.clusterCount + netlist.blocks.length;
+  const tileCount = packed.clusterCount + blocks.length;
   const homeOf = (cell: number): number => {
     const element = packed.cellElement[cell];
     if (element >= 0) return packed.elementCluster[element];
@@ -55,20 +56,28 @@ export function estimated(
   };
   const onNetwork = (net: number): boolean => {
     const driver = netDriver[net];
-    if (kind[driver] === cellKind.blockOutput) return true;
+    if (kind[driver] === cellKind.blockOutput) return isClockMaker(blocks[packed.cellBlock[driver]].modes);
     return kind[driver] === cellKind.inputPad && part.fabric.clockPads.includes(packed.cellPad[driver]);
   };
   const mean = meanLength(tileCount);
-  const homes = Array.from({ length: netCount }, () => new Set<number>());
-  for (let slot = 0; slot < inputNet.length; slot++)
-    if (inputNet[slot] >= 0 && !internal[slot]) homes[inputNet[slot]].add(homeOf(owner[slot]));
+  // [nets] tiles that each has sinks in; a tile is marked by the net that was there last
+  const homes = new Int32Array(netCount);
+  const lastAt = new Int32Array(tileCount + cellCount).fill(-1);
+  const sinks = collectSinks(netlist);
+  for (let net = 0; net < netCount; net++)
+    for (let i = sinks.start[net]; i < sinks.start[net + 1]; i++) {
+      const home = homeOf(sinks.cell[i]);
+      if (internal[inputStart[sinks.cell[i]] + sinks.pin[i]] || lastAt[home] === net) continue;
+      lastAt[home] = net;
+      homes[net]++;
+    }
   const side = Math.max(part.die.rows, part.die.columns.length);
   const distanceTo = (slot: number): number => {
     const net = inputNet[slot];
     if (homeOf(netDriver[net]) === homeOf(owner[slot])) return 0;
     // a net lies the closer the fewer it connects; pads lie where the board has them
     const isOutside = packed.cellPad[netDriver[net]] >= 0 || packed.cellPad[owner[slot]] >= 0;
-    return Math.min(side, mean / 2 + 0.85 * Math.sqrt(homes[net].size) + (isOutside ? side / 4 : 0));
+    return Math.min(side, mean / 2 + 0.85 * Math.sqrt(homes[net]) + (isOutside ? side / 4 : 0));
   };
   const table = wireTable(part, side + 1);
   const { delays: given } = part.family;
@@ -77,20 +86,20 @@ export function estimated(
     given.regionClockPs +
     given.tileClockPs +
     (given.tileClockStepPs * Math.min(side, Math.sqrt(Math.max(1, tileCount)))) / 2;
-  const slowPs = new Float32Array(inputNet.length);
-  for (let slot = 0; slot < slowPs.length; slot++) {
+  const tablePs = new Float32Array(inputNet.length);
+  for (let slot = 0; slot < tablePs.length; slot++) {
     if (inputNet[slot] < 0 || internal[slot]) {
       if (isClock[slot]) dedicated[slot] = 1;
       continue;
     }
     if (isClock[slot] && onNetwork(inputNet[slot])) {
       dedicated[slot] = 1;
-      slowPs[slot] = clockPs;
+      tablePs[slot] = clockPs;
       continue;
     }
     const distance = distanceTo(slot);
     const low = Math.floor(distance);
-    slowPs[slot] = decidingShare * (table[low] + (distance - low) * (table[low + 1] - table[low]));
+    tablePs[slot] = decidingShare * (table[low] + (distance - low) * (table[low + 1] - table[low]));
   }
   return {
     netlist,
@@ -102,7 +111,6 @@ export function estimated(
     tileOf: () => -1,
     delaysAt(corner: CornerName): CornerDelays {
       const delays = new Delays(part, corner);
-      const scale = delays.lutPs(0) / part.family.delays.lutPs[0];
       const lutPs = new Float32Array(inputNet.length);
       setFixedArcs(netlist, delays, lutPs);
       // which input of a LUT a signal comes to, routing decides
@@ -112,7 +120,7 @@ export function estimated(
       return {
         corner,
         delays,
-        netPs: slowPs.map((ps) => ps * scale),
+        netPs: tablePs.map((ps) => ps * delays.scale),
         lutPs,
         padPs: padDelays(netlist, pins, delays),
       };

@@ -220,13 +220,12 @@ class SearchBuilder {
       }
       for (const io of delays) {
         const delay = this.rules.ioDelays[io];
-        const { clock, clockFalls, ps, max, min, edges } = delay;
+        const { clock, clockFalls, edges } = delay;
         const node = ioNodeOf(this.network, delay);
         this.seed(inPin, this.launchId(clock, clockFalls, node), edges, {
           node: delay.withoutLatency ? -1 : node,
           arc: -1,
-          most: max ? ps : -Infinity,
-          least: min ? ps : Infinity,
+          ...seedTimes(delay),
           io,
         });
       }
@@ -367,6 +366,11 @@ class SearchBuilder {
       isCut: this.isCut,
     };
   }
+}
+
+/** When data begins at an input by its delay: never where it says nothing of one kind of check. */
+export function seedTimes({ max, min, ps }: BoundIoDelay): { readonly most: number; readonly least: number } {
+  return { most: max ? ps : -Infinity, least: min ? ps : Infinity };
 }
 
 /** Node of the clock network where the clock of a delay outside of the part is taken; -1 without a clock. */

@@ -1,8 +1,13 @@
+import { Button } from "../../ui/Button.tsx";
 import { ClockFigures } from "./ClockFigures.tsx";
 import type { Estimate } from "./use-estimate.ts";
 
 /** What can be expected of the clocks before anything is laid out. */
-export function EstimateSection({ estimate: { timing, finding, problem, isUnderWay } }: { estimate: Estimate }) {
+export function EstimateSection({
+  estimate: { timing, finding, problem, progress, start, cancel, isLeft },
+}: {
+  estimate: Estimate;
+}) {
   if (timing)
     return (
       <div data-testid="estimate">
@@ -12,7 +17,7 @@ export function EstimateSection({ estimate: { timing, finding, problem, isUnderW
         </p>
       </div>
     );
-  if (!isUnderWay && !finding && !problem) return null;
+  if (!progress && !finding && !problem && !isLeft) return null;
   return (
     <section className="mb-6 text-[13px]" data-testid="estimate">
       <h2 className="mb-2 font-semibold">To be expected before layout</h2>
@@ -23,7 +28,12 @@ export function EstimateSection({ estimate: { timing, finding, problem, isUnderW
       ) : problem ? (
         <p className="text-bad">{problem}</p>
       ) : (
-        <p className="text-soft">Mapping the circuit …</p>
+        <p className="flex items-center gap-3 text-soft">
+          {progress ? `At ${progress.figure ?? "the circuit"} …` : "It was given up."}
+          <Button look="quiet" className="h-7" onClick={progress ? cancel : start}>
+            {progress ? "Cancel" : "Work it out"}
+          </Button>
+        </p>
       )}
     </section>
   );

@@ -1,4 +1,4 @@
-import type { Finding, TimingReport } from "@gate-clock/core";
+import type { Finding, Progress, TimingReport } from "@gate-clock/core";
 import { useLater } from "../../ui/use-later.ts";
 import { useCheckResult, useTexts } from "../../workbench/context.ts";
 import { useFitter } from "../../workbench/use-fitter.ts";
@@ -12,7 +12,12 @@ export interface Estimate {
   /** Why there is none. */
   readonly finding: Finding | null;
   readonly problem: string | null;
-  readonly isUnderWay: boolean;
+  /** While it is worked out: how far it is. null: it is not. */
+  readonly progress: Progress | null;
+  start(): void;
+  cancel(): void;
+  /** It could be worked out, and has been given up. */
+  readonly isLeft: boolean;
 }
 
 /**
@@ -30,12 +35,13 @@ export function useEstimate(isWanted: boolean): Estimate {
     ![check.sourceFindings, check.pinFindings, check.timingFindings]
       .flat()
       .some(({ severity }) => severity === "error");
-  const { result, progress, problem } = useFitter<TimingReport | Finding>(
+  const { result, progress, problem, start, cancel } = useFitter<TimingReport | Finding>(
     ["estimate", identityOf(later)],
     (fitter, tell) => fitter.estimate(later, tell),
     isWanted && isSound && later === input,
   );
+  const isLeft = isWanted && isSound && later === input && !result && !progress && !problem;
   const told = isWanted && isSound ? result : null;
   const timing = told && "pairs" in told ? told : null;
-  return { timing, finding: told && !("pairs" in told) ? told : null, problem, isUnderWay: progress !== null };
+  return { timing, finding: told && !("pairs" in told) ? told : null, problem, progress, start, cancel, isLeft };
 }

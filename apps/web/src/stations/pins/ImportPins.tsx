@@ -9,6 +9,7 @@ import {
 import Papa from "papaparse";
 import { useMemo, useState } from "react";
 import { Button } from "../../ui/Button.tsx";
+import { PinCell } from "./PinCell.tsx";
 
 /** Pins that come in from elsewhere, not taken yet. */
 export interface IncomingPins {
@@ -132,18 +133,12 @@ export function ImportPins({
                     onChange={() => toggle(port)}
                   />
                 </td>
-                <td className="truncate font-mono text-xs" title={port}>
-                  {port}
-                </td>
+                <PinCell text={port} />
                 <td className={kind === "missing" ? "text-warn" : ""}>
                   {kind !== "missing" && !ports.has(port) ? "no such port" : words[kind]}
                 </td>
-                <td className="truncate font-mono text-xs text-soft" title={before ?? ""}>
-                  {before ?? "–"}
-                </td>
-                <td className="truncate font-mono text-xs" title={after ?? ""}>
-                  {after ?? (left.has(port) ? "stays" : "deleted")}
-                </td>
+                <PinCell text={before ?? "–"} look="text-soft" />
+                <PinCell text={after ?? (left.has(port) ? "stays" : "deleted")} />
               </tr>
             ))}
           </tbody>

@@ -13,6 +13,7 @@ import { useId, useMemo } from "react";
 import { partsQuery } from "../../app/queries.ts";
 import type { PinState } from "../../pins/pin-state.ts";
 import { Button } from "../../ui/Button.tsx";
+import { PinCell } from "./PinCell.tsx";
 
 /** Part and board that pins are to move to. */
 export interface MoveGoal {
@@ -134,9 +135,7 @@ export function MovePins({
           <tbody>
             {sorted.map(({ port, before, after, how, changes }) => (
               <tr key={port} className="border-t border-line/60 align-top">
-                <td className="truncate py-0.5 pl-4 font-mono text-xs" title={port}>
-                  {port}
-                </td>
+                <PinCell text={port} look="py-0.5 pl-4" />
                 <PinCell text={before.isInside ? "inside" : said(before.assignment)} look="text-soft" />
                 <PinCell text={how === "inside" ? "inside" : after ? said(after) : "–"} />
                 <td className={how === "lost" ? "font-semibold text-bad" : how === "nearest" ? "text-warn" : ""}>
@@ -149,14 +148,6 @@ export function MovePins({
         </table>
       </div>
     </section>
-  );
-}
-
-function PinCell({ text, look = "" }: { text: string; look?: string }) {
-  return (
-    <td className={`truncate pr-3 font-mono text-xs ${look}`} title={text}>
-      {text}
-    </td>
   );
 }
 

@@ -14,7 +14,7 @@ const branchingShare = 1.7;
  */
 export function estimateSkewNs(part: Part, clocked: number): { readonly plain: number; readonly network: number } {
   const { family } = part;
-  const scale = new Delays(part, "slow-hot").lutPs(0) / family.delays.lutPs[0];
+  const { scale } = new Delays(part, "slow-hot");
   const tiles = Math.max(1, Math.ceil(clocked / family.elementsPerTile));
   const side = Math.min(Math.sqrt(tiles), Math.max(part.die.rows, part.die.columns.length));
   const across = Math.max(1, 2 * side - 1);
