@@ -19,16 +19,16 @@ export function EstimateSection({
     );
   if (!progress && !finding && !problem && !isLeft) return null;
   return (
-    <section className="mb-6 text-[13px]" data-testid="estimate">
+    <section className="mb-6" data-testid="estimate">
       <h2 className="mb-2 font-semibold">To be expected before layout</h2>
       {finding ? (
-        <p className="text-bad">
+        <p className="text-[13px] text-bad">
           {finding.message} {finding.remedy}
         </p>
       ) : problem ? (
-        <p className="text-bad">{problem}</p>
+        <p className="text-[13px] text-bad">{problem}</p>
       ) : (
-        <p className="flex items-center gap-3 text-soft">
+        <p className="flex items-center gap-3 text-[13px] text-soft">
           {progress ? `At ${progress.figure ?? "the circuit"} …` : "It was given up."}
           <Button look="quiet" className="h-7" onClick={progress ? cancel : start}>
             {progress ? "Cancel" : "Work it out"}

@@ -135,7 +135,7 @@ export function MovePins({
           <tbody>
             {sorted.map(({ port, before, after, how, changes }) => (
               <tr key={port} className="border-t border-line/60 align-top">
-                <PinCell text={port} look="py-0.5 pl-4" />
+                <PinCell text={port} look="pl-4" />
                 <PinCell text={before.isInside ? "inside" : said(before.assignment)} look="text-soft" />
                 <PinCell text={how === "inside" ? "inside" : after ? said(after) : "–"} />
                 <td className={how === "lost" ? "font-semibold text-bad" : how === "nearest" ? "text-warn" : ""}>
