@@ -20,3 +20,5 @@ echo
 node bench/timing.js
 echo
 node bench/pins.js
+echo
+node bench/layout.js "$@"

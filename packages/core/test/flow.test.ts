@@ -93,26 +93,26 @@ const edits: readonly (readonly [
   [
     "the name of a process's variable",
     edited("counter.v", /chosen/g, "taken"),
-    ["elaborate", "rules", "synth", "timing"],
+    ["elaborate", "rules", "synth", "goals", "timing"],
     "the circuit (counter.v)",
   ],
   [
     "the name of a local wire",
     edited("step.v", /change/g, "delta"),
-    ["elaborate", "rules", "synth", "timing"],
+    ["elaborate", "rules", "synth", "goals", "timing"],
     "the circuit (step.v)",
   ],
   // which arcs a LUT has is seen from what it computes
   [
     "a constant",
     edited("counter.v", "4'd11", "4'd12"),
-    ["elaborate", "rules", "synth", "timing", "image"],
+    ["elaborate", "rules", "synth", "goals", "timing", "image"],
     "the circuit (counter.v)",
   ],
   [
     "the circuit",
     edited("counter.v", "code == 4'd11", "code == 4'd11 & up"),
-    ["elaborate", "rules", "synth", "pack", "place", "route", "timing", "image"],
+    ["elaborate", "rules", "synth", "goals", "pack", "place", "route", "timing", "image"],
     "the circuit (counter.v)",
   ],
   [
@@ -137,17 +137,28 @@ const edits: readonly (readonly [
   [
     "a clock's period",
     edited("loom.sdc", "-period 12", "-period 3"),
-    ["rules", "place", "route", "timing", "image"],
+    ["rules", "goals", "place", "route", "timing", "image"],
     "clock periods (loom.sdc)",
   ],
-  ["a clock's name", edited("loom.sdc", "-name clk", "-name loom"), ["rules", "timing"], "timing rules (loom.sdc)"],
+  [
+    "a clock's name",
+    edited("loom.sdc", "-name clk", "-name loom"),
+    ["rules", "goals", "timing"],
+    "timing rules (loom.sdc)",
+  ],
+  [
+    "an exception",
+    edited("loom.sdc", /$/, "set_false_path -from [get_ports up]\n"),
+    ["rules", "goals", "place", "route", "timing"],
+    "timing rules (loom.sdc)",
+  ],
   ["a comment in the timing file", edited("loom.sdc", "create", "# slower\ncreate"), ["rules"], null],
   ["the recipe", (input) => ({ ...input, recipe: "even" }), ["place", "route", "timing", "image"], "recipe (even)"],
   ["the seed", (input) => ({ ...input, seed: 5 }), ["place", "route", "timing", "image"], "seed 1 → 5"],
   [
     "the speed grade",
     (input) => ({ ...input, part: "TW-2-P144-1C" }),
-    ["rules", "pack", "place", "route", "timing", "image"],
+    ["rules", "goals", "pack", "place", "route", "timing", "image"],
     "part TW-2-P144-2C → TW-2-P144-1C",
   ],
   ["the design's name", (input) => ({ ...input, name: "other" }), [], null],

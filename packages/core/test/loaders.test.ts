@@ -5,7 +5,6 @@ import { decodeArtifact, encodeArtifact, hashValue, nearestName, quietContext } 
 import { formatPin, parsePins, planPins } from "../src/constraints/index.ts";
 import { readTimingFiles } from "../src/constraints/sdc/read.ts";
 import { findPart } from "../src/device/index.ts";
-import { pathGoals } from "../src/flow/index.ts";
 import { route } from "../src/route/index.ts";
 import { decodeCircuit, Engine } from "../src/silicon/index.ts";
 import { built, testPart } from "./helpers/build.ts";
@@ -209,8 +208,9 @@ describe("a router that runs out of turns", () => {
     const result = await built(
       `module m(input clk, input [7:0] a, output [7:0] y);\n${lines.join("\n")}\n  assign y = r3 ^ r17;\nendmodule\n`,
     );
-    const [netlist, packed, placed] = await Promise.all([
+    const [netlist, goals, packed, placed] = await Promise.all([
       result.artifact("synth"),
+      result.artifact("goals"),
       result.artifact("pack"),
       result.artifact("place"),
     ]);
@@ -219,7 +219,7 @@ describe("a router that runs out of turns", () => {
       packed!,
       placed!,
       result.part!,
-      pathGoals(netlist!, []),
+      goals!,
       { maxIterations: 1 },
       quietContext(),
     );

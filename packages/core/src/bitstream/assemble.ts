@@ -22,13 +22,8 @@ export function assemble(layout: LayoutInputs): Uint8Array {
       if (routed.treeParent[i] < 0) continue;
       const node = routed.treeNode[i];
       const parent = routed.treeNode[first + routed.treeParent[i]];
-      let code = 0;
-      for (let e = graph.faninStart[node]; e < graph.faninStart[node + 1]; e++) {
-        if (graph.faninNode[e] === parent) {
-          code = e - graph.faninStart[node] + 1;
-          break;
-        }
-      }
+      let code = graph.sourceCount(node);
+      while (code > 0 && graph.source(node, code - 1) !== parent) code--;
       if (code === 0) throw new InvariantError(`Routing tree of net ${net} takes an edge that the part does not have.`);
       config.setSelect(node, code);
     }

@@ -3,7 +3,7 @@ import { sha256 } from "@noble/hashes/sha2.js";
 
 /**
  * Artifacts as bytes: MessagePack, with typed arrays as extension type 1 (one tag byte, then the raw little-endian
- * elements) and bigint as type 2 (decimal text). Decoded typed arrays own their memory and are aligned.
+ * elements), bigint as type 2 (decimal text), and maps and sets as types 3 and 4 (their entries, encoded likewise). Decoded typed arrays own their memory and are aligned.
  */
 const kinds = [
   Int8Array,
@@ -40,6 +40,17 @@ extensionCodec.register({
   type: 2,
   encode: (value) => (typeof value === "bigint" ? Uint8Array.from(value.toString(), (c) => c.charCodeAt(0)) : null),
   decode: (data) => BigInt(String.fromCharCode(...data)),
+});
+
+extensionCodec.register({
+  type: 3,
+  encode: (value) => (value instanceof Map ? encodeArtifact([...value]) : null),
+  decode: (data) => new Map(decodeArtifact<[unknown, unknown][]>(data)),
+});
+extensionCodec.register({
+  type: 4,
+  encode: (value) => (value instanceof Set ? encodeArtifact([...value]) : null),
+  decode: (data) => new Set(decodeArtifact<unknown[]>(data)),
 });
 
 /** Deterministic for equal values built the same way: object fields keep their order of insertion. */

@@ -14,7 +14,7 @@ import {
 import { felt, feltParts } from "./felt.ts";
 import { type PackagePin, packagePins } from "./package-pins.ts";
 import { buildRoutingGraph, type RoutingGraph } from "./rr-graph.ts";
-import { nodeKind } from "./tile-pattern.ts";
+import { nodeKind, type TilePattern } from "./tile-pattern.ts";
 import { twill, twillParts } from "./twill.ts";
 
 /** One orderable part: die, package, speed grade, temperature grade. */
@@ -241,26 +241,25 @@ export class Delays {
     const { graph, fabric, family } = this.part;
     const { delays } = family;
     const table = new Float32Array(graph.nodeCount);
-    for (let node = 0; node < graph.nodeCount; node++) {
-      let ps = 0;
-      const tile = graph.nodeTile[node];
-      switch (graph.nodeKind[node]) {
-        case nodeKind.wire:
-          ps = delays.wirePs[graph.wireClass[node] >> 2];
-          break;
-        case nodeKind.globalClock:
-          ps = delays.globalClockPs;
-          break;
-        case nodeKind.regionClock:
-          ps = delays.regionClockPs;
-          break;
-        case nodeKind.input: {
-          const pattern = fabric.pattern(tile);
-          const isClock = node - graph.tileFirst[tile] === pattern.byName.get("CLK");
-          ps = isClock ? delays.tileClockPs + delays.tileClockStepPs * fabric.clockDistance(tile) : delays.pinMuxPs;
-        }
+    const byPattern = new Map<TilePattern, { row: Float32Array; clock: number | undefined }>();
+    for (let tile = 0; tile < fabric.tileCount; tile++) {
+      const pattern = fabric.pattern(tile);
+      let known = byPattern.get(pattern);
+      if (!known) {
+        const row = Float32Array.from(pattern.nodes, ({ kind, wireType }) => {
+          if (kind === nodeKind.wire) return delays.wirePs[wireType] * this.scale;
+          if (kind === nodeKind.globalClock) return delays.globalClockPs * this.scale;
+          if (kind === nodeKind.regionClock) return delays.regionClockPs * this.scale;
+          return kind === nodeKind.input ? delays.pinMuxPs * this.scale : 0;
+        });
+        known = { row, clock: pattern.byName.get("CLK") };
+        byPattern.set(pattern, known);
       }
-      table[node] = ps * this.scale;
+      const first = graph.tileFirst[tile];
+      table.set(known.row, first);
+      if (known.clock !== undefined)
+        table[first + known.clock] =
+          (delays.tileClockPs + delays.tileClockStepPs * fabric.clockDistance(tile)) * this.scale;
     }
     return table;
   }

@@ -5,6 +5,7 @@ import type { ElaboratedDesign } from "../elaborate/elaborate.ts";
 import type { PackedDesign, PlacedDesign, RoutedDesign } from "../layout/layout.ts";
 import type { LayoutNetlist, MappedNetlist, PinDirection } from "../netlist/mapped.ts";
 import type { HierarchyNode, RtlNetlist } from "../netlist/rtl.ts";
+import type { BoundRules } from "../timing/bound-rules.ts";
 import type { TimedNetlist } from "../timing/built-graph.ts";
 import type { TimingReport } from "../timing/report.ts";
 import type { StageName } from "./design-input.ts";
@@ -39,6 +40,7 @@ export interface StageArtifacts {
   elaborate: ElaboratedDesign;
   rules: RulesArtifact;
   synth: MappedNetlist;
+  goals: BoundRules;
   pack: PackedDesign;
   place: PlacedDesign;
   route: RoutedDesign;
@@ -74,6 +76,10 @@ export interface StageFacets {
     timed: TimedNetlist;
     /** The structure with all that configures it; names again are not in its key. */
     function: MappedNetlist;
+  };
+  goals: {
+    /** Timing rules by the pins of `synth.structure`, without names. */
+    bound: BoundRules;
   };
   pack: { clusters: PackedDesign };
   place: { places: PlacedDesign };

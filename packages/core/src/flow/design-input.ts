@@ -17,5 +17,15 @@ export interface DesignInput {
 }
 
 /** In the order in which they are run and shown. */
-export const stageNames = ["elaborate", "rules", "synth", "pack", "place", "route", "timing", "image"] as const;
+export const stageNames = [
+  "elaborate",
+  "rules",
+  "synth",
+  "goals",
+  "pack",
+  "place",
+  "route",
+  "timing",
+  "image",
+] as const;
 export type StageName = (typeof stageNames)[number];

@@ -11,6 +11,7 @@ import { levelsFor } from "./fit.ts";
 import { type Recipe, recipes } from "./recipes.ts";
 import type { SettingName, Settings, Stage } from "./stage.ts";
 import { elaborateStage } from "./stages/elaborate.ts";
+import { goalsStage } from "./stages/goals.ts";
 import { imageStage } from "./stages/image.ts";
 import { packStage, placeStage, routeStage } from "./stages/layout.ts";
 import { rulesStage } from "./stages/rules.ts";
@@ -22,6 +23,7 @@ export const stages: { readonly [S in StageName]: Stage<S> } = {
   elaborate: elaborateStage as Stage<"elaborate">,
   rules: rulesStage as Stage<"rules">,
   synth: synthStage as Stage<"synth">,
+  goals: goalsStage as Stage<"goals">,
   pack: packStage as Stage<"pack">,
   place: placeStage as Stage<"place">,
   route: routeStage as Stage<"route">,

@@ -18,7 +18,6 @@ export {
   styleFigures,
 } from "./fit.ts";
 export { stages, stagesUpTo } from "./graph.ts";
-export { pathGoals } from "./path-goals.ts";
 export { PlayError, Player } from "./play.ts";
 export {
   type DesignProof,

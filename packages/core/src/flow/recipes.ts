@@ -10,18 +10,18 @@ export interface Recipe {
 }
 
 export const recipes: readonly Recipe[] = [
-  { name: "even", what: "Balances run time and speed.", placeEffort: 6, timingWeight: 0.5, routeIterations: 60 },
+  { name: "even", what: "Balances run time and speed.", placeEffort: 12, timingWeight: 0.5, routeIterations: 60 },
   {
     name: "swift",
     what: "Shortest run time, for a quick look.",
-    placeEffort: 1.5,
+    placeEffort: 2,
     timingWeight: 0.5,
     routeIterations: 60,
   },
   {
     name: "tight",
     what: "Works longer for the highest fmax, and may move registers through logic.",
-    placeEffort: 20,
+    placeEffort: 40,
     timingWeight: 0.7,
     routeIterations: 80,
     retime: true,

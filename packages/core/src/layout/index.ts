@@ -3,4 +3,4 @@
  * types, which pad or element a register lies in, and estimates of the delay still to go.
  */
 export type { LayoutInputs, PackedDesign, PlacedDesign, RoutedDesign, TimedLayout } from "./layout.ts";
-export { type Lookahead, lookaheadFor } from "./lookahead.ts";
+export { lookaheadFor } from "./lookahead.ts";

@@ -1,14 +1,14 @@
+import type { Fabric } from "../device/fabric.ts";
 import type { Part } from "../device/part.ts";
 import { Delays } from "../device/part.ts";
 import { nodeKind } from "../device/tile-pattern.ts";
-import { BinaryHeap } from "./heap.ts";
 
 /**
  * Least delay, in ps, from a wire (behind its own delay) or an output pin to an input pin of a tile, by the distance
  * between the wire's first tile and the target. Built by searching backwards from a few sample tiles on the real
- * graph, so detours that the wire pattern forces are included. Built once a part.
+ * graph, so detours that the wire pattern forces are included.
  */
-export interface Lookahead {
+interface Lookahead {
   /** [classes * columns * rows] Classes: 4 * wire type + direction; the last one is output pins. */
   readonly ps: Float32Array;
   readonly classes: number;
@@ -18,26 +18,36 @@ export interface Lookahead {
   readonly offsetY: number;
 }
 
-const cache = new WeakMap<object, Map<string, Lookahead>>();
+/** By die: before grade and corner, which only scale it. */
+const tables = new WeakMap<Fabric, Lookahead>();
+const scaled = new WeakMap<Fabric, Map<number, Lookahead>>();
 
+/** At slow-hot. Kept by die and grade. */
 export function lookaheadFor(part: Part): Lookahead {
-  let byGrade = cache.get(part.fabric);
-  if (!byGrade) {
-    byGrade = new Map();
-    cache.set(part.fabric, byGrade);
+  const { scale } = new Delays(part, "slow-hot");
+  let byScale = scaled.get(part.fabric);
+  if (!byScale) {
+    byScale = new Map();
+    scaled.set(part.fabric, byScale);
   }
-  const grade = `${part.grade}${part.temperature}`;
-  let table = byGrade.get(grade);
+  let table = byScale.get(scale);
   if (!table) {
-    table = buildLookahead(part);
-    byGrade.set(grade, table);
+    let base = tables.get(part.fabric);
+    if (!base) {
+      base = buildLookahead(part);
+      tables.set(part.fabric, base);
+    }
+    table = { ...base, ps: base.ps.map((ps) => ps * scale) };
+    byScale.set(scale, table);
   }
   return table;
 }
 
+/** Shortest paths by buckets (Dial 1969): delays are whole ps, and small. */
 function buildLookahead(part: Part): Lookahead {
   const { fabric, graph, family } = part;
-  const nodePs = new Delays(part, "slow-hot").nodePs();
+  const delays = new Delays(part, "slow-hot");
+  const nodePs = Int32Array.from(delays.nodePs(), (ps) => Math.round(ps / delays.scale));
   const wireClasses = family.wires.length * 4;
   const classes = wireClasses + 1;
   const columns = 2 * fabric.width - 1;
@@ -45,58 +55,66 @@ function buildLookahead(part: Part): Lookahead {
   const offsetX = fabric.width - 1;
   const offsetY = fabric.height - 1;
   const ps = new Float32Array(classes * columns * rows).fill(Infinity);
-  const sampleX = pickSpread(
-    fabric.logicTiles.map((tile) => fabric.tileX(tile)),
-    3,
-  );
-  const sampleY = pickSpread(
-    fabric.logicTiles.map((tile) => fabric.tileY(tile)),
-    3,
-  );
-  const cost = new Float32Array(graph.nodeCount);
-  const heap = new BinaryHeap(1 << 16);
   const pattern = fabric.pattern(fabric.logicTiles[0]);
   const firstPin = pattern.byName.get("L0.0")!;
   const pinCount = family.elementsPerTile * family.lutInputs;
-  for (const tx of sampleX) {
-    for (const ty of sampleY) {
-      const target = ty * fabric.width + tx;
-      cost.fill(Infinity);
-      heap.clear();
-      for (let i = 0; i < pinCount; i++) {
-        const node = graph.tileFirst[target] + firstPin + i;
-        cost[node] = 0;
-        heap.push(0, node);
-      }
-      while (heap.size) {
-        const at = heap.topKey;
-        const node = heap.pop();
-        if (at > cost[node]) continue;
-        const through = at + nodePs[node];
-        for (let e = graph.faninStart[node]; e < graph.faninStart[node + 1]; e++) {
-          const from = graph.faninNode[e];
-          if (from < 0 || through >= cost[from]) continue;
-          const kind = graph.nodeKind[from];
-          if (kind !== nodeKind.wire && kind !== nodeKind.output) continue;
-          cost[from] = through;
-          heap.push(through, from);
+  const { nodeKind: kinds, nodeTile, wireClass } = graph;
+  const cost = new Int32Array(graph.nodeCount);
+  const unknown = 2 ** 30;
+  const span = nodePs.reduce((most, own) => Math.max(most, own), 0) + 1;
+  const buckets: number[][] = Array.from({ length: span }, () => []);
+  for (const target of sampleTiles(fabric)) {
+    cost.fill(unknown);
+    let waiting = 0;
+    for (let i = 0; i < pinCount; i++) {
+      const node = graph.tileFirst[target] + firstPin + i;
+      cost[node] = 0;
+      buckets[0].push(node);
+      waiting++;
+    }
+    const [tx, ty] = [fabric.tileX(target), fabric.tileY(target)];
+    for (let at = 0; waiting > 0; at++) {
+      const bucket = buckets[at % span];
+      while (bucket.length) {
+        const node = bucket.pop()!;
+        waiting--;
+        if (cost[node] !== at) continue;
+        if (kinds[node] !== nodeKind.input) {
+          const tile = nodeTile[node];
+          const own = kinds[node] === nodeKind.wire ? wireClass[node] : wireClasses;
+          const slot = (own * rows + ty - fabric.tileY(tile) + offsetY) * columns + tx - fabric.tileX(tile) + offsetX;
+          if (at < ps[slot]) ps[slot] = at;
         }
-      }
-      for (let node = 0; node < graph.nodeCount; node++) {
-        if (cost[node] === Infinity) continue;
-        const kind = graph.nodeKind[node];
-        if (kind !== nodeKind.wire && kind !== nodeKind.output) continue;
-        const tile = graph.nodeTile[node];
-        const at = kind === nodeKind.wire ? graph.wireClass[node] : wireClasses;
-        const dx = tx - fabric.tileX(tile) + offsetX;
-        const dy = ty - fabric.tileY(tile) + offsetY;
-        const slot = (at * rows + dy) * columns + dx;
-        if (cost[node] < ps[slot]) ps[slot] = cost[node];
+        const through = at + nodePs[node];
+        for (let i = graph.sourceCount(node) - 1; i >= 0; i--) {
+          const from = graph.source(node, i);
+          if (from < 0 || through >= cost[from]) continue;
+          if (kinds[from] !== nodeKind.wire && kinds[from] !== nodeKind.output) continue;
+          cost[from] = through;
+          buckets[through % span].push(from);
+          waiting++;
+        }
       }
     }
   }
   fillGaps(ps, classes, columns, rows);
   return { ps, classes, columns, rows, offsetX, offsetY };
+}
+
+/** Logic tiles in the middle and near the corners: from one of them, every distance on the die is seen. */
+function sampleTiles({ logicTiles, width }: Fabric): number[] {
+  const of = (values: number[]) => [...new Set(values)].sort((a, b) => a - b);
+  const xs = of(logicTiles.map((tile) => tile % width));
+  const ys = of(logicTiles.map((tile) => (tile / width) | 0));
+  const middle = <T>(list: readonly T[]) => list[list.length >> 1];
+  const places = [
+    [middle(xs), middle(ys)],
+    [xs[0], ys[0]],
+    [xs[xs.length - 1], ys[0]],
+    [xs[0], ys[ys.length - 1]],
+    [xs[xs.length - 1], ys[ys.length - 1]],
+  ];
+  return [...new Set(places.map(([x, y]) => y * width + x))];
 }
 
 /** Distances that no sample showed take the least value next to them: too low is safe for the search. */
@@ -125,11 +143,4 @@ function fillGaps(ps: Float32Array, classes: number, columns: number, rows: numb
       }
     }
   }
-}
-
-function pickSpread(values: readonly number[], count: number): number[] {
-  const sorted = [...new Set(values)].sort((a, b) => a - b);
-  return [
-    ...new Set(Array.from({ length: count }, (_, i) => sorted[Math.round((i * (sorted.length - 1)) / (count - 1))])),
-  ];
 }

@@ -181,9 +181,9 @@ class Decoder {
     for (let steps = 0; steps < 4096; steps++) {
       if (graph.nodeKind[node] === nodeKind.output) return this.signalFor(node);
       const code = this.config.select(node);
-      const at = graph.faninStart[node] + code - 1;
-      if (code === 0 || at >= graph.faninStart[node + 1] || graph.faninNode[at] < 0) return 0;
-      node = graph.faninNode[at];
+      if (code === 0 || code > graph.sourceCount(node)) return 0;
+      node = graph.source(node, code - 1);
+      if (node < 0) return 0;
     }
     return 0; // a ring of wires that nothing drives
   }

@@ -1,5 +1,4 @@
 import type { PinDelay } from "../constraints/pins/model.ts";
-import { isClockMaker } from "../device/blocks/registry.ts";
 import type { CornerName } from "../device/family.ts";
 import { Delays, type Part } from "../device/part.ts";
 import { wireTable } from "../device/wire-table.ts";
@@ -7,6 +6,7 @@ import type { PackedDesign } from "../layout/layout.ts";
 import { cellKind, clockSlots, collectSinks } from "../netlist/mapped.ts";
 import type { TimedNetlist } from "./built-graph.ts";
 import { type CornerDelays, padDelays } from "./corner-delays.ts";
+import { isOnNetwork } from "./on-network.ts";
 import type { TimedCircuit } from "./timed-circuit.ts";
 import { internalSlots, ownerOfSlots, setFixedArcs } from "./timing-graph.ts";
 
@@ -54,11 +54,6 @@ export function estimated(
     const block = packed.cellBlock[cell];
     return block >= 0 ? packed.clusterCount + block : tileCount + cell;
   };
-  const onNetwork = (net: number): boolean => {
-    const driver = netDriver[net];
-    if (kind[driver] === cellKind.blockOutput) return isClockMaker(blocks[packed.cellBlock[driver]].modes);
-    return kind[driver] === cellKind.inputPad && part.fabric.clockPads.includes(packed.cellPad[driver]);
-  };
   const mean = meanLength(tileCount);
   // [nets] tiles that each has sinks in; a tile is marked by the net that was there last
   const homes = new Int32Array(netCount);
@@ -92,7 +87,7 @@ export function estimated(
       if (isClock[slot]) dedicated[slot] = 1;
       continue;
     }
-    if (isClock[slot] && onNetwork(inputNet[slot])) {
+    if (isClock[slot] && isOnNetwork(netlist, packed, part, inputNet[slot])) {
       dedicated[slot] = 1;
       tablePs[slot] = clockPs;
       continue;

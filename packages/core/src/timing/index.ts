@@ -12,4 +12,3 @@ export {
 } from "./corner-delays.ts";
 export type { ClockPair, Coverage } from "./coverage.ts";
 export type * from "./report.ts";
-export { buildTimingGraph, criticalities, ownerOfSlots } from "./timing-graph.ts";

@@ -73,7 +73,7 @@ export function layoutFaults({ netlist: n, packed, placed, routed, part }: Layou
       nodes.add(node);
       if (routed.treeParent[i] < 0) continue;
       const parent = routed.treeNode[first + routed.treeParent[i]];
-      const from = graph.faninNode.subarray(graph.faninStart[node], graph.faninStart[node + 1]);
+      const from = Array.from({ length: graph.sourceCount(node) }, (_, s) => graph.source(node, s));
       if (!from.includes(parent)) fault(`Net ${net} goes from ${parent} to ${node}, where there is no edge.`);
     }
     if (nodes.size !== routed.netStart[net + 1] - first) fault(`Net ${net} goes through a node twice.`);

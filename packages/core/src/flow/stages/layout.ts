@@ -1,7 +1,6 @@
 import { pack } from "../../pack/pack.ts";
 import { place } from "../../place/place.ts";
 import { route } from "../../route/route.ts";
-import { pathGoals } from "../path-goals.ts";
 import { stage } from "../stage.ts";
 
 export const packStage = stage("pack", {
@@ -16,13 +15,13 @@ export const packStage = stage("pack", {
 
 export const placeStage = stage("place", {
   word: "place",
-  version: 5,
+  version: 6,
   settings: ["part", "placement", "seed"],
-  reads: ["synth.structure", "pack.clusters", "rules.periods"],
+  reads: ["synth.structure", "pack.clusters", "goals.bound"],
   facets: { places: { of: (placed) => placed } },
   async run(given, context) {
     const netlist = await given.read("synth.structure");
-    const goals = pathGoals(netlist, await given.read("rules.periods"));
+    const goals = await given.read("goals.bound");
     const packed = await given.read("pack.clusters");
     return place(netlist, packed, given.setting("part"), goals, given.setting("placement"), context);
   },
@@ -30,13 +29,13 @@ export const placeStage = stage("place", {
 
 export const routeStage = stage("route", {
   word: "route",
-  version: 5,
+  version: 6,
   settings: ["part", "routing"],
-  reads: ["synth.structure", "pack.clusters", "place.places", "rules.periods"],
+  reads: ["synth.structure", "pack.clusters", "place.places", "goals.bound"],
   facets: { trees: { of: (routed) => routed } },
   async run(given, context) {
     const netlist = await given.read("synth.structure");
-    const goals = pathGoals(netlist, await given.read("rules.periods"));
+    const goals = await given.read("goals.bound");
     const [packed, placed] = [await given.read("pack.clusters"), await given.read("place.places")];
     return route(netlist, packed, placed, given.setting("part"), goals, given.setting("routing"), context);
   },
