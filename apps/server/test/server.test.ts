@@ -258,7 +258,7 @@ describe("targets", () => {
     };
     const after = await waitFor(told, (body) => body !== null, 30_000);
     expect(after!.map(({ lastTrial }) => lastTrial!.staleness!.again)).toEqual([
-      ["rules", "place", "route", "timing", "image"],
+      ["rules", "goals", "timing", "image"],
       [],
     ]);
     expect(after![0].lastTrial!.staleness!.changes).toEqual([{ what: "clock periods", files: ["m.sdc"] }]);
