@@ -168,10 +168,9 @@ describe("stacks of clusters", () => {
       },
       quietContext(3),
     );
-    const { tileOf } = annealer.run();
+    const tileOf = annealer.run();
     expectLegal(problem, tileOf);
     expect(told).toBeGreaterThan(5);
-    expect(annealer.wirelength).toBe(lengthOf(problem, tileOf));
     expect(annealer.moves).toBeGreaterThan(1000);
   });
 });

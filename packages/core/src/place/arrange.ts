@@ -1,7 +1,8 @@
 import type { StageContext } from "../common/context.ts";
-import { Annealer, type DistanceDelay } from "./anneal.ts";
+import { Annealer } from "./anneal.ts";
 import { globalPlacement } from "./global.ts";
 import { legalise } from "./legalise.ts";
+import type { DistanceDelay } from "./moves.ts";
 import type { PlacementProblem } from "./problem.ts";
 
 export interface ArrangeOptions {
@@ -78,5 +79,5 @@ export function arrange(
     },
     context,
   );
-  return annealer.run().tileOf;
+  return annealer.run();
 }

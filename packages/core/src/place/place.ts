@@ -6,8 +6,8 @@ import { lookaheadFor } from "../layout/lookahead.ts";
 import type { LayoutNetlist } from "../netlist/mapped.ts";
 import type { BoundRules } from "../timing/bound-rules.ts";
 import { Steering } from "../timing/steering.ts";
-import type { DistanceDelay } from "./anneal.ts";
 import { type ArrangeOptions, arrange, type Weights } from "./arrange.ts";
+import type { DistanceDelay } from "./moves.ts";
 import { type PlacementProblem, placementProblem, wirelength } from "./problem.ts";
 
 export type PlaceOptions = ArrangeOptions;

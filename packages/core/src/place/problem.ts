@@ -2,6 +2,7 @@ import { blockOf, listBlocks } from "../device/blocks/registry.ts";
 import type { Part } from "../device/part.ts";
 import type { PackedDesign } from "../layout/layout.ts";
 import { clockSlots, type LayoutNetlist } from "../netlist/mapped.ts";
+import { bucket } from "../timing/pin-graph.ts";
 import { internalSlots, ownerOfSlots } from "../timing/timing-graph.ts";
 
 /**
@@ -175,11 +176,8 @@ export function wirelength(
 
 /** Rows of ids turned round: for every one of `count` keys, the rows that name it. */
 export function invert(count: number, start: Int32Array, items: Int32Array): { start: Int32Array; row: Int32Array } {
-  const first = new Int32Array(count + 1);
-  for (const item of items) first[item + 1]++;
-  for (let k = 0; k < count; k++) first[k + 1] += first[k];
-  const fill = first.slice(0, count);
-  const row = new Int32Array(items.length);
-  for (let r = 0; r + 1 < start.length; r++) for (let i = start[r]; i < start[r + 1]; i++) row[fill[items[i]]++] = r;
-  return { start: first, row };
+  const rowOf = new Int32Array(items.length);
+  for (let r = 0; r + 1 < start.length; r++) rowOf.fill(r, start[r], start[r + 1]);
+  const { start: first, items: places } = bucket(items, count);
+  return { start: first, row: places.map((place) => rowOf[place]) };
 }

@@ -9,6 +9,7 @@ import type { LayoutNetlist } from "../netlist/mapped.ts";
 import type { Standing, Steering } from "../timing/steering.ts";
 import type { Connections } from "./connections.ts";
 import type { RouteOptions } from "./route.ts";
+import { TreeBins } from "./tree-bins.ts";
 
 /** A connection that does not matter at all still pays this much for its delay; one that decides pays for hardly anything else. */
 const leastDelayWeight = 0.4;
@@ -22,10 +23,9 @@ const pressureGrowth = 1.35;
 const pressureCap = 60;
 const goodPace = 0.85;
 const historyStep = 0.7;
+const clockPrice = 20;
 /** Nets with more sinks are entered only near the sink that is looked for. */
 const wideNet = 48;
-/** Side of the squares, in tiles, by which the parts of wide nets are found. */
-const binSide = 8;
 
 /** [S] Delay of each connection to the end of its wires, in ps, and the pin where it ends. */
 export interface ConnectionDelays {
@@ -46,7 +46,7 @@ interface Tree {
  * wires which are wanted twice are taken up again (Murray, Zhong and Betz 2020, AIR). Each node may carry one net.
  */
 export class Router {
-  private readonly occupancy: Uint8Array;
+  private readonly occupancy: Uint16Array;
   private readonly history: Float32Array;
   /** [nodes] What a node costs beside its delay, as it is wanted now. */
   private readonly price: Float32Array;
@@ -84,7 +84,7 @@ export class Router {
     private readonly context: StageContext,
   ) {
     const n = part.graph.nodeCount;
-    this.occupancy = new Uint8Array(n);
+    this.occupancy = new Uint16Array(n);
     this.history = new Float32Array(n);
     this.nodePs = delays.nodePs();
     this.price = this.nodePs.slice();
@@ -102,15 +102,13 @@ export class Router {
     this.reached = new Int32Array(sinks).fill(-1);
     this.critical = new Float32Array(sinks);
     for (let r = 0; r < connections.net.length; r++) this.trees.push({ node: [], parent: [], delayPs: [] });
-    // dedicated clock nodes are there to be used: they are priced low
-    for (let node = 0; node < n; node++) if (part.graph.nodeKind[node] >= nodeKind.globalClock) this.price[node] = 20;
+    for (let node = 0; node < n; node++)
+      if (part.graph.nodeKind[node] >= nodeKind.globalClock) this.price[node] = this.priceOf(node);
   }
 
   run(options: RouteOptions): StageResult<RoutedDesign> {
     const { context, connections } = this;
-    this.expectDelays();
-    this.steering.update();
-    this.takeCriticalities();
+    this.begin();
     const routeCount = connections.net.length;
     let most = 0;
     let last = Infinity;
@@ -139,30 +137,32 @@ export class Router {
 
   /** Every net once, whatever it shares: what routing is measured by. */
   routeOnce(): void {
-    this.expectDelays();
-    this.steering.update();
-    this.takeCriticalities();
+    this.begin();
     for (let r = 0; r < this.connections.net.length; r++) this.routeNet(r, 1);
   }
 
+  private begin(): void {
+    this.expectDelays();
+    this.steering.update();
+    this.takeCriticalities();
+  }
+
   private raisePrices(): void {
-    const { occupancy, history, price, nodePs } = this;
-    const kinds = this.part.graph.nodeKind;
-    const { pressure } = this;
+    const { occupancy, history, price } = this;
     for (let node = 0; node < occupancy.length; node++) {
       const count = occupancy[node];
       if (count > 1) history[node] += (count - 1) * historyStep;
-      if (count || history[node]) {
-        const base = kinds[node] >= nodeKind.globalClock ? 20 : nodePs[node];
-        price[node] = base * (1 + history[node]) * (1 + count * pressure);
-      }
+      if (count || history[node]) price[node] = this.priceOf(node);
     }
   }
   private occupy(node: number, by: 1 | -1): void {
-    const count = this.occupancy[node] + by;
-    this.occupancy[node] = count;
-    const base = this.part.graph.nodeKind[node] >= nodeKind.globalClock ? 20 : this.nodePs[node];
-    this.price[node] = base * (1 + this.history[node]) * (1 + count * this.pressure);
+    this.occupancy[node] += by;
+    this.price[node] = this.priceOf(node);
+  }
+  private priceOf(node: number): number {
+    // dedicated clock nodes are there to be used: they are priced low
+    const base = this.part.graph.nodeKind[node] >= nodeKind.globalClock ? clockPrice : this.nodePs[node];
+    return base * (1 + this.history[node]) * (1 + this.occupancy[node] * this.pressure);
   }
 
   private isCongested(r: number): boolean {
@@ -531,53 +531,6 @@ export class Router {
       message: `${over.length} wire(s) are still wanted by more than one net: ${names.join(", ")}${over.length > 8 ? " ..." : ""}. Nets: ${[...nets].slice(0, 8).join(", ")}${nets.size > 8 ? ` and ${nets.size - 8} more` : ""}.`,
       remedy: "Try another seed, spread the design, or choose a larger part.",
     };
-  }
-}
-
-/** Where the wires of a wide net's tree lie, so that a search begins near its target. */
-class TreeBins {
-  /** Places in the tree of its source and of nodes of the clock network. */
-  readonly network: number[] = [0];
-  private readonly columns: number;
-  private readonly rows: number;
-  private readonly bins = new Map<number, number[]>();
-
-  constructor(
-    private readonly part: Part,
-    nodes: readonly number[],
-  ) {
-    this.columns = Math.ceil(part.fabric.width / binSide);
-    this.rows = Math.ceil(part.fabric.height / binSide);
-    nodes.forEach((node, at) => this.add(node, at));
-  }
-
-  add(node: number, at: number): void {
-    const { graph, fabric } = this.part;
-    if (graph.nodeKind[node] >= nodeKind.globalClock) this.network.push(at);
-    if (graph.nodeKind[node] === nodeKind.input) return;
-    const tile = graph.nodeTile[node];
-    const bin = Math.floor(fabric.tileY(tile) / binSide) * this.columns + Math.floor(fabric.tileX(tile) / binSide);
-    const known = this.bins.get(bin);
-    if (known) known.push(at);
-    else this.bins.set(bin, [at]);
-  }
-
-  /** The source, and all of the first ring of squares around a tile that holds something, with the next ring. */
-  near(x: number, y: number, each: (at: number) => void): void {
-    const cx = Math.floor(x / binSide);
-    const cy = Math.floor(y / binSide);
-    let last = Math.max(this.columns, this.rows);
-    each(0);
-    for (let ring = 0; ring <= last; ring++) {
-      for (let by = Math.max(0, cy - ring); by <= Math.min(this.rows - 1, cy + ring); by++)
-        for (let bx = Math.max(0, cx - ring); bx <= Math.min(this.columns - 1, cx + ring); bx++) {
-          if (Math.max(Math.abs(bx - cx), Math.abs(by - cy)) !== ring) continue;
-          const own = this.bins.get(by * this.columns + bx);
-          if (!own) continue;
-          for (const at of own) if (at > 0) each(at);
-          last = Math.min(last, ring + 1);
-        }
-    }
   }
 }
 

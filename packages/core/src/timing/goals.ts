@@ -5,7 +5,7 @@ import type { BoundRules } from "./bound-rules.ts";
 import { buildBuiltGraph, type TimedNetlist } from "./built-graph.ts";
 import { builtPlaces } from "./built-places.ts";
 import { withJitter } from "./jitter.ts";
-import { withoutFunction } from "./steering.ts";
+import { withoutFunction } from "./without-function.ts";
 
 /** Timing rules laid over a circuit without its function, as `Steering` takes them. */
 export function boundGoals(netlist: TimedNetlist, timing: TimingRules, family: FamilyDescription): BoundRules {

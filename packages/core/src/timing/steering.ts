@@ -3,34 +3,13 @@ import type { PackedDesign } from "../layout/layout.ts";
 import { cellKind, clockSlots, type LayoutNetlist } from "../netlist/mapped.ts";
 import { analyzeAssuming } from "./assumed-clocks.ts";
 import type { BoundRules } from "./bound-rules.ts";
-import { buildBuiltGraph, type TimedNetlist } from "./built-graph.ts";
+import { buildBuiltGraph } from "./built-graph.ts";
 import { spreadConstants } from "./constants.ts";
 import { graphDelays } from "./graph-delays.ts";
 import { isOnNetwork } from "./on-network.ts";
 import { internalSlots, setFixedArcs } from "./timing-graph.ts";
 import { TimingState } from "./timing-state.ts";
-
-/** Every input matters, either way; a LUT that feeds itself as a latch does is one. */
-const parity = { low: 0x96696996 | 0, high: 0x69969669 };
-const latch = 0xd8d8d8d8;
-
-/**
- * The circuit as layout sees it, for timing: what LUTs compute is left out, so that a layout stays good when it changes. An input
- * counts where there is one, with either edge.
- */
-export function withoutFunction(netlist: LayoutNetlist): TimedNetlist {
-  const { cellCount, kind, inputStart, inputNet, outputNet } = netlist;
-  const maskLow = new Uint32Array(cellCount).fill(parity.low);
-  const maskHigh = new Uint32Array(cellCount).fill(parity.high);
-  for (let cell = 0; cell < cellCount; cell++) {
-    const first = inputStart[cell];
-    if (kind[cell] !== cellKind.lut || inputStart[cell + 1] - first !== 3) continue;
-    if (inputNet[first + 2] !== outputNet[cell]) continue;
-    maskLow[cell] = latch;
-    maskHigh[cell] = latch;
-  }
-  return { ...netlist, maskLow, maskHigh, origin: new Int32Array(cellCount).fill(-1), fates: [] };
-}
+import { withoutFunction } from "./without-function.ts";
 
 /** Slack that paths without a goal have beside those with one, as a share of the longest path. */
 const openShare = 0.2;
@@ -53,7 +32,7 @@ export class Steering {
   private readonly state: TimingState;
   private readonly wireArc: Int32Array;
   private readonly throughArc: Int32Array;
-  /** [slots] Arc of the way through a LUT, -1 for others. */
+  /** [slots] 1 for inputs of LUTs; 1 for what the clock network reaches, with the same delay for both ends of a check. */
   private readonly isLut: Uint8Array;
   private readonly isEven: Uint8Array;
   private readonly minRatio: number;
@@ -156,7 +135,7 @@ export class Steering {
    */
   update(): Standing {
     const { state, group, groupCount, hasGoal, required } = this;
-    state.full();
+    state.arrivals();
     const { search, entries } = state.analysis;
     const { arrival, edgeDelay } = state;
     // [groups] worst slack of those with a goal; longest path, with a goal and without

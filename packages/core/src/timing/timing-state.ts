@@ -51,6 +51,12 @@ export class TimingState {
 
   /** Works everything out anew. O(vertices + edges + entries). */
   full(): void {
+    this.arrivals();
+    this.backward();
+  }
+
+  /** All but what is required before the ends: for whoever asks with goals of its own. `required` is of no use afterwards. */
+  arrivals(): void {
     const { most, least } = this.delays;
     const { arcStart, edgeArc, inFrom } = this.analysis.search;
     const { edgeDelay } = this;
@@ -70,7 +76,6 @@ export class TimingState {
     this.forward();
     this.borrow();
     this.compare();
-    this.backward();
   }
 
   private updateClocks(): void {

@@ -15,7 +15,7 @@ export const packStage = stage("pack", {
 
 export const placeStage = stage("place", {
   word: "place",
-  version: 6,
+  version: 7,
   settings: ["part", "placement", "seed"],
   reads: ["synth.structure", "pack.clusters", "goals.bound"],
   facets: { places: { of: (placed) => placed } },
