@@ -60,6 +60,7 @@ interface BuildOptions extends LoadOptions {
   readonly stopAfter?: string;
   readonly compressed?: boolean;
   readonly afresh?: boolean;
+  readonly checkLayout?: boolean;
   readonly json?: boolean;
 }
 
@@ -72,7 +73,12 @@ export async function build(paths: readonly string[], options: BuildOptions, io:
   io.makeFolder(folder);
   const kept = new KeptResults(folder, io, options.afresh === true);
   const before = options.afresh ? null : lastSynthKey(joinPath(folder, "report.json"), io);
-  const result = await runFlow(input, kept, { stopAfter, reuseFrom: before, onStage: () => io.look() });
+  const result = await runFlow(input, kept, {
+    stopAfter,
+    reuseFrom: before,
+    checkLayout: options.checkLayout,
+    onStage: () => io.look(),
+  });
   printFindings(result.findings, io);
   const save = (name: string, data: string | Uint8Array) => io.save(joinPath(folder, name), data);
   const [design, netlist, rules, packed, placed, routed, timing, image] = await Promise.all([

@@ -81,6 +81,7 @@ export async function main(args: readonly string[], output: Output = processOutp
     .option("--out <folder>")
     .option("--stop-after <stage>")
     .option("--afresh", "take nothing over from the last build into the same folder")
+    .option("--check-layout", "hold the finished layout against part and circuit, by a checker of its own")
     .option("--compressed", "a bitstream of runs: smaller, and quicker to shift in")
     .option("--json", "machine-readable result");
   built(command("status", "what of a finished build is out of date, why, and what a build would do again"))

@@ -60,6 +60,7 @@ describe("a build into the same folder", () => {
       elaborate: "done",
       rules: "done",
       synth: "reused",
+      goals: "reused",
       pack: "reused",
       place: "reused",
       route: "reused",
@@ -67,7 +68,7 @@ describe("a build into the same folder", () => {
       image: "done",
     });
     expect((await run("build", "--out", "other", ...files)).status).toBe(0);
-    expect((await run("build", "--afresh", ...files)).status).toBe(0);
+    expect((await run("build", "--afresh", "--check-layout", ...files)).status).toBe(0);
     expect(new Set(Object.values(await states()))).toEqual(new Set(["done"]));
     expect(await readFile(join(work, "build/blink.bits"))).toEqual(await readFile(join(work, "other/blink.bits")));
   });

@@ -2,9 +2,10 @@ import { describe, expect, it } from "vitest";
 import { quietContext, Random } from "../src/common/index.ts";
 import type { MultiplierModes } from "../src/device/blocks/multiplier.ts";
 import type { CornerName } from "../src/device/family.ts";
+import { layoutFaults } from "../src/layout/index.ts";
+import { ffPin } from "../src/netlist/index.ts";
 import { proveReadback } from "../src/prove/index.ts";
 import { built, layoutOf, memoryOf } from "./helpers/build.ts";
-import { layoutFaults } from "./helpers/check-layout.ts";
 import { fuzzRuns, fuzzSeed, longTest } from "./helpers/damage.ts";
 import { listPaths } from "./helpers/path-list.ts";
 
@@ -121,16 +122,27 @@ describe("the checker of layouts", () => {
       (copy as unknown as number[])[at] = value;
       return copy;
     };
-    const tile = placed.clusterTile[1];
-    const two = { ...layout, placed: { ...placed, clusterTile: changed(placed.clusterTile, 0, tile) } };
-    expect(layoutFaults(two).join()).toMatch(/are both at tile/);
-    const pad = { ...layout, placed: { ...placed, clusterTile: changed(placed.clusterTile, 0, 1) } };
-    expect(layoutFaults(pad).join()).toMatch(/kind io/);
-    const slot = {
+    const moved = (element: number, site: number) => ({
       ...layout,
-      packed: { ...packed, elementSlot: changed(packed.elementSlot, 0, packed.elementSlot[1]) },
-    };
-    expect(layoutFaults(slot).join()).toMatch(/slot|carry link/);
+      placed: { ...placed, elementSite: changed(placed.elementSite, element, site) },
+    });
+    expect(layoutFaults(moved(0, placed.elementSite[1])).join()).toMatch(/are both at x\d+y\d+, place \d/);
+    expect(layoutFaults(moved(0, 8)).join()).toMatch(/kind io/);
+    expect(layoutFaults(moved(0, -1)).join()).toMatch(/lies nowhere/);
+    // two links of a chain change places
+    const [low, high] = [...packed.elementSum.keys()].filter((e) => packed.elementSum[e] >= 0);
+    const lower = changed(placed.elementSite, low, placed.elementSite[high]);
+    const swapped = { ...placed, elementSite: changed(lower, high, placed.elementSite[low]) };
+    expect(layoutFaults({ ...layout, placed: swapped }).join()).toMatch(/carry link to '.*' is broken/);
+    const tileOf = (e: number) => Math.floor(placed.elementSite[e] / layout.part.family.elementsPerTile);
+    const registers = [...packed.elementFf.keys()].filter((e) => packed.elementFf[e] >= 0);
+    const beside = registers.find((e) => registers.some((other) => other !== e && tileOf(other) === tileOf(e)))!;
+    const clockPin = layout.netlist.inputStart[packed.elementFf[beside]] + ffPin.clock;
+    const clocked = { ...layout.netlist, inputNet: changed(layout.netlist.inputNet, clockPin, 1) };
+    expect(layoutFaults({ ...layout, netlist: clocked }).join()).toMatch(/does not agree with the clock of/);
+    const joined = packed.elementFf.findIndex((ff, e) => ff >= 0 && packed.elementJoined[e] === 0);
+    const claimed = { ...packed, elementJoined: changed(packed.elementJoined, joined, 1) };
+    expect(layoutFaults({ ...layout, packed: claimed }).join()).toMatch(/that is not what it reads/);
     const at = routed.treeNode.findIndex((_, i) => routed.treeParent[i] >= 0);
     const far = routed.treeNode[routed.treeNode.length - 1];
     const jump = { ...layout, routed: { ...routed, treeNode: changed(routed.treeNode, at, far) } };
@@ -138,5 +150,9 @@ describe("the checker of layouts", () => {
     const reached = routed.pinNode.findIndex((node) => node >= 0);
     const open = { ...layout, routed: { ...routed, pinNode: changed(routed.pinNode, reached, 3) } };
     expect(layoutFaults(open).join()).toMatch(/is reached/);
+    const missing = { ...layout, routed: { ...routed, pinNode: changed(routed.pinNode, reached, -1) } };
+    expect(layoutFaults(missing).join()).toMatch(/is not reached/);
+    const root = { ...layout, routed: { ...routed, treeNode: changed(routed.treeNode, at - 1, far) } };
+    expect(layoutFaults(root).join()).toMatch(/not at its driver's/);
   });
 });

@@ -23,12 +23,17 @@ afterAll(() => {
 const nothingMatters = ({ connFrom, part: { fabric } }: PlacementProblem): Weights => {
   const [columns, rows] = [2 * fabric.width - 1, 2 * fabric.height - 1];
   const delay = {
-    ps: new Float32Array(columns * rows),
+    typical: new Float32Array(columns * rows),
+    near: new Float32Array(0),
+    reach: 0,
     columns,
     offsetX: fabric.width - 1,
     offsetY: fabric.height - 1,
   };
-  return { delay, at: () => ({ critical: new Float32Array(connFrom.length), longestPs: 1 }) };
+  return {
+    delay,
+    at: () => ({ critical: new Float32Array(connFrom.length), standing: { longestPs: 1, slackPs: null } }),
+  };
 };
 const lengthOf = (problem: PlacementProblem, tileOf: Int32Array) => {
   const { width } = problem.part.fabric;
@@ -92,20 +97,21 @@ function stacksAndSingles(part: Part, heights: readonly number[]): PlacementProb
   const columns = [...new Set(fabric.logicTiles.map((tile) => fabric.tileX(tile)))].sort((a, b) => a - b);
   return {
     part,
-    clusterCount: count,
-    blockCount: 0,
+    places: 1,
     entityCount: count,
-    fixedTile: new Int32Array(count).fill(-1),
+    fixedSite: new Int32Array(count).fill(-1),
     groupStart: Int32Array.from(start),
     groupEntity: Int32Array.from({ length: count }, (_, i) => i),
     groupKind: new Uint8Array(heights.length),
     groupOf: Int32Array.from(groupOf),
-    kinds: [{ name: "logic", tiles: fabric.logicTiles, columns }],
+    kinds: [{ name: "logic", sites: fabric.logicTiles, columns }],
     netStart: Int32Array.from(netStart),
     netEntity: Int32Array.from(ends.flat()),
     connFrom: Int32Array.from({ length: count - 1 }, (_, i) => i),
     connTo: Int32Array.from({ length: count - 1 }, (_, i) => i + 1),
     connSlot: Int32Array.from({ length: count - 1 }, (_, i) => i),
+    connKind: new Uint8Array(count - 1),
+    isLutPin: new Uint8Array(count - 1),
   };
 }
 function expectLegal(problem: PlacementProblem, tileOf: Int32Array): void {
@@ -144,8 +150,8 @@ describe("stacks of clusters", () => {
     const middle = new Float64Array(heights.length).fill(8);
     const { delay } = nothingMatters(problem);
     // a delay that grows with distance, not the same in all directions
-    for (let i = 0; i < delay.ps.length; i++)
-      delay.ps[i] =
+    for (let i = 0; i < delay.typical.length; i++)
+      delay.typical[i] =
         40 * Math.abs((i % delay.columns) - delay.offsetX) +
         (i < delay.columns * delay.offsetY ? 70 : 30) * Math.abs(Math.floor(i / delay.columns) - delay.offsetY);
     let told = 0;
@@ -155,15 +161,17 @@ describe("stacks of clusters", () => {
       legalise(problem, middle, middle)!,
       delay,
       {
-        effort: 4,
+        movesPer: 4 * problem.groupKind.length ** (4 / 3),
         timingWeight: 0.5,
         heat: 0.5,
         range: 8,
         cooling: 0.8,
+        sharing: null,
+        part: [1, 0],
         weigh: (tileOf) => {
           expectLegal(problem, tileOf);
           told++;
-          return { critical, figure: "", score: 1 };
+          return { critical, standing: { longestPs: 1, slackPs: null } };
         },
       },
       quietContext(3),

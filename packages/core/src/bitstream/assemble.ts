@@ -1,6 +1,6 @@
 import { InvariantError } from "../common/finding.ts";
 import { carryMode, outputMode, pullCode } from "../device/tile-pattern.ts";
-import type { LayoutInputs } from "../layout/layout.ts";
+import { elementAt, type LayoutInputs } from "../layout/layout.ts";
 import { padSideOf } from "../layout/pads.ts";
 import { permuteMask } from "../logic/truth-table.ts";
 import { carryPin, carryStart, cellKind, ffMode, ffPin, padPin } from "../netlist/mapped.ts";
@@ -30,8 +30,7 @@ export function assemble(layout: LayoutInputs): Uint8Array {
   }
   // elements
   for (let e = 0; e < packed.elementCount; e++) {
-    const tile = placed.clusterTile[packed.elementCluster[e]];
-    const slot = packed.elementSlot[e];
+    const { tile, place: slot } = elementAt(part, placed, e);
     const lut = packed.elementLut[e];
     if (lut >= 0) {
       const firstPin = graph.tileFirst[tile] + fabric.pattern(tile).byName.get(`L${slot}.0`)!;

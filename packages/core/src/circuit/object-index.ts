@@ -1,6 +1,6 @@
 import type { SourcePosition } from "../common/source.ts";
 import { nodeKind, type Part } from "../device/index.ts";
-import type { PackedDesign, PlacedDesign, RoutedDesign } from "../layout/index.ts";
+import { elementAt, type PackedDesign, type PlacedDesign, type RoutedDesign } from "../layout/index.ts";
 import { ownerOfMade } from "../netlist/made-names.ts";
 import { cellKind, cellKindNames, type MappedNetlist } from "../netlist/mapped.ts";
 import type { RtlNetlist, RtlPositions } from "../netlist/rtl.ts";
@@ -165,7 +165,7 @@ export class ObjectIndex {
     if (!placed) return { tile: null, pin: null };
     const [block, element] = [packed.cellBlock[cell], packed.cellElement[cell]];
     if (block >= 0) return { tile: at(placed.blockTile[block]), pin: null };
-    return { tile: element >= 0 ? at(placed.clusterTile[packed.elementCluster[element]]) : null, pin: null };
+    return { tile: element >= 0 ? at(elementAt(part, placed, element).tile) : null, pin: null };
   }
 
   private wiresOf(net: number, { netStart, treeNode }: RoutedDesign): number {

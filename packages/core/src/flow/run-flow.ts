@@ -3,6 +3,7 @@ import { CancelledError, type StageContext } from "../common/context.ts";
 import { type Finding, hasErrors, InvariantError } from "../common/finding.ts";
 import { Random } from "../common/random.ts";
 import type { Part } from "../device/part.ts";
+import { layoutFaults } from "../layout/check.ts";
 import type { LayoutNetlist } from "../netlist/mapped.ts";
 import type { FacetName, FacetValue, StageArtifacts, StageRecord } from "./artifacts.ts";
 import { type DesignInput, type StageName, stageNames } from "./design-input.ts";
@@ -22,6 +23,8 @@ import type { ArtifactStore, StoredStage } from "./store.ts";
 interface FlowOptions {
   /** Runs only what this stage needs, and the stage. */
   readonly stopAfter?: StageName;
+  /** Holds the finished layout against the part and the circuit, by a checker that shares nothing with what laid it out. */
+  readonly checkLayout?: boolean;
   /** Key of an earlier synth artifact of the same design: what did not change since is taken over. */
   readonly reuseFrom?: string | null;
   /** Called whenever something about a stage changes. */
@@ -82,7 +85,11 @@ class FlowRun {
     const { stopAfter } = this.options;
     const wanted = stopAfter ? stagesUpTo(stopAfter) : stageNames;
     try {
-      if (settings) for (const stage of wanted) await this.stage(stage, settings);
+      if (settings)
+        for (const stage of wanted) {
+          await this.stage(stage, settings);
+          if (stage === "route" && this.options.checkLayout) await this.checkLayout(settings);
+        }
     } catch (error) {
       if (error instanceof CancelledError) status = "cancelled";
       else if (error instanceof StageFailed) status = "failed";
@@ -95,6 +102,26 @@ class FlowRun {
       part,
       artifact: async (stage) => (this.live.has(stage) || this.stored.has(stage) ? this.artifact(stage) : null),
     };
+  }
+
+  private async checkLayout(settings: ResolvedSettings): Promise<void> {
+    const [netlist, packed, placed, routed] = await Promise.all([
+      this.artifact("synth"),
+      this.artifact("pack"),
+      this.artifact("place"),
+      this.artifact("route"),
+    ]);
+    const faults = layoutFaults({ netlist, packed, placed, routed, part: settings.get("part") });
+    if (faults.length === 0) return;
+    this.findings.push({
+      code: "layout/fault",
+      severity: "error",
+      place: { object: netlist.top },
+      message: `The layout is wrong in ${faults.length} point(s), and no bitstream is made of it: ${faults.slice(0, 5).join(" ")}`,
+      remedy:
+        "Build it afresh, with another seed if it is the same again, and report it: this is a fault of the product.",
+    });
+    throw new StageFailed();
   }
 
   private async stage<S extends StageName>(name: S, settings: ResolvedSettings): Promise<void> {

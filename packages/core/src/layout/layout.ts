@@ -19,7 +19,7 @@ export interface PackedDesign {
   readonly elementMux: Int32Array;
   /** [E] */
   readonly elementCluster: Int32Array;
-  /** [E] Place in its tile, 0 to elements per tile - 1. */
+  /** [E] Place in its tile, 0 to elements per tile - 1, to begin with: placement may change it where no carry chain runs. */
   readonly elementSlot: Int32Array;
   /** [clusters] Cluster that must lie on the tile above, where a carry chain goes on in it; -1 for none. */
   readonly clusterAbove: Int32Array;
@@ -33,16 +33,26 @@ export interface PackedDesign {
   readonly cellPad: Int32Array;
 }
 
-/** Where clusters and blocks lie. */
+/** Where elements and blocks lie. */
 export interface PlacedDesign {
-  /** [clusters] Tile of each cluster. */
-  readonly clusterTile: Int32Array;
+  /** [E] Site of each element: its tile, times the elements of a tile, plus its place there. */
+  readonly elementSite: Int32Array;
   /** [blocks] Foot tile of each hard block. */
   readonly blockTile: Int32Array;
   /** Half-perimeter wirelength over all routed nets, in tiles. */
   readonly wirelength: number;
   /** Longest path by the estimate, in ps, at slow-hot. */
   readonly estimatedPs: number;
+}
+
+/** Tile of an element, and its place there. */
+export function elementAt(
+  { family: { elementsPerTile } }: Part,
+  { elementSite }: Pick<PlacedDesign, "elementSite">,
+  element: number,
+): { tile: number; place: number } {
+  const site = elementSite[element];
+  return { tile: Math.floor(site / elementsPerTile), place: site % elementsPerTile };
 }
 
 /** Routing trees of all nets, as nodes of the routing-resource graph. */

@@ -1,4 +1,5 @@
 import type { StageContext } from "../common/context.ts";
+import type { Standing } from "../timing/steering.ts";
 import { Annealer } from "./anneal.ts";
 import { globalPlacement } from "./global.ts";
 import { legalise } from "./legalise.ts";
@@ -6,7 +7,7 @@ import type { DistanceDelay } from "./moves.ts";
 import type { PlacementProblem } from "./problem.ts";
 
 export interface ArrangeOptions {
-  /** Moves a temperature, as a multiple of (groups)^(4/3). */
+  /** How long it is tried: moves of clusters at each temperature, as a multiple of (groups)^(4/3). */
   readonly effort: number;
   /** Share of timing in the cost, 0 to 1. */
   readonly timingWeight: number;
@@ -15,12 +16,20 @@ export interface ArrangeOptions {
 /** How much connections matter, for places as they are. */
 export interface Weights {
   readonly delay: DistanceDelay;
-  /** @param x [E] Tile coordinates. @returns [C] 0 to 1, good until the next call, and the longest path in ps. */
-  at(x: ArrayLike<number>, y: ArrayLike<number>): { readonly critical: Float32Array; readonly longestPs: number };
+  /**
+   * @param x [E] Tile coordinates. @param place [E] Place in the tile; null where that is not known yet.
+   * @returns [C] 0 to 1, good until the next call, and where the design stands.
+   */
+  at(
+    x: ArrayLike<number>,
+    y: ArrayLike<number>,
+    place: ArrayLike<number> | null,
+  ): { readonly critical: Float32Array; readonly standing: Standing };
 }
 
 /**
  * Places for everything that moves: a global placement by springs, made legal, and refined by annealing towards the timing rules.
+ * @param problem Of clusters.
  * @returns [E] Tile of each entity; null where a stack finds no free stretch of a column.
  */
 export function arrange(
@@ -29,7 +38,7 @@ export function arrange(
   options: ArrangeOptions,
   context: StageContext,
 ): Int32Array | null {
-  const { groupOf, groupStart, groupEntity, fixedTile, entityCount, part } = problem;
+  const { groupOf, groupStart, groupEntity, fixedSite, entityCount, part } = problem;
   const { width } = part.fabric;
   const entityX = new Float64Array(entityCount);
   const entityY = new Float64Array(entityCount);
@@ -38,7 +47,7 @@ export function arrange(
       entityX[e] = tileOf[e] % width;
       entityY[e] = Math.floor(tileOf[e] / width);
     }
-    return weights.at(entityX, entityY);
+    return weights.at(entityX, entityY, null);
   };
   const wanted = globalPlacement(
     problem,
@@ -50,12 +59,12 @@ export function arrange(
       weigh: (x, y) => {
         for (let e = 0; e < entityCount; e++) {
           const g = groupOf[e];
-          entityX[e] = g < 0 ? fixedTile[e] % width : x[g];
-          entityY[e] = g < 0 ? Math.floor(fixedTile[e] / width) : y[g];
+          entityX[e] = g < 0 ? fixedSite[e] % width : x[g];
+          entityY[e] = g < 0 ? Math.floor(fixedSite[e] / width) : y[g];
         }
         for (let g = 0; g + 1 < groupStart.length; g++)
           for (let i = groupStart[g] + 1; i < groupStart[g + 1]; i++) entityY[groupEntity[i]] += i - groupStart[g];
-        return weights.at(entityX, entityY).critical.map((own) => own ** 4);
+        return weights.at(entityX, entityY, null).critical.map((own) => own ** 4);
       },
     },
     context,
@@ -67,14 +76,16 @@ export function arrange(
     start,
     weights.delay,
     {
-      effort: options.effort,
+      // Betz and Rose 1997
+      movesPer: options.effort * problem.groupKind.length ** (4 / 3),
       timingWeight: options.timingWeight,
       heat: 0.15,
       range: 6,
       cooling: 0.9,
+      sharing: null,
+      part: [0.5, 0.3],
       weigh: (tileOf) => {
-        const { critical, longestPs } = lay(tileOf);
-        return { critical, figure: `${(longestPs / 1000).toFixed(3)} ns estimated`, score: longestPs };
+        return lay(tileOf);
       },
     },
     context,

@@ -30,7 +30,7 @@ export function globalPlacement(
   context: StageContext,
 ): { x: Float64Array; y: Float64Array; wirelengths: { solved: number; spread: number }[] } {
   const { random } = context;
-  const { part, groupStart, groupEntity, groupKind, fixedTile, entityCount } = problem;
+  const { part, groupStart, groupEntity, groupKind, fixedSite, entityCount } = problem;
   const groupCount = groupKind.length;
   const { fabric } = part;
   const x = new Float64Array(groupCount);
@@ -40,13 +40,13 @@ export function globalPlacement(
     x[g] = fabric.width / 2 + random.float() - 0.5;
     y[g] = fabric.height / 2 + random.float() - 0.5;
   }
-  const isHeld = problem.netEntity.some((e) => fixedTile[e] >= 0);
+  const isHeld = problem.netEntity.some((e) => fixedSite[e] >= 0);
   if (!isHeld) smoothStart(problem, x, y, random);
   const offset = new Float64Array(entityCount);
   for (let g = 0; g < groupCount; g++)
     for (let i = groupStart[g]; i < groupStart[g + 1]; i++) offset[groupEntity[i]] = i - groupStart[g];
-  const fixedX = Float64Array.from(fixedTile, (tile) => (tile < 0 ? 0 : fabric.tileX(tile)));
-  const fixedY = Float64Array.from(fixedTile, (tile) => (tile < 0 ? 0 : fabric.tileY(tile)));
+  const fixedX = Float64Array.from(fixedSite, (tile) => (tile < 0 ? 0 : fabric.tileX(tile)));
+  const fixedY = Float64Array.from(fixedSite, (tile) => (tile < 0 ? 0 : fabric.tileY(tile)));
   const flat = new Float64Array(entityCount);
   const solverX = new Axis(problem, flat, fixedX, fabric.width);
   const solverY = new Axis(problem, offset, fixedY, fabric.height);
@@ -136,7 +136,7 @@ function smoothStart(problem: PlacementProblem, x: Float64Array, y: Float64Array
   const first = wave(null);
   const second = wave(first);
   turnToAxes(problem, first, second);
-  const side = Math.sqrt(Math.min(1, n / Math.max(1, kinds[0].tiles.length)));
+  const side = Math.sqrt(Math.min(1, n / Math.max(1, kinds[0].sites.length)));
   const rank = (values: Float64Array, into: Float64Array, span: number) => {
     const order = Array.from(values, (_, g) => g).sort((a, b) => values[a] - values[b] || a - b);
     order.forEach((g, i) => {

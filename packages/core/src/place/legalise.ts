@@ -3,6 +3,7 @@ import type { PlacementProblem } from "./problem.ts";
 /**
  * Puts every group on tiles of its own, near where it is wanted: stacks first, tallest first, then all others. O(groups x what is
  * tried until something is free).
+ * For clusters and blocks, whose sites are tiles.
  * @param x [G] Wanted tile coordinates of each group's foot.
  * @returns [E] Tile of each entity; null where a stack finds no free stretch of a column.
  */
@@ -12,12 +13,12 @@ export function legalise(problem: PlacementProblem, x: Float64Array, y: Float64A
 
 /** @param isTight Stacks are put as low as can be, so that no hole between them is lost. */
 function place(problem: PlacementProblem, x: Float64Array, y: Float64Array, isTight: boolean): Int32Array | null {
-  const { part, groupStart, groupEntity, groupKind, kinds, fixedTile } = problem;
+  const { part, groupStart, groupEntity, groupKind, kinds, fixedSite } = problem;
   const { width, height } = part.fabric;
-  const tileOf = fixedTile.slice();
-  const isFree = kinds.map(({ tiles }) => {
+  const tileOf = fixedSite.slice();
+  const isFree = kinds.map(({ sites }) => {
     const free = new Uint8Array(width * height);
-    for (const tile of tiles) free[tile] = 1;
+    for (const tile of sites) free[tile] = 1;
     return free;
   });
   const size = (g: number) => groupStart[g + 1] - groupStart[g];

@@ -1,15 +1,27 @@
 import type { StageContext } from "../common/context.ts";
 import { InvariantError } from "../common/finding.ts";
-import { invert, type PlacementProblem } from "./problem.ts";
+import type { ElementWays } from "../layout/ways.ts";
+import { invert, noKind, type PlacementProblem } from "./problem.ts";
 
-/** Delay of a connection by the distance between its tiles. */
-export interface DistanceDelay {
-  /** [rows * columns] ps */
-  readonly ps: Float32Array;
-  readonly columns: number;
-  readonly offsetX: number;
-  readonly offsetY: number;
+/** Delay of a connection by where its ends lie: where places are known and tiles are near, by those; else by the distance alone. */
+export type DistanceDelay = Pick<ElementWays, "typical" | "columns" | "offsetX" | "offsetY" | "reach" | "near">;
+
+/** What entities that share a tile must agree in, and what they take from each other there. */
+export interface Sharing {
+  /** @param at [sites] Entity at each, -1 for none. @param instead What the entity changes places with, -1 for nothing. */
+  allows(at: Int32Array, entity: number, site: number, instead: number): boolean;
+  /** What a ps of connections weighs from now on. @param weight [C] @param base More of each. */
+  weigh(weight: Float32Array, base: number): void;
+  /** [E + 1] and their list: entities whose inputs contend anew when each moves. */
+  readonly touchedStart: Int32Array;
+  readonly touched: Int32Array;
+  /** What inputs of an entity cost beyond what each would cost by itself, in weighted ps. @param pos [E] Where each lies. */
+  contention(entity: number, pos: Int32Array): number;
 }
+
+/** Coordinates of a place, x + 256 * y + 65536 * place in the tile. */
+const xOf = (pos: number): number => pos & 255;
+const yOf = (pos: number): number => (pos >> 8) & 255;
 
 /** What a move costs that is none. */
 const notTried = Number.NEGATIVE_INFINITY;
@@ -23,9 +35,9 @@ const leastWeight = 0.02;
  * of the moves go to where a group's nets would have it. Counts are kept from move to move, and held against counting anew.
  */
 export class Moves {
-  /** [E] Where each lies: x + 256 * y. */
+  /** [E] Where each lies: x + 256 * y + 65536 * place. */
   private readonly pos: Int32Array;
-  /** [tiles] Entity there, -1 for none. */
+  /** [sites] Entity there, -1 for none. */
   private readonly at: Int32Array;
   /** [E + 1] Other ends of each entity's nets with two ends. */
   private readonly pairStart: Int32Array;
@@ -50,11 +62,15 @@ export class Moves {
   private critOther = new Int32Array(0);
   private critWeight = new Float32Array(0);
   private critDrives = new Uint8Array(0);
+  /** First of the delays of its kind. */
+  private critKind = new Int32Array(0);
   /** [E] Tile coordinates that each entity's nets would have it at, as of the last round. */
   private readonly wishX: Int16Array;
   private readonly wishY: Int16Array;
   /** [kinds] */
   private readonly columnOf: Int16Array[];
+  private readonly width: number;
+  private readonly places: number;
   private readonly isSite: Uint8Array[];
   private readonly columns: Int16Array[];
   /** [G] */
@@ -68,19 +84,24 @@ export class Moves {
 
   constructor(
     private readonly problem: PlacementProblem,
-    tileOf: Int32Array,
+    siteOf: Int32Array,
     private readonly delay: DistanceDelay,
     /** Share of timing in the cost, 0 to 1. */
     private readonly timingWeight: number,
     private readonly context: StageContext,
+    private readonly sharing: Sharing | null,
   ) {
-    const { part, entityCount, netStart, netEntity, kinds, groupStart, groupKind, fixedTile } = problem;
+    const { part, entityCount, netStart, netEntity, kinds, groupStart, groupKind, places } = problem;
     const { fabric } = part;
     if (fabric.width > 256 || fabric.height > 256)
       throw new InvariantError(`A die of ${fabric.width} x ${fabric.height} tiles has no places in a byte each.`);
-    this.pos = Int32Array.from(tileOf, (tile) => fabric.tileX(tile) + 256 * fabric.tileY(tile));
-    this.at = new Int32Array(fabric.tileCount).fill(-1);
-    for (let e = 0; e < entityCount; e++) if (fixedTile[e] < 0) this.at[tileOf[e]] = e;
+    this.width = fabric.width;
+    this.places = places;
+    this.pos = new Int32Array(entityCount);
+    this.at = new Int32Array(fabric.tileCount * places);
+    this.contended = new Float64Array(sharing ? entityCount : 0);
+    this.touchedStamp = new Int32Array(this.contended.length);
+    this.restore(siteOf);
     this.netStart = netStart;
     this.netEntity = netEntity;
     const nets = netStart.length - 1;
@@ -121,10 +142,10 @@ export class Moves {
       }
       return nearest;
     });
-    this.isSite = kinds.map(({ tiles }) => {
-      const sites = new Uint8Array(fabric.tileCount);
-      for (const tile of tiles) sites[tile] = 1;
-      return sites;
+    this.isSite = kinds.map(({ sites }) => {
+      const is = new Uint8Array(fabric.tileCount * places);
+      for (const site of sites) is[site] = 1;
+      return is;
     });
     this.columns = kinds.map(({ columns }) => Int16Array.from(columns));
     this.groupSize = Int32Array.from(groupKind, (_, g) => groupStart[g + 1] - groupStart[g]);
@@ -146,25 +167,28 @@ export class Moves {
   }
 
   /** [E] */
-  tiles(): Int32Array {
-    const { width } = this.problem.part.fabric;
-    return this.pos.map((at) => (at >> 8) * width + (at & 255));
+  sites(): Int32Array {
+    return this.pos.map((at) => this.siteAt(at));
+  }
+  private siteAt(pos: number): number {
+    return (yOf(pos) * this.width + xOf(pos)) * this.places + (pos >> 16);
   }
 
-  private restore(tileOf: Int32Array): void {
-    const { fabric } = this.problem.part;
+  private restore(siteOf: Int32Array): void {
+    const { places, width } = this;
     this.at.fill(-1);
     this.isCounted = false;
-    for (let e = 0; e < tileOf.length; e++) {
-      this.pos[e] = fabric.tileX(tileOf[e]) + 256 * fabric.tileY(tileOf[e]);
-      if (this.problem.fixedTile[e] < 0) this.at[tileOf[e]] = e;
+    for (let e = 0; e < siteOf.length; e++) {
+      const tile = Math.floor(siteOf[e] / places);
+      this.pos[e] = (tile % width) + 256 * Math.floor(tile / width) + 65536 * (siteOf[e] % places);
+      this.at[siteOf[e]] = e;
     }
   }
 
   /** Counts everything anew: lengths, what matters, and where each entity's nets would have it. */
   refresh(critical: Float32Array, exponent: number): void {
-    const { problem, pos } = this;
-    const { entityCount, connFrom, connTo } = problem;
+    const { problem, pos, places } = this;
+    const { entityCount, connFrom, connTo, connKind } = problem;
     this.recount();
     this.wish();
     const { critStart } = this;
@@ -177,27 +201,35 @@ export class Moves {
         if (own < leastWeight) continue;
         weight[c] = own;
         critStart[connFrom[c] + 1]++;
+        kept++;
+        if (connFrom[c] === connTo[c]) continue;
         critStart[connTo[c] + 1]++;
-        kept += 2;
+        kept++;
       }
     for (let e = 0; e < entityCount; e++) critStart[e + 1] += critStart[e];
     const fill = critStart.slice(0, entityCount);
     this.critOther = new Int32Array(kept);
     this.critWeight = new Float32Array(kept);
     this.critDrives = new Uint8Array(kept);
+    this.critKind = new Int32Array(kept);
     this.timing = 0;
     for (let c = 0; c < connFrom.length; c++) {
       if (weight[c] === 0) continue;
       const [from, to] = [connFrom[c], connTo[c]];
+      const kind = connKind[c] === noKind ? -1 : connKind[c] * places * places;
       const a = fill[from]++;
       this.critOther[a] = to;
       this.critWeight[a] = weight[c];
       this.critDrives[a] = 1;
+      this.critKind[a] = kind;
+      this.timing += weight[c] * this.delayOf(pos[from], pos[to], kind);
+      if (from === to) continue;
       const b = fill[to]++;
       this.critOther[b] = from;
       this.critWeight[b] = weight[c];
-      this.timing += weight[c] * this.delayOf((pos[to] & 255) - (pos[from] & 255), (pos[to] >> 8) - (pos[from] >> 8));
+      this.critKind[b] = kind;
     }
+    this.contend(weight);
   }
 
   /** [E] The median of the edges of an entity's nets, without itself: there its wires are shortest (Goto 1981). */
@@ -218,9 +250,9 @@ export class Moves {
       };
       for (let i = pairStart[e]; i < pairStart[e + 1] && count < most; i++) {
         const other = pos[pairOther[i]];
-        note(other & 255, other & 255, other >> 8, other >> 8);
+        note(xOf(other), xOf(other), yOf(other), yOf(other));
       }
-      const [ex, ey] = [pos[e] & 255, pos[e] >> 8];
+      const [ex, ey] = [xOf(pos[e]), yOf(pos[e])];
       for (let i = entityNetStart[e]; i < entityNetStart[e + 1] && count < most; i++) {
         const net = entityNets[i];
         const own = box[net];
@@ -230,10 +262,10 @@ export class Moves {
           for (let k = netStart[net]; k < netStart[net + 1]; k++) {
             if (netEntity[k] === e) continue;
             const other = pos[netEntity[k]];
-            x0 = Math.min(x0, other & 255);
-            x1 = Math.max(x1, other & 255);
-            y0 = Math.min(y0, other >> 8);
-            y1 = Math.max(y1, other >> 8);
+            x0 = Math.min(x0, xOf(other));
+            x1 = Math.max(x1, xOf(other));
+            y0 = Math.min(y0, yOf(other));
+            y1 = Math.max(y1, yOf(other));
           }
         }
         note(x0, x1, y0, y1);
@@ -250,14 +282,21 @@ export class Moves {
     }
   }
 
-  private delayOf(dx: number, dy: number): number {
-    const { ps, columns, offsetX, offsetY } = this.delay;
-    return ps[(dy + offsetY) * columns + dx + offsetX];
+  /** @param kind First of the kind's delays, counted in pairs of places. */
+  private delayOf(from: number, to: number, kind: number): number {
+    const { places } = this;
+    const { typical, columns, offsetX, offsetY, near, reach } = this.delay;
+    const dx = (to & 255) - (from & 255);
+    const dy = ((to >> 8) & 255) - ((from >> 8) & 255);
+    if (places === 1 || kind < 0 || dx > reach || dx < -reach || dy > reach || dy < -reach)
+      return typical[(dy + offsetY) * columns + dx + offsetX];
+    const side = 2 * reach + 1;
+    return near[((kind + (from >> 16) * places + (to >> 16)) * side + dy + reach) * side + dx + reach];
   }
 
   /** Standard deviation of what moves cost. */
   deviation(range: number, tries: number): number {
-    const before = this.tiles();
+    const before = this.sites();
     const deltas: number[] = [];
     this.round(tries, range, Infinity, deltas);
     this.restore(before);
@@ -287,12 +326,12 @@ export class Moves {
     let at = pos[netEntity[first]];
     let x0 = at & 255;
     let x1 = x0;
-    let y0 = at >> 8;
+    let y0 = yOf(at);
     let y1 = y0;
     for (let i = first + 1; i < end; i++) {
       at = pos[netEntity[i]];
       const ex = at & 255;
-      const ey = at >> 8;
+      const ey = yOf(at);
       if (ex < x0) x0 = ex;
       else if (ex > x1) x1 = ex;
       if (ey < y0) y0 = ey;
@@ -306,7 +345,8 @@ export class Moves {
     const { problem, singles, stacks, at, pos, columnOf, wishX, wishY, groupSize } = this;
     const { random } = this.context;
     const { groupEntity, groupStart, groupKind, groupOf } = problem;
-    const { width, height } = problem.part.fabric;
+    const { width, places } = this;
+    const { height } = problem.part.fabric;
     const groups = groupKind.length;
     const reach = Math.max(1, Math.floor(range));
     const near = Math.max(1, Math.min(3, reach >> 1));
@@ -327,8 +367,8 @@ export class Moves {
         const e = groupEntity[groupStart[g]];
         if (groupKind[g] !== 0) delta = this.tryBlock(e, groupKind[g], reach);
         else {
-          const x = pos[e] & 255;
-          const y = pos[e] >> 8;
+          const x = xOf(pos[e]);
+          const y = yOf(pos[e]);
           const draw = random.uint32();
           let column = nearest[x];
           let row = y;
@@ -345,11 +385,12 @@ export class Moves {
           else if (column > last) column = last;
           if (row < 0) row = 0;
           else if (row >= height) row = height - 1;
-          const to = row * width + columns[column];
-          if (logic[to] === 0 || to === y * width + x) continue;
+          const place = places > 1 ? random.below(places) : 0;
+          const to = (row * width + columns[column]) * places + place;
           const other = at[to];
+          if (logic[to] === 0 || other === e) continue;
           if (other >= 0 && groupSize[groupOf[other]] > 1) continue;
-          delta = this.trySwap(e, columns[column], row, other);
+          delta = this.trySwap(e, columns[column] + 256 * row + 65536 * place, other);
         }
       }
       if (delta === notTried) continue;
@@ -371,16 +412,71 @@ export class Moves {
     this.timingScale = share / Math.max(1e-9, this.timing);
   }
 
-  private takes(delta: number): boolean {
-    if (delta <= 0) return true;
-    const { heat } = this;
-    return heat > 0 && this.context.random.float() < Math.exp(-delta / heat);
+  /** The most that the next move may cost to be taken, drawn by the temperature (Metropolis et al. 1953). */
+  private mostCost(): number {
+    return this.heat > 0 ? -this.heat * Math.log(1 - this.context.random.float()) : 0;
+  }
+
+  /** [E] What the inputs of each contend for, as counted last, in weighted ps; what such a ps costs. */
+  private readonly contended: Float64Array;
+  private readonly touchedStamp: Int32Array;
+  private readonly again: number[] = [];
+  private readonly anew: number[] = [];
+  private contentionScale = 0;
+
+  private contend(weight: Float32Array): void {
+    const { sharing, contended, pos } = this;
+    if (!sharing) return;
+    this.setScales();
+    // a detour is wire, whether it matters for timing or not
+    const { wirePs } = this.problem.part.family.delays;
+    const ofWire = this.wireScale / wirePs[0];
+    this.contentionScale = this.timingScale > 0 ? this.timingScale : ofWire;
+    sharing.weigh(weight, ofWire / this.contentionScale);
+    for (let e = 0; e < contended.length; e++) contended[e] = 0;
+    for (const e of sharing.touched) if (contended[e] === 0) contended[e] = sharing.contention(e, pos);
+  }
+  /**
+   * After the first of `moved` were laid anew: what pins cost more than before.
+   * @param most More than this need not be counted to the end.
+   */
+  private contendMoved(count: number, most: number): number {
+    const { moved, pos, contended, touchedStamp, epoch, again, anew, contentionScale } = this;
+    const sharing = this.sharing!;
+    const { touchedStart, touched } = sharing;
+    again.length = anew.length = 0;
+    let before = 0;
+    for (let m = 0; m < count; m++)
+      for (let i = touchedStart[moved[m]], end = touchedStart[moved[m] + 1]; i < end; i++) {
+        const e = touched[i];
+        if (touchedStamp[e] === epoch) continue;
+        touchedStamp[e] = epoch;
+        before += contended[e];
+        again.push(e);
+      }
+    let after = 0;
+    for (const e of again) {
+      if ((after - before) * contentionScale > most) return Infinity;
+      const own = sharing.contention(e, pos);
+      after += own;
+      anew.push(own);
+    }
+    return (after - before) * contentionScale;
+  }
+  private keepContention(): void {
+    for (let i = 0; i < this.again.length; i++) this.contended[this.again[i]] = this.anew[i];
+  }
+  /** Takes the first of `moved` out of where they were, which is in `movedTo` by then, to where they are. */
+  private lay(count: number): void {
+    const { at, moved, movedTo, pos } = this;
+    for (let m = 0; m < count; m++) at[this.siteAt(movedTo[m])] = -1;
+    for (let m = 0; m < count; m++) at[this.siteAt(pos[moved[m]])] = moved[m];
   }
 
   /** A hard block: its kind has sites in few columns, and in some rows only; any of them will do. */
   private tryBlock(e: number, kind: number, reach: number): number {
-    const { tiles } = this.problem.kinds[kind];
-    const { width } = this.problem.part.fabric;
+    const tiles = this.problem.kinds[kind].sites;
+    const { width } = this;
     let to = tiles[this.context.random.below(tiles.length)];
     // one that is near, or near to where the nets pull, if the next few have such a one
     for (let turn = 0; turn < 4; turn++) {
@@ -390,22 +486,26 @@ export class Moves {
       to = tiles[this.context.random.below(tiles.length)];
     }
     if (this.at[to] === e) return notTried;
-    return this.trySwap(e, to % width, (to / width) | 0, this.at[to]);
+    return this.trySwap(e, (to % width) + 256 * ((to / width) | 0), this.at[to]);
   }
 
-  /** Moves an entity to a tile, and what is there, if anything, to where it was. @returns Cost change. */
-  private trySwap(a: number, x: number, y: number, b: number): number {
-    const { pos, moved, movedTo } = this;
+  /** Moves an entity to a place, and what is there, if anything, to where it was. @returns Cost change. */
+  private trySwap(a: number, to: number, b: number): number {
+    const { pos, moved, movedTo, sharing, at } = this;
     this.lastTaken = false;
+    if (sharing) {
+      if (!sharing.allows(at, a, this.siteAt(to), b)) return notTried;
+      if (b >= 0 && !sharing.allows(at, b, this.siteAt(pos[a]), a)) return notTried;
+    }
     moved[0] = a;
-    movedTo[0] = x + 256 * y;
+    movedTo[0] = to;
     if (b < 0) return this.tryTogether(1);
     moved[1] = b;
     movedTo[1] = pos[a];
     return this.tryTogether(2);
   }
 
-  // what moves together: entities, and where each goes, x + 256 * y
+  // what moves together: entities, and where each goes
   private readonly moved: Int32Array;
   private readonly movedTo: Int32Array;
   private readonly touched: Int32Array;
@@ -415,7 +515,8 @@ export class Moves {
     const { problem, pos, at, moved, movedTo, groupSize } = this;
     const { groupStart, groupEntity, groupOf, groupKind } = problem;
     const { random } = this.context;
-    const { width, height } = problem.part.fabric;
+    const { width } = this;
+    const { height } = problem.part.fabric;
     const kind = groupKind[g];
     const columns = this.columns[kind];
     const tall = groupSize[g];
@@ -423,8 +524,8 @@ export class Moves {
     const foot = groupEntity[first];
     this.lastTaken = false;
     const draw = random.uint32();
-    const x = pos[foot] & 255;
-    const y = pos[foot] >> 8;
+    const x = xOf(pos[foot]);
+    const y = yOf(pos[foot]);
     const isDirected = (draw & 1) === 1;
     const half = isDirected ? Math.max(1, Math.min(3, reach >> 1)) : reach;
     let column =
@@ -449,7 +550,7 @@ export class Moves {
       if (own === g || size === 1) continue;
       // another stack changes places with this one if all of it lies there
       if (!isApart || size > tall) return notTried;
-      const low = pos[groupEntity[groupStart[own]]] >> 8;
+      const low = yOf(pos[groupEntity[groupStart[own]]]);
       if (low < row || low + size > row + tall) return notTried;
     }
     let count = 0;
@@ -479,10 +580,10 @@ export class Moves {
 
   /** Moves the first of `moved` to `movedTo`. Tiles that they leave are taken by others of them, or become free. */
   private tryTogether(count: number): number {
-    const { pos, at, moved, movedTo, touched, movedStamp, movedAt, timingScale } = this;
+    const { pos, moved, movedTo, touched, movedStamp, movedAt, timingScale } = this;
     const { pairStart, pairOther, entityNetStart, entityNets, netStart, box, newBox, stamp, sharedStamp } = this;
     const { critStart, critOther, critWeight, critDrives } = this;
-    const { ps, columns, offsetX, offsetY } = this.delay;
+    const { critKind } = this;
     const epoch = ++this.epoch;
     for (let i = 0; i < count; i++) {
       movedStamp[moved[i]] = epoch;
@@ -496,39 +597,39 @@ export class Moves {
       const old = pos[e];
       const next = movedTo[m];
       const ax = old & 255;
-      const ay = old >> 8;
+      const ay = (old >> 8) & 255;
       const bx = next & 255;
-      const by = next >> 8;
+      const by = (next >> 8) & 255;
       for (let i = pairStart[e], end = pairStart[e + 1]; i < end; i++) {
         const other = pairOther[i];
         const there = pos[other];
         let ox = there & 255;
-        let oy = there >> 8;
+        let oy = (there >> 8) & 255;
         const before = Math.abs(ax - ox) + Math.abs(ay - oy);
         if (movedStamp[other] === epoch) {
           const at = movedAt[other];
           // between two that move, once
           if (at < m) continue;
           ox = movedTo[at] & 255;
-          oy = movedTo[at] >> 8;
+          oy = (movedTo[at] >> 8) & 255;
         }
         wire += Math.abs(bx - ox) + Math.abs(by - oy) - before;
       }
       if (timingScale > 0)
         for (let i = critStart[e], end = critStart[e + 1]; i < end; i++) {
           const other = critOther[i];
-          const there = pos[other];
-          let ox = there & 255;
-          let oy = there >> 8;
-          const turn = critDrives[i] ? 1 : -1;
-          const before = ps[(turn * (oy - ay) + offsetY) * columns + turn * (ox - ax) + offsetX];
+          const was = pos[other];
+          let there = was;
           if (movedStamp[other] === epoch) {
             const at = movedAt[other];
             if (at < m) continue;
-            ox = movedTo[at] & 255;
-            oy = movedTo[at] >> 8;
+            there = movedTo[at];
           }
-          timing += critWeight[i] * (ps[(turn * (oy - by) + offsetY) * columns + turn * (ox - bx) + offsetX] - before);
+          const drives = critDrives[i];
+          const kind = critKind[i];
+          const before = drives ? this.delayOf(old, was, kind) : this.delayOf(was, old, kind);
+          const after = drives ? this.delayOf(next, there, kind) : this.delayOf(there, next, kind);
+          timing += critWeight[i] * (after - before);
         }
       for (let i = entityNetStart[e], end = entityNetStart[e + 1]; i < end; i++) {
         const net = entityNets[i];
@@ -557,9 +658,9 @@ export class Moves {
       const from = movedTo[m];
       const to = pos[moved[m]];
       const fromX = from & 255;
-      const fromY = from >> 8;
+      const fromY = (from >> 8) & 255;
       const toX = to & 255;
-      const toY = to >> 8;
+      const toY = (to >> 8) & 255;
       if (
         sharedStamp[net] === epoch ||
         (fromX === x0 && toX > x0) ||
@@ -578,11 +679,12 @@ export class Moves {
       newBox[net] = x0 | (x1 << 8) | (y0 << 16) | (y1 << 24);
       wire += x1 - x0 + y1 - y0 - half;
     }
-    const delta = wire * this.wireScale + timing * timingScale;
-    if (this.takes(delta)) {
-      const { width } = this.problem.part.fabric;
-      for (let m = 0; m < count; m++) at[(movedTo[m] >> 8) * width + (movedTo[m] & 255)] = -1;
-      for (let m = 0; m < count; m++) at[(pos[moved[m]] >> 8) * width + (pos[moved[m]] & 255)] = moved[m];
+    let delta = wire * this.wireScale + timing * timingScale;
+    const most = this.mostCost();
+    if (this.sharing) delta += this.contendMoved(count, most - delta);
+    if (delta <= most) {
+      this.lay(count);
+      if (this.sharing) this.keepContention();
       for (let t = 0; t < nets; t++) box[touched[t]] = newBox[touched[t]];
       this.lastTaken = true;
       return delta;

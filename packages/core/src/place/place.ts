@@ -2,13 +2,13 @@ import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
 import { Delays, type Part } from "../device/part.ts";
 import type { PackedDesign, PlacedDesign } from "../layout/layout.ts";
-import { lookaheadFor } from "../layout/lookahead.ts";
 import type { LayoutNetlist } from "../netlist/mapped.ts";
 import type { BoundRules } from "../timing/bound-rules.ts";
 import { Steering } from "../timing/steering.ts";
-import { type ArrangeOptions, arrange, type Weights } from "./arrange.ts";
-import type { DistanceDelay } from "./moves.ts";
-import { type PlacementProblem, placementProblem, wirelength } from "./problem.ts";
+import { type ArrangeOptions, arrange } from "./arrange.ts";
+import { clusterProblem, elementProblem, type PlacementProblem, wirelength } from "./problem.ts";
+import { settle } from "./settle.ts";
+import { ConnectionWeights } from "./weights.ts";
 
 export type PlaceOptions = ArrangeOptions;
 
@@ -24,71 +24,38 @@ export function place(
   options: PlaceOptions,
   context: StageContext,
 ): StageResult<PlacedDesign> {
-  if (packed.clusterCount + netlist.blocks.length === 0)
+  const { elementCount, clusterCount } = packed;
+  if (elementCount + netlist.blocks.length === 0)
     return {
-      artifact: { clusterTile: new Int32Array(0), blockTile: new Int32Array(0), wirelength: 0, estimatedPs: 0 },
+      artifact: { elementSite: new Int32Array(0), blockTile: new Int32Array(0), wirelength: 0, estimatedPs: 0 },
       findings: [],
     };
-  const problem = placementProblem(netlist, packed, part);
-  const weights = new ConnectionWeights(
-    problem,
-    new Steering(netlist, packed, goals, part, new Delays(part, "slow-hot")),
-  );
-  const tileOf = arrange(problem, weights, options, context);
-  if (!tileOf) return { artifact: null, findings: [noColumn(problem, netlist.top)] };
+  const steering = new Steering(netlist, packed, goals, part, new Delays(part, "slow-hot"));
+  const ofClusters = clusterProblem(netlist, packed, part);
+  const tileOf = arrange(ofClusters, new ConnectionWeights(ofClusters, netlist, steering), options, context);
+  if (!tileOf) return { artifact: null, findings: [noColumn(ofClusters, netlist.top)] };
+  const blockTile = tileOf.slice(clusterCount, clusterCount + netlist.blocks.length);
+  const places = part.family.elementsPerTile;
+  const start = Int32Array.from(packed.elementSlot, (slot, e) => tileOf[packed.elementCluster[e]] * places + slot);
+  const ofElements = elementProblem(netlist, packed, part, start, blockTile);
+  const weights = new ConnectionWeights(ofElements, netlist, steering);
+  const begin = ofElements.fixedSite.slice();
+  begin.set(start);
+  const siteOf = settle(ofElements, netlist, packed, begin, weights, options, context);
   const { width } = part.fabric;
-  const x = tileOf.map((tile) => tile % width);
-  const y = tileOf.map((tile) => Math.floor(tile / width));
-  const { longestPs } = weights.at(x, y);
-  const { clusterCount, blockCount } = problem;
+  const x = siteOf.map((site) => Math.floor(site / places) % width);
+  const y = siteOf.map((site) => Math.floor(site / places / width));
+  const place = siteOf.map((site) => site % places);
+  const { longestPs } = weights.at(x, y, place).standing;
   return {
     artifact: {
-      clusterTile: tileOf.slice(0, clusterCount),
-      blockTile: tileOf.slice(clusterCount, clusterCount + blockCount),
-      wirelength: wirelength(problem, x, y),
+      elementSite: siteOf.slice(0, elementCount),
+      blockTile,
+      wirelength: wirelength(ofElements, x, y),
       estimatedPs: longestPs,
     },
     findings: [],
   };
-}
-
-/** How much connections matter, for places as they are. */
-class ConnectionWeights implements Weights {
-  readonly delay: DistanceDelay;
-  private readonly critical: Float32Array;
-
-  constructor(
-    private readonly problem: PlacementProblem,
-    private readonly steering: Steering,
-  ) {
-    const { ps, columns, rows, offsetX, offsetY, classes } = lookaheadFor(problem.part);
-    this.delay = { ps: ps.subarray((classes - 1) * rows * columns), columns, offsetX, offsetY };
-    this.critical = new Float32Array(problem.connSlot.length);
-    // what stays within a tile
-    const isBetween = new Uint8Array(steering.critical.length);
-    for (const slot of problem.connSlot) isBetween[slot] = 1;
-    for (let slot = 0; slot < isBetween.length; slot++)
-      if (!isBetween[slot] && !steering.isFixed(slot)) steering.setWire(slot, this.ps(0, 0));
-  }
-
-  private ps(dx: number, dy: number): number {
-    const { ps, columns, offsetX, offsetY } = this.delay;
-    return ps[(dy + offsetY) * columns + dx + offsetX];
-  }
-
-  at(x: ArrayLike<number>, y: ArrayLike<number>): { critical: Float32Array; longestPs: number } {
-    const { connFrom, connTo, connSlot } = this.problem;
-    for (let c = 0; c < connSlot.length; c++) {
-      const [from, to] = [connFrom[c], connTo[c]];
-      this.steering.setWire(
-        connSlot[c],
-        this.ps(Math.round(x[to]) - Math.round(x[from]), Math.round(y[to]) - Math.round(y[from])),
-      );
-    }
-    const { longestPs } = this.steering.update();
-    for (let c = 0; c < connSlot.length; c++) this.critical[c] = this.steering.critical[connSlot[c]];
-    return { critical: this.critical, longestPs };
-  }
 }
 
 function noColumn({ groupStart, part }: PlacementProblem, top: string): Finding {

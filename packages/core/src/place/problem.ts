@@ -1,22 +1,24 @@
 import { blockOf, listBlocks } from "../device/blocks/registry.ts";
+import type { Fabric } from "../device/fabric.ts";
 import type { Part } from "../device/part.ts";
 import type { PackedDesign } from "../layout/layout.ts";
-import { clockSlots, type LayoutNetlist } from "../netlist/mapped.ts";
+import { wayKind } from "../layout/ways.ts";
+import { cellKind, clockSlots, type LayoutNetlist } from "../netlist/mapped.ts";
 import { bucket } from "../timing/pin-graph.ts";
 import { internalSlots, ownerOfSlots } from "../timing/timing-graph.ts";
 
 /**
- * What placement is about, without the netlist. Entities are what nets end at: clusters first, then hard blocks, then pads. Groups
- * are what moves as one: a cluster, a stack of clusters that a carry chain ties together, or a hard block; pads, and blocks that
- * stay, are in none. E entities, G groups, N nets, C connections. Tiles by number, y * width + x.
+ * What placement is about, without the netlist. Entities are what nets end at: clusters or elements first, then hard blocks, then
+ * pads. Groups are what moves as one: a cluster, a stack of clusters that a carry chain ties together, an element, or a hard block;
+ * pads, and all that stays, are in none. E entities, G groups, N nets, C connections. Sites by number, (y * width + x) * places + place.
  */
 export interface PlacementProblem {
   readonly part: Part;
-  readonly clusterCount: number;
-  readonly blockCount: number;
+  /** Entities that a logic tile takes: one cluster, or so many elements. */
+  readonly places: number;
   readonly entityCount: number;
-  /** [E] Tile of what does not move, -1 for what does. A block lies at its foot. */
-  readonly fixedTile: Int32Array;
+  /** [E] Site of what does not move, -1 for what does. A block lies at its foot. */
+  readonly fixedSite: Int32Array;
   /** [G + 1] Entities of each group, from the foot up. */
   readonly groupStart: Int32Array;
   readonly groupEntity: Int32Array;
@@ -33,35 +35,33 @@ export interface PlacementProblem {
   readonly connFrom: Int32Array;
   readonly connTo: Int32Array;
   readonly connSlot: Int32Array;
+  /** [C] What the connection is, as `wayKind` numbers it; `noKind` where an end is no element. */
+  readonly connKind: Uint8Array;
+  /** [C] 1 where it ends at a LUT. */
+  readonly isLutPin: Uint8Array;
 }
+
+/** A connection from or to a pad or a block. */
+export const noKind = 255;
 
 /** Where groups of one kind may lie. */
 interface SiteKind {
   readonly name: string;
-  /** Tiles that hold one entity, or the foot of one block; not those that are taken by what stays. */
-  readonly tiles: readonly number[];
+  /** Sites for one entity, or for the foot of one block; not those that are taken by what stays. */
+  readonly sites: readonly number[];
   /** Columns with such tiles, in order. */
   readonly columns: readonly number[];
 }
 
-export function placementProblem(netlist: LayoutNetlist, packed: PackedDesign, part: Part): PlacementProblem {
+/** Clusters, stacks of them and hard blocks, which all move. */
+export function clusterProblem(netlist: LayoutNetlist, packed: PackedDesign, part: Part): PlacementProblem {
   const { fabric } = part;
   const { clusterCount } = packed;
   const blockCount = netlist.blocks.length;
-  const padEntity = new Int32Array(netlist.cellCount).fill(-1);
-  let entityCount = clusterCount + blockCount;
-  const padTiles: number[] = [];
-  for (let cell = 0; cell < netlist.cellCount; cell++)
-    if (packed.cellPad[cell] >= 0) {
-      padEntity[cell] = entityCount++;
-      padTiles.push(fabric.pads[packed.cellPad[cell]].tile);
-    }
-  const fixedTile = new Int32Array(entityCount).fill(-1);
-  fixedTile.set(padTiles, clusterCount + blockCount);
-
-  const columnsOf = (tiles: readonly number[]) =>
-    [...new Set(tiles.map((tile) => fabric.tileX(tile)))].sort((a, b) => a - b);
-  const kinds: SiteKind[] = [{ name: "logic", tiles: fabric.logicTiles, columns: columnsOf(fabric.logicTiles) }];
+  const pads = padEntities(netlist, packed, part, clusterCount + blockCount);
+  const fixedSite = new Int32Array(pads.entityCount).fill(-1);
+  fixedSite.set(pads.tiles, clusterCount + blockCount);
+  const kinds: SiteKind[] = [siteKind("logic", fabric.logicTiles, fabric, 1)];
   const kindOfType = new Map<string, number>();
   for (const { type } of listBlocks()) {
     const sites = fabric.blockSites(type);
@@ -71,18 +71,18 @@ export function placementProblem(netlist: LayoutNetlist, packed: PackedDesign, p
       if (modes.type !== type) return;
       const own = packed.blockSite[b];
       // two kinds share the corners, and stay: their clocks go everywhere alike
-      if (own >= 0) fixedTile[clusterCount + b] = sites[own];
-      else if (blockOf(modes).stays) fixedTile[clusterCount + b] = free.shift()!;
+      if (own >= 0) fixedSite[clusterCount + b] = sites[own];
+      else if (blockOf(modes).stays) fixedSite[clusterCount + b] = free.shift()!;
     });
     if (sites.length === 0) continue;
     kindOfType.set(type, kinds.length);
-    kinds.push({ name: type, tiles: free, columns: columnsOf(free) });
+    kinds.push(siteKind(type, free, fabric, 1));
   }
 
   const groupStart: number[] = [0];
   const groupEntity: number[] = [];
   const groupKind: number[] = [];
-  const groupOf = new Int32Array(entityCount).fill(-1);
+  const groupOf = new Int32Array(pads.entityCount).fill(-1);
   const isUpper = new Uint8Array(clusterCount);
   for (const above of packed.clusterAbove) if (above >= 0) isUpper[above] = 1;
   for (let foot = 0; foot < clusterCount; foot++) {
@@ -95,24 +95,118 @@ export function placementProblem(netlist: LayoutNetlist, packed: PackedDesign, p
     groupStart.push(groupEntity.length);
   }
   for (let b = 0; b < blockCount; b++) {
-    if (fixedTile[clusterCount + b] >= 0) continue;
+    if (fixedSite[clusterCount + b] >= 0) continue;
     groupOf[clusterCount + b] = groupKind.length;
     groupEntity.push(clusterCount + b);
     groupKind.push(kindOfType.get(netlist.blocks[b].modes.type)!);
     groupStart.push(groupEntity.length);
   }
-
-  const entityOf = (cell: number): number => {
-    if (padEntity[cell] >= 0) return padEntity[cell];
-    const block = packed.cellBlock[cell];
-    return block >= 0 ? clusterCount + block : packed.elementCluster[packed.cellElement[cell]];
+  const entityOf = (cell: number): number =>
+    pads.entity[cell] >= 0
+      ? pads.entity[cell]
+      : packed.cellBlock[cell] >= 0
+        ? clusterCount + packed.cellBlock[cell]
+        : packed.elementCluster[packed.cellElement[cell]];
+  return {
+    part,
+    places: 1,
+    entityCount: pads.entityCount,
+    fixedSite,
+    groupStart: Int32Array.from(groupStart),
+    groupEntity: Int32Array.from(groupEntity),
+    groupKind: Uint8Array.from(groupKind),
+    groupOf,
+    kinds,
+    ...connectionsOf(netlist, packed, entityOf, 0),
   };
+}
+
+/** Elements, each by itself, while stacks and blocks stay where they are. @param elementSite, blockTile Where all lie. */
+export function elementProblem(
+  netlist: LayoutNetlist,
+  packed: PackedDesign,
+  part: Part,
+  elementSite: Int32Array,
+  blockTile: Int32Array,
+): PlacementProblem {
+  const { fabric } = part;
+  const places = part.family.elementsPerTile;
+  const { elementCount } = packed;
+  const pads = padEntities(netlist, packed, part, elementCount + blockTile.length);
+  const fixedSite = new Int32Array(pads.entityCount).fill(-1);
+  blockTile.forEach((tile, b) => {
+    fixedSite[elementCount + b] = tile * places;
+  });
+  pads.tiles.forEach((tile, i) => {
+    fixedSite[elementCount + blockTile.length + i] = tile * places;
+  });
+  const isTaken = new Uint8Array(fabric.tileCount * places);
+  const moving: number[] = [];
+  const groupOf = new Int32Array(pads.entityCount).fill(-1);
+  for (let e = 0; e < elementCount; e++) {
+    if (packed.elementSum[e] >= 0 || packed.elementMux[e] >= 0) {
+      fixedSite[e] = elementSite[e];
+      isTaken[elementSite[e]] = 1;
+    } else {
+      groupOf[e] = moving.length;
+      moving.push(e);
+    }
+  }
+  const sites = fabric.logicTiles
+    .flatMap((tile) => Array.from({ length: places }, (_, place) => tile * places + place))
+    .filter((site) => !isTaken[site]);
+  const entityOf = (cell: number): number =>
+    pads.entity[cell] >= 0
+      ? pads.entity[cell]
+      : packed.cellBlock[cell] >= 0
+        ? elementCount + packed.cellBlock[cell]
+        : packed.cellElement[cell];
+  return {
+    part,
+    places,
+    entityCount: pads.entityCount,
+    fixedSite,
+    groupStart: Int32Array.from({ length: moving.length + 1 }, (_, g) => g),
+    groupEntity: Int32Array.from(moving),
+    groupKind: new Uint8Array(moving.length),
+    groupOf,
+    kinds: [siteKind("logic", sites, fabric, places)],
+    ...connectionsOf(netlist, packed, entityOf, elementCount),
+  };
+}
+
+function siteKind(name: string, sites: readonly number[], fabric: Fabric, places: number): SiteKind {
+  const columns = [...new Set(sites.map((site) => fabric.tileX(Math.floor(site / places))))].sort((a, b) => a - b);
+  return { name, sites, columns };
+}
+
+/** Pads as entities from `first` on. @returns [cells] Entity or -1; their tiles, and how many entities there are with them. */
+function padEntities(netlist: LayoutNetlist, packed: PackedDesign, part: Part, first: number) {
+  const entity = new Int32Array(netlist.cellCount).fill(-1);
+  const tiles: number[] = [];
+  for (let cell = 0; cell < netlist.cellCount; cell++)
+    if (packed.cellPad[cell] >= 0) {
+      entity[cell] = first + tiles.length;
+      tiles.push(part.fabric.pads[packed.cellPad[cell]].tile);
+    }
+  return { entity, tiles, entityCount: first + tiles.length };
+}
+
+/** Nets and connections between entities, the first `elementCount` of them elements. Clocks are left out, and what needs no wire. */
+function connectionsOf(
+  netlist: LayoutNetlist,
+  packed: PackedDesign,
+  entityOf: (cell: number) => number,
+  elementCount: number,
+) {
   const owner = ownerOfSlots(netlist);
   const internal = internalSlots(netlist, packed);
   const isClock = clockSlots(netlist);
   const connFrom: number[] = [];
   const connTo: number[] = [];
   const connSlot: number[] = [];
+  const connKind: number[] = [];
+  const isLutPin: number[] = [];
   const members: number[][] = Array.from({ length: netlist.netCount }, () => []);
   for (let slot = 0; slot < netlist.inputNet.length; slot++) {
     const net = netlist.inputNet[slot];
@@ -121,10 +215,15 @@ export function placementProblem(netlist: LayoutNetlist, packed: PackedDesign, p
     const sink = entityOf(owner[slot]);
     if (members[net].length === 0) members[net].push(source);
     members[net].push(sink);
-    if (source === sink) continue;
+    // of an element, its flip-flop to its LUT: which has a way or none, by the place
+    if (source === sink && !(source < elementCount)) continue;
     connFrom.push(source);
     connTo.push(sink);
     connSlot.push(slot);
+    const isRegister = netlist.kind[netlist.netDriver[net]] === cellKind.flipFlop;
+    const isBetween = source < elementCount && sink < elementCount;
+    connKind.push(isBetween ? wayKind(netlist, owner[slot], slot, isRegister) : noKind);
+    isLutPin.push(Number(netlist.kind[owner[slot]] === cellKind.lut));
   }
   const netStart: number[] = [0];
   const netEntity: number[] = [];
@@ -135,21 +234,13 @@ export function placementProblem(netlist: LayoutNetlist, packed: PackedDesign, p
     netStart.push(netEntity.length);
   }
   return {
-    part,
-    clusterCount,
-    blockCount,
-    entityCount,
-    fixedTile,
-    groupStart: Int32Array.from(groupStart),
-    groupEntity: Int32Array.from(groupEntity),
-    groupKind: Uint8Array.from(groupKind),
-    groupOf,
-    kinds,
     netStart: Int32Array.from(netStart),
     netEntity: Int32Array.from(netEntity),
     connFrom: Int32Array.from(connFrom),
     connTo: Int32Array.from(connTo),
     connSlot: Int32Array.from(connSlot),
+    connKind: Uint8Array.from(connKind),
+    isLutPin: Uint8Array.from(isLutPin),
   };
 }
 

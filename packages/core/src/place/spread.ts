@@ -19,7 +19,7 @@ export class Spreader {
     this.width = fabric.width;
     this.height = fabric.height;
     const here = new Int32Array(this.width * this.height);
-    for (const tile of problem.kinds[kind].tiles) here[tile] = 1;
+    for (const tile of problem.kinds[kind].sites) here[tile] = 1;
     this.room = this.summed(here, new Int32Array((this.width + 1) * (this.height + 1)));
     this.demand = new Float64Array(this.room.length);
     const groups: number[] = [];

@@ -1,6 +1,6 @@
 import type { StageContext } from "../common/context.ts";
 import { blockClockCount, isOutsidePin } from "../device/blocks/registry.ts";
-import type { LayoutInputs } from "../layout/layout.ts";
+import { elementAt, type LayoutInputs } from "../layout/layout.ts";
 import { padSideOf } from "../layout/pads.ts";
 import type { Aig } from "../logic/aig.ts";
 import { portOfPad } from "../netlist/made-names.ts";
@@ -53,7 +53,8 @@ function joinWithBits(layout: LayoutInputs, circuit: Circuit): { graph: JointGra
       return { tile: pad.tile, element: padRegisterElement(pad.index, side) };
     }
     const e = packed.cellElement[cell];
-    return { tile: placed.clusterTile[packed.elementCluster[e]], element: packed.elementSlot[e] };
+    const { tile, place } = elementAt(part, placed, e);
+    return { tile, element: place };
   };
   const built = new MappedLogic(aig, netlist, {
     pad: (cell) => graph.input(padName(packed.cellPad[cell])),

@@ -1,6 +1,6 @@
 import { blockPinAt } from "../device/blocks/registry.ts";
 import type { Part } from "../device/part.ts";
-import type { PackedDesign, PlacedDesign } from "../layout/layout.ts";
+import { elementAt, type PackedDesign, type PlacedDesign } from "../layout/layout.ts";
 import { cellKind, clockSlots, collectSinks, ffPin, type LayoutNetlist, padPin } from "../netlist/mapped.ts";
 import { internalSlots } from "../timing/timing-graph.ts";
 
@@ -32,8 +32,7 @@ export function collectConnections(
 ): Connections {
   const { fabric, family, graph } = part;
   const local = (tile: number, name: string): number => graph.tileFirst[tile] + fabric.pattern(tile).byName.get(name)!;
-  const tileOf = (cell: number) => placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
-  const placeOf = (cell: number) => packed.elementSlot[packed.cellElement[cell]];
+  const at = (cell: number) => elementAt(part, placed, packed.cellElement[cell]);
   const internal = internalSlots(netlist, packed);
   const isClockSlot = clockSlots(netlist);
   const blockNode = (cell: number, pin: number, direction: "inputs" | "outputs") => {
@@ -50,8 +49,7 @@ export function collectConnections(
         isPort && pin === padPin.enable ? `OE${index}` : !isPort && pin === ffPin.clock ? "CLK" : `OUT${index}`;
       return { first: local(tile, name), count: 1 };
     }
-    const tile = tileOf(cell);
-    const e = placeOf(cell);
+    const { tile, place: e } = at(cell);
     if (netlist.kind[cell] === cellKind.lut) return { first: local(tile, `L${e}.0`), count: family.lutInputs };
     if (netlist.kind[cell] === cellKind.carryMux || pin === ffPin.d) return { first: local(tile, `B${e}`), count: 1 };
     if (pin === ffPin.clock) return { first: local(tile, "CLK"), count: 1 };
@@ -65,7 +63,8 @@ export function collectConnections(
       return local(pad.tile, `IN${pad.index}`);
     }
     if (netlist.kind[driver] === cellKind.blockOutput) return blockNode(driver, netlist.modes[driver], "outputs");
-    return local(tileOf(driver), `${netlist.kind[driver] === cellKind.flipFlop ? "Q" : "O"}${placeOf(driver)}`);
+    const { tile, place } = at(driver);
+    return local(tile, `${netlist.kind[driver] === cellKind.flipFlop ? "Q" : "O"}${place}`);
   };
 
   const readers = collectSinks(netlist);

@@ -33,6 +33,17 @@ export interface ConnectionDelays {
   readonly pin: Int32Array;
 }
 
+/** At the end: turns, those without a gain until it gives up, and iterations for each. */
+const polishTurns = 40;
+const polishPatience = 4;
+const polishIterations = 25;
+
+/** A state to come back to. */
+interface Snapshot {
+  readonly trees: readonly Tree[];
+  readonly reached: Int32Array;
+}
+
 /** Route tree of one net while it grows: nodes with parents first, delay to the end of each from the source. */
 interface Tree {
   node: number[];
@@ -74,6 +85,9 @@ export class Router {
   private readonly lutPs: Float64Array;
   /** Heap entries taken, for benchmarks. */
   pops = 0;
+  private iterations = 0;
+  /** Searches see nothing but delay. */
+  private isBold = false;
 
   constructor(
     private readonly netlist: LayoutNetlist,
@@ -107,38 +121,162 @@ export class Router {
   }
 
   run(options: RouteOptions): StageResult<RoutedDesign> {
-    const { context, connections } = this;
+    const { connections } = this;
     this.begin();
-    const routeCount = connections.net.length;
-    let most = 0;
+    for (let r = 0; r < connections.net.length; r++) {
+      this.context.checkCancelled();
+      this.plant(r);
+      if (!this.routeNet(r)) return { artifact: null, findings: [this.unreachable(r)] };
+    }
+    const standing = this.negotiate(options.maxIterations, 0.8);
+    if (!standing) return { artifact: null, findings: [this.congestion()] };
+    this.polish(standing);
+    return { artifact: this.finish(), findings: [] };
+  }
+
+  /**
+   * Routes what is shared anew until nothing is.
+   * @param share Of the whole work, for progress. @returns Where the design stands; null if wires are shared still.
+   */
+  private negotiate(most: number, share: number): Standing | null {
+    const { context, connections } = this;
+    let first = 0;
     let last = Infinity;
-    for (let iteration = 1; iteration <= options.maxIterations; iteration++) {
-      for (let r = 0; r < routeCount; r++) {
-        if (iteration > 1 && !this.isCongested(r)) continue;
-        context.checkCancelled();
-        if (!this.routeNet(r, iteration)) return { artifact: null, findings: [this.unreachable(r)] };
-      }
+    for (let turn = 0; turn < most; turn++) {
+      if (turn > 0)
+        for (let r = 0; r < connections.net.length; r++) {
+          if (!this.isCongested(r)) continue;
+          context.checkCancelled();
+          this.prune(r);
+          this.routeNet(r);
+        }
+      this.iterations++;
       const over = this.countOverused();
-      most = Math.max(most, over);
+      first = Math.max(first, over);
       this.tellDelays();
       const standing = this.steering.update();
-      context.progress({
-        fraction: over === 0 ? 1 : Math.min(0.95, 1 - Math.log1p(over) / Math.log1p(2 * most)),
-        figure: `${over ? `${over} wires shared, ` : ""}${figureOf(standing)}`,
-      });
-      if (over === 0) return { artifact: this.finish(iteration), findings: [] };
       this.takeCriticalities();
+      if (share > 0)
+        context.progress({
+          fraction: share * (over === 0 ? 1 : Math.min(0.95, 1 - Math.log1p(over) / Math.log1p(2 * first))),
+          figure: `${over ? `${over} wires shared, ` : ""}${figureOf(standing)}`,
+        });
+      if (over === 0) return standing;
       if (over > goodPace * last) this.pressure = Math.min(pressureCap, this.pressure * pressureGrowth);
       last = over;
       this.raisePrices();
     }
-    return { artifact: null, findings: [this.congestion()] };
+    return null;
+  }
+
+  /**
+   * Connections that decide and take longer than they would by themselves get their way; what is in it gives way, if that helps all in
+   * all. Ends when nothing has become better for some turns.
+   */
+  private polish(standing: Standing): void {
+    const { context } = this;
+    let best = this.snapshot();
+    let bestStanding = standing;
+    let idle = 0;
+    for (let turn = 0; turn < polishTurns && idle < polishPatience; turn++) {
+      context.checkCancelled();
+      const late = this.lateSinks(turn % polishPatience);
+      if (late.length === 0) break;
+      const nets = new Set<number>();
+      for (const { sink, net } of late) {
+        this.reached[sink] = -1;
+        nets.add(net);
+      }
+      for (const r of nets) this.prune(r);
+      // as if nothing else were there
+      this.isBold = true;
+      this.pressure = firstPressure;
+      for (const r of nets) this.routeNet(r);
+      this.isBold = false;
+      const after = this.negotiate(polishIterations, 0);
+      const isBetter = after !== null && isAhead(after, bestStanding);
+      idle = isBetter ? 0 : idle + 1;
+      if (isBetter) {
+        best = this.snapshot();
+        bestStanding = after;
+      } else {
+        this.restore(best);
+        this.tellDelays();
+        this.steering.update();
+        this.takeCriticalities();
+      }
+      context.progress({ fraction: 0.8 + (0.2 * (turn + 1)) / polishTurns, figure: figureOf(bestStanding) });
+    }
+  }
+
+  /** Sinks of the worst paths whose way takes longer than it must, the worst first. @param wider How many more to look at. */
+  private lateSinks(wider: number): { sink: number; net: number }[] {
+    const { connections, critical, reached, trees } = this;
+    const { sinkStart, isClockPin } = connections;
+    const least = 1 - 0.03 * (1 + 2 * wider);
+    const found: { sink: number; net: number }[] = [];
+    for (let r = 0; r < connections.net.length; r++)
+      for (let sink = sinkStart[r]; sink < sinkStart[r + 1]; sink++) {
+        if (critical[sink] < least || isClockPin[sink]) continue;
+        const tree = trees[r];
+        const now = tree.delayPs[reached[sink]] + this.pinPs(sink, tree.node[reached[sink]]);
+        if (now > this.shortest(r, sink) + 1) found.push({ sink, net: r });
+      }
+    return found.sort((a, b) => critical[b.sink] - critical[a.sink] || a.sink - b.sink).slice(0, 400);
+  }
+  /** Delay of a connection in an empty part, with that of its LUT's pin. */
+  private shortest(r: number, sink: number): number {
+    const { source, isClock } = this.connections;
+    const tree: Tree = { node: [source[r]], parent: [-1], delayPs: [0] };
+    const isBold = this.isBold;
+    this.isBold = true;
+    const pin = this.search(tree, sink, isClock[r] === 1, null);
+    this.isBold = isBold;
+    let ps = this.pinPs(sink, pin);
+    for (let node = pin; node >= 0 && node !== source[r]; node = this.back[node]) ps += this.nodePs[node];
+    return ps;
+  }
+  private pinPs(sink: number, pin: number): number {
+    const { firstPin, pinCount } = this.connections;
+    return pinCount[sink] > 1 ? this.lutPs[pin - firstPin[sink]] : 0;
+  }
+
+  private snapshot(): Snapshot {
+    return {
+      trees: this.trees.map(({ node, parent, delayPs }) => ({
+        node: node.slice(),
+        parent: parent.slice(),
+        delayPs: delayPs.slice(),
+      })),
+      reached: this.reached.slice(),
+    };
+  }
+  private restore({ trees, reached }: Snapshot): void {
+    this.occupancy.fill(0);
+    trees.forEach(({ node, parent, delayPs }, r) => {
+      this.trees[r] = { node: node.slice(), parent: parent.slice(), delayPs: delayPs.slice() };
+      for (const own of node) this.occupancy[own]++;
+    });
+    this.reached.set(reached);
+    this.raisePrices();
   }
 
   /** Every net once, whatever it shares: what routing is measured by. */
   routeOnce(): void {
     this.begin();
-    for (let r = 0; r < this.connections.net.length; r++) this.routeNet(r, 1);
+    for (let r = 0; r < this.connections.net.length; r++) {
+      this.plant(r);
+      this.routeNet(r);
+    }
+  }
+
+  private plant(r: number): void {
+    const tree = this.trees[r];
+    const source = this.connections.source[r];
+    tree.node.push(source);
+    tree.parent.push(-1);
+    tree.delayPs.push(0);
+    this.occupy(source, 1);
   }
 
   private begin(): void {
@@ -209,17 +347,11 @@ export class Router {
       if (this.reached[s] >= 0) this.reached[s] = place[this.reached[s]];
   }
 
-  /** @returns False if a sink cannot be reached at all. */
-  private routeNet(r: number, iteration: number): boolean {
+  /** Routes the sinks of a net that are not reached. @returns False if one cannot be reached at all. */
+  private routeNet(r: number): boolean {
     const { connections, reached, critical, treeStamp, treeAt, nodePs, back } = this;
-    const { sinkStart, source, isClock } = connections;
+    const { sinkStart, isClock } = connections;
     const tree = this.trees[r];
-    if (iteration === 1) {
-      tree.node.push(source[r]);
-      tree.parent.push(-1);
-      tree.delayPs.push(0);
-      this.occupy(source[r], 1);
-    } else this.prune(r);
     const epoch = ++this.treeEpoch;
     for (let i = 0; i < tree.node.length; i++) {
       treeStamp[tree.node[i]] = epoch;
@@ -292,7 +424,7 @@ export class Router {
     const epoch = ++this.epoch;
     const [open, closed] = [2 * epoch, 2 * epoch + 1];
     const { width, height } = fabric;
-    const weight = leastDelayWeight + (mostDelayWeight - leastDelayWeight) * this.critical[sink];
+    const weight = this.isBold ? 1 : leastDelayWeight + (mostDelayWeight - leastDelayWeight) * this.critical[sink];
     const other = 1 - weight;
     this.markPins(sink, weight);
     const target = this.connections.tile[sink];
@@ -476,7 +608,7 @@ export class Router {
     return { wirePs, pin };
   }
 
-  private finish(iterations: number): RoutedDesign {
+  private finish(): RoutedDesign {
     const { netlist, connections } = this;
     const netStart = new Int32Array(netlist.netCount + 1);
     const pinNode = new Int32Array(netlist.inputNet.length).fill(-1);
@@ -499,7 +631,7 @@ export class Router {
     }
     let wiresUsed = 0;
     for (const node of treeNode) if (this.part.graph.nodeKind[node] === nodeKind.wire) wiresUsed++;
-    return { netStart, treeNode, treeParent, pinNode, iterations, wiresUsed };
+    return { netStart, treeNode, treeParent, pinNode, iterations: this.iterations, wiresUsed };
   }
 
   private nameOf(r: number): string {
@@ -532,6 +664,11 @@ export class Router {
       remedy: "Try another seed, spread the design, or choose a larger part.",
     };
   }
+}
+
+/** More slack, or without goals a shorter longest path. */
+function isAhead(a: Standing, b: Standing): boolean {
+  return a.slackPs !== null && b.slackPs !== null ? a.slackPs > b.slackPs + 0.5 : a.longestPs < b.longestPs - 0.5;
 }
 
 function figureOf({ slackPs, longestPs }: Standing): string {

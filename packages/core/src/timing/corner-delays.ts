@@ -1,7 +1,7 @@
 import { type PinDelay, serialStandard } from "../constraints/pins/model.ts";
 import type { CornerName } from "../device/family.ts";
 import { Delays } from "../device/part.ts";
-import type { TimedLayout } from "../layout/layout.ts";
+import { elementAt, type TimedLayout } from "../layout/layout.ts";
 import { cellKind, collectSinks, type LayoutNetlist } from "../netlist/mapped.ts";
 import { ownerOfSlots, setFixedArcs } from "./timing-graph.ts";
 
@@ -20,7 +20,7 @@ export interface CornerDelays {
 
 /** Net, LUT and pad delays of the routed design at a corner, from the one delay table. */
 export function cornerDelays(layout: TimedLayout, corner: CornerName): CornerDelays {
-  const { netlist, routed, part, packed, pins } = layout;
+  const { netlist, routed, part, packed, placed, pins } = layout;
   const { graph, fabric } = part;
   const delays = new Delays(part, corner);
   const nodePs = delays.nodePs();
@@ -48,7 +48,7 @@ export function cornerDelays(layout: TimedLayout, corner: CornerName): CornerDel
       netPs[slot] = delay[at.get(node)!];
       if (netlist.kind[owner[slot]] === cellKind.lut) {
         const tile = graph.nodeTile[node];
-        const e = packed.elementSlot[packed.cellElement[owner[slot]]];
+        const { place: e } = elementAt(part, placed, packed.cellElement[owner[slot]]);
         lutPs[slot] = delays.lutPs(node - graph.tileFirst[tile] - fabric.pattern(tile).byName.get(`L${e}.0`)!);
       }
     }

@@ -18,7 +18,7 @@ const openShare = 0.2;
 export interface Standing {
   /** Worst setup slack against the rules, in ps; null while no rule sets a goal. */
   readonly slackPs: number | null;
-  /** Longest path with a goal, from its clock on; of all where none has one. In ps. */
+  /** Longest path with a goal that a rule sets, from its clock on; of all where none has one. In ps. */
   readonly longestPs: number;
 }
 
@@ -138,18 +138,26 @@ export class Steering {
     state.arrivals();
     const { search, entries } = state.analysis;
     const { arrival, edgeDelay } = state;
+    // [launches] when the clock comes to the registers that paths begin at
+    const launched = new Float64Array(search.launches.length);
+    search.seedVertex.forEach((v, i) => {
+      const node = search.seedNode[i];
+      const own = search.launch[v];
+      if (node >= 0) launched[own] = Math.max(launched[own], state.clockLate[node]);
+    });
     // [groups] worst slack of those with a goal; longest path, with a goal and without
     const worst = new Float64Array(groupCount).fill(Infinity);
-    let [open, openPs, goalPs] = [-Infinity, 0, 0];
+    let [open, openPs, goalPs, declaredPs] = [-Infinity, 0, 0, 0];
     for (let entry = 0; entry < entries.count; entry++) {
       const own = group[entry];
       if (own < 0) continue;
       const at = arrival[2 * entries.vertex[entry]];
       if (at === -Infinity) continue;
-      const ps = at - this.launchTime(entry);
+      const ps = at - launched[search.launch[entries.vertex[entry]]];
       if (hasGoal[entry]) {
         worst[own] = Math.min(worst[own], state.setupSlack[entry]);
         goalPs = Math.max(goalPs, ps);
+        if (this.isDeclared(own)) declaredPs = Math.max(declaredPs, ps);
       } else {
         open = Math.max(open, at);
         openPs = Math.max(openPs, ps);
@@ -163,7 +171,7 @@ export class Steering {
     for (let own = 0; own < groupCount; own++) {
       if (worst[own] === Infinity) continue;
       least = Math.min(least, worst[own]);
-      if (own < this.declared || own === groupCount - 1) slackPs = Math.min(slackPs ?? Infinity, worst[own]);
+      if (this.isDeclared(own)) slackPs = Math.min(slackPs ?? Infinity, worst[own]);
     }
     // nobody asked for what has no goal: beside paths with one it counts less
     const openRequired = goalPs > 0 ? open + openShare * span : open;
@@ -197,13 +205,10 @@ export class Steering {
       const slack = wireArc[slot] < 0 ? Infinity : arcSlack[wireArc[slot]];
       critical[slot] = slack === Infinity ? 0 : Math.max(0, Math.min(1, 1 - (slack - least) / span));
     }
-    return { slackPs, longestPs: longest };
+    return { slackPs, longestPs: declaredPs || longest };
   }
-
-  /** When the clock of a path's beginning comes to it. */
-  private launchTime(entry: number): number {
-    const { search, entries } = this.state.analysis;
-    const { node } = search.launches[search.launch[entries.vertex[entry]]];
-    return node < 0 ? 0 : this.state.clockLate[node];
+  /** True for groups that a rule sets a goal for, unlike those of clocks that are only assumed. */
+  private isDeclared(group: number): boolean {
+    return group < this.declared || group === this.groupCount - 1;
   }
 }

@@ -1,6 +1,6 @@
 import type { CornerName } from "../device/family.ts";
 import type { Part } from "../device/part.ts";
-import type { PackedDesign, TimedLayout } from "../layout/layout.ts";
+import { elementAt, type PackedDesign, type TimedLayout } from "../layout/layout.ts";
 import { clockSlots } from "../netlist/mapped.ts";
 import type { TimedNetlist } from "./built-graph.ts";
 import { type CornerDelays, cornerDelays } from "./corner-delays.ts";
@@ -37,7 +37,7 @@ export function laidOut(layout: TimedLayout & { readonly netlist: TimedNetlist }
       if (pad >= 0) return part.fabric.pads[pad].tile;
       const block = packed.cellBlock[cell];
       if (block >= 0) return placed.blockTile[block];
-      return placed.clusterTile[packed.elementCluster[packed.cellElement[cell]]];
+      return elementAt(part, placed, packed.cellElement[cell]).tile;
     },
   };
 }

@@ -1,6 +1,7 @@
 import {
   directionX,
   directionY,
+  elementAt,
   type Fabric,
   listBlocks,
   type MappedNetlist,
@@ -35,10 +36,10 @@ const inset = 0.08;
 /** Kind of tile -> what it is told by. */
 const marks = new Map(listBlocks().flatMap(({ tile }) => ("mark" in tile ? [[tile.kind, tile.mark] as const] : [])));
 
-function elementPlace(fabric: Fabric, tile: number, slot: number): { x: number; y: number } {
+function elementPlace(fabric: Fabric, tile: number, place: number): { x: number; y: number } {
   // two columns of four, from the bottom up
-  const column = slot >> 2;
-  const row = slot & 3;
+  const column = place >> 2;
+  const row = place & 3;
   return { x: fabric.tileX(tile) + 0.28 + 0.44 * column, y: fabric.tileY(tile) + 0.2 + 0.2 * row };
 }
 
@@ -50,8 +51,12 @@ export function buildDieMap(
   routed: RoutedDesign | null,
 ): DieMap {
   const { fabric, graph } = part;
+  const placeOf = (e: number) => {
+    const { tile, place } = elementAt(part, placed, e);
+    return elementPlace(fabric, tile, place);
+  };
   const elements = Array.from({ length: packed.elementCount }, (_, e) => ({
-    ...elementPlace(fabric, placed.clusterTile[packed.elementCluster[e]], packed.elementSlot[e]),
+    ...placeOf(e),
     lut: packed.elementLut[e],
     ff: packed.elementFf[e],
   }));

@@ -15,7 +15,7 @@ export const packStage = stage("pack", {
 
 export const placeStage = stage("place", {
   word: "place",
-  version: 7,
+  version: 8,
   settings: ["part", "placement", "seed"],
   reads: ["synth.structure", "pack.clusters", "goals.bound"],
   facets: { places: { of: (placed) => placed } },
@@ -29,7 +29,7 @@ export const placeStage = stage("place", {
 
 export const routeStage = stage("route", {
   word: "route",
-  version: 6,
+  version: 7,
   settings: ["part", "routing"],
   reads: ["synth.structure", "pack.clusters", "place.places", "goals.bound"],
   facets: { trees: { of: (routed) => routed } },
