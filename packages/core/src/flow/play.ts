@@ -156,7 +156,7 @@ export class Player {
 
   clock(name: string, cycles: number, step = 0): void {
     const [bit] = this.padsOf(name, step);
-    this.device.runClock(bit.pad, cycles);
+    this.device.runClock(bit.pad, cycles, bit.port.clockNs === null ? undefined : 1000 * bit.port.clockNs);
   }
 
   /** Lets the clocks with a known period run for some time, all from low, in the order of their edges. */
@@ -170,14 +170,21 @@ export class Player {
     if (cycles > mostCycles)
       throw new PlayError(`Step ${step}: '${duration}' is ${cycles.toExponential(1)} cycles long.`);
     if (clocks.length === 1) {
-      this.device.runClock(clocks[0].pad, Math.round(ns / clocks[0].port.clockNs!));
+      const [{ pad, port }] = clocks;
+      this.device.runClock(pad, Math.round(ns / port.clockNs!), 1000 * port.clockNs!);
       return;
     }
     const edges = clocks.map(({ pad, port }) => ({ pad, half: port.clockNs! / 2, at: port.clockNs! / 2, level: 1 }));
+    let last = 0;
     for (;;) {
       const next = edges.reduce((a, b) => (b.at < a.at ? b : a), edges[0]);
-      if (!next || next.at > ns) return;
+      if (!next || next.at > ns) {
+        this.device.wait(1000 * (ns - last));
+        return;
+      }
       const now = next.at;
+      this.device.wait(1000 * (now - last));
+      last = now;
       const levels = new Map<number, number>();
       for (const edge of edges) {
         if (edge.at > now + 1e-9) continue;
@@ -185,7 +192,7 @@ export class Player {
         edge.level = 1 - edge.level;
         edge.at += edge.half;
       }
-      this.device.setPads(levels);
+      this.device.setPads(levels, 0);
     }
   }
 

@@ -1,8 +1,8 @@
 import type { StageContext } from "../common/context.ts";
 import type { Finding, StageResult } from "../common/finding.ts";
+import { BinaryHeap } from "../common/heap.ts";
 import { type Delays, nodeName, type Part } from "../device/part.ts";
 import { nodeKind } from "../device/tile-pattern.ts";
-import { BinaryHeap } from "../layout/heap.ts";
 import type { RoutedDesign } from "../layout/layout.ts";
 import { lookaheadFor } from "../layout/lookahead.ts";
 import type { LayoutNetlist } from "../netlist/mapped.ts";

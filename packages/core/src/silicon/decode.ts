@@ -34,6 +34,10 @@ export interface Table {
   readonly inputs: readonly number[];
   readonly low: number;
   readonly high: number;
+  /** What it is in the element, and the routing nodes of its inputs' pins, -1 where none is; left out for what has no delay. */
+  readonly made?: { readonly as: "lut" | "sum" | "carry"; readonly pins: readonly number[] };
+  /** Block that it is part of. */
+  readonly block?: DecodedSite;
 }
 export interface DecodedSite {
   readonly modes: BlockModes;
@@ -65,6 +69,10 @@ export interface DecodedFlipFlop {
   /** Tile and element, for the eye. */
   readonly tile: number;
   readonly element: number;
+  /** Routing nodes of its pins; -1 for those that take what is beside them, or that it does not have. */
+  readonly pins: { readonly d: number; readonly clock: number; readonly enable: number; readonly reset: number };
+  /** Block that it is part of. */
+  readonly block?: DecodedSite;
 }
 
 export function decodeCircuit(part: Part, memory: Uint8Array): Circuit {
@@ -239,6 +247,12 @@ class Decoder {
       init: this.config.get(tile, `${side}Init${index}`),
       tile,
       element: padRegisterElement(index, side),
+      pins: {
+        d: side === "output" ? this.nodeAt(tile, `OUT${index}`) : -1,
+        clock: this.nodeAt(tile, "CLK"),
+        enable: -1,
+        reset: -1,
+      },
     });
     return output;
   }
@@ -298,7 +312,10 @@ class Decoder {
   }
 
   private pin(tile: number, name: string): number {
-    return this.trace(this.part.graph.tileFirst[tile] + this.part.fabric.pattern(tile).byName.get(name)!);
+    return this.trace(this.nodeAt(tile, name));
+  }
+  private nodeAt(tile: number, name: string): number {
+    return this.part.graph.tileFirst[tile] + this.part.fabric.pattern(tile).byName.get(name)!;
   }
 
   private build(node: number, signal: number): void {
@@ -318,6 +335,7 @@ class Decoder {
           inputs: [lut, this.carryIn(tile, element)],
           low: 0x66666666,
           high: 0x66666666,
+          made: { as: "sum", pins: [-1, -1] },
         });
       }
       return;
@@ -341,6 +359,12 @@ class Decoder {
       init: this.config.get(tile, `init${element}`),
       tile,
       element,
+      pins: {
+        d: bypass ? this.nodeAt(tile, `B${element}`) : -1,
+        clock: this.nodeAt(tile, "CLK"),
+        enable: enableUsed ? this.nodeAt(tile, `EN${group}`) : -1,
+        reset: reset === 0 ? -1 : this.nodeAt(tile, `SR${group}`),
+      },
     });
   }
 
@@ -348,8 +372,9 @@ class Decoder {
     const { lutInputs, elementsPerTile } = this.part.family;
     this.usedLuts.add(tile * elementsPerTile + element);
     const mask = this.config.getMask(tile, element);
-    const inputs = Array.from({ length: lutInputs }, (_, i) => this.pin(tile, `L${element}.${i}`));
-    this.tables.push({ output, inputs, ...mask });
+    const pins = Array.from({ length: lutInputs }, (_, i) => this.nodeAt(tile, `L${element}.${i}`));
+    const inputs = pins.map((node) => this.trace(node));
+    this.tables.push({ output, inputs, ...mask, made: { as: "lut", pins } });
   }
 
   /** Carry modes: 1 goes on with the chain, 2 and 3 start it with 0 or 1. */
@@ -383,6 +408,7 @@ class Decoder {
       inputs: [lut, carry, this.pin(tile, `B${element}`)],
       low: 0xd8d8d8d8,
       high: 0xd8d8d8d8,
+      made: { as: "carry", pins: [-1, -1, this.nodeAt(tile, `B${element}`)] },
     });
     return output;
   }

@@ -1,5 +1,6 @@
 import { configMap, TileConfig } from "../bitstream/config-map.ts";
 import { type BitstreamFault, decodeBitstream, faultText } from "../bitstream/format.ts";
+import type { CornerName } from "../device/family.ts";
 import type { Part } from "../device/part.ts";
 import { pullCode } from "../device/tile-pattern.ts";
 import {
@@ -13,6 +14,8 @@ import {
 } from "../jtag/tap.ts";
 import { decodeCircuit } from "./decode.ts";
 import { Engine } from "./engine.ts";
+import type { RunningPart } from "./running-part.ts";
+import { TimedEngine } from "./timed/timed-engine.ts";
 
 /** Cells of the boundary register: input, output and control of each pad, the first pad's input nearest to TDO. */
 function boundaryCells(part: Part): number {
@@ -37,7 +40,9 @@ export class SimulatedPart implements TapDevice {
   private fault: BitstreamFault | null = null;
   private faultDetail = "";
   private memory: Uint8Array;
-  private engine: Engine | null = null;
+  private engine: RunningPart | null = null;
+  /** Corner whose delays it runs with; null: none. And what chance begins from. */
+  private timed: { readonly corner: CornerName; readonly seed: number } | null = null;
   /** Levels that something outside drives. */
   private readonly padValues = new Map<number, number>();
   /** Serial lanes that are tied together: receiving -> sending. */
@@ -57,8 +62,21 @@ export class SimulatedPart implements TapDevice {
   get configured(): boolean {
     return this.engine !== null;
   }
-  get circuit(): Engine | null {
+  get circuit(): RunningPart | null {
     return this.engine;
+  }
+  /** Registers and pins of blocks that were caught in a change since configuration; null without delays. */
+  get caught(): number | null {
+    return this.engine instanceof TimedEngine ? this.engine.caught : null;
+  }
+
+  /**
+   * With the delays of a corner, or without any. A part that is configured begins anew, as after configuration.
+   * @param seed Of what is left to chance: what a register becomes that was caught in a change.
+   */
+  setDelays(corner: CornerName | null, seed = 1): void {
+    this.timed = corner && { corner, seed };
+    if (this.engine) this.begin();
   }
   /** In words, for a message; the status register holds the code only. */
   get refusal(): string | null {
@@ -217,7 +235,17 @@ export class SimulatedPart implements TapDevice {
       return false;
     }
     this.memory = decoded.memory;
-    this.engine = new Engine(decodeCircuit(this.part, this.memory));
+    this.begin();
+    return true;
+  }
+
+  /** What is configured starts to run. */
+  private begin(): void {
+    const circuit = decodeCircuit(this.part, this.memory);
+    const { timed } = this;
+    this.engine = timed
+      ? new TimedEngine(this.part, this.memory, circuit, timed.corner, timed.seed)
+      : new Engine(circuit);
     this.engine.receive = (lane) => this.serialWord(this.serialLinks.get(lane) ?? -1) ?? 0;
     const config = new TileConfig(this.part, this.memory);
     for (const { id, tile, index } of this.part.fabric.pads) {
@@ -227,11 +255,13 @@ export class SimulatedPart implements TapDevice {
     const values = new Map<number, number>();
     for (const { signal, pad } of this.engine.circuit.inputs) values.set(signal, this.outsideLevel(pad) ?? 0);
     this.engine.setInputs(values);
-    return true;
   }
 
-  /** Levels at pads from outside, null where it lets go; several at once change together. */
-  setPads(levels: ReadonlyMap<number, number | null>): void {
+  /**
+   * Levels at pads from outside, null where it lets go; several at once change together.
+   * @param afterPs With delays: so long from now on, while clocks go on. Left out, time passes until all is quiet.
+   */
+  setPads(levels: ReadonlyMap<number, number | null>, afterPs?: number): void {
     const values = new Map<number, number>();
     for (const [pad, level] of levels)
       if (level === null) this.padValues.delete(pad);
@@ -239,7 +269,12 @@ export class SimulatedPart implements TapDevice {
     if (!this.engine) return;
     for (const { signal, pad } of this.engine.circuit.inputs)
       if (levels.has(pad)) values.set(signal, this.outsideLevel(pad) ?? 0);
-    this.engine.setInputs(values);
+    this.engine.setInputs(values, afterPs);
+  }
+
+  /** With delays: lets time pass. */
+  wait(ps: number): void {
+    this.engine?.wait(ps);
   }
 
   /** What a pad rests at while the part lets go: driven from outside or pulled; null if it floats. */
@@ -272,16 +307,14 @@ export class SimulatedPart implements TapDevice {
   }
 
   private ownLevel(pad: number): number | null {
-    const output = this.engine?.circuit.outputs.find((candidate) => candidate.pad === pad);
-    if (!output || !this.engine) return null;
-    if (output.enable >= 0 && this.engine.signal(output.enable) === 0) return null;
-    return this.engine.signal(output.signal);
+    const output = this.engine?.circuit.outputs.findIndex((candidate) => candidate.pad === pad) ?? -1;
+    return output < 0 ? null : this.engine!.driven(output);
   }
 
-  /** Clock cycles at a pad, rise then fall. */
-  runClock(pad: number, cycles: number): void {
+  /** Clock cycles at a pad, rise then fall. @param periodPs What counts with delays. */
+  runClock(pad: number, cycles: number, periodPs = 1e6): void {
     const input = this.engine?.circuit.inputs.find((candidate) => candidate.pad === pad);
-    if (input) this.engine!.runCycles(input.signal, cycles);
+    if (input) this.engine!.runCycles(input.signal, cycles, periodPs);
   }
 
   /** Cycles that each driven pad was high since the last call. */

@@ -6,6 +6,7 @@ import { type ClockGroup, groupByClock } from "./clock-groups.ts";
 import type { Circuit } from "./decode.ts";
 import { generateEngine, settleLimit } from "./engine-code.ts";
 import { reduceAndOrder } from "./reduce.ts";
+import type { RunningPart } from "./running-part.ts";
 
 interface Exports {
   readonly memory: { readonly buffer: ArrayBuffer };
@@ -41,7 +42,7 @@ declare const WebAssembly: {
  * Runs a decoded circuit: zero-delay, levelised, as generated WebAssembly. Each signal is a 32-bit word that holds 0 or
  * 1. Flip-flops lie side by side so that a clock edge is one block copy from their next values.
  */
-export class Engine {
+export class Engine implements RunningPart {
   private readonly exports: Exports;
   private readonly words: Int32Array;
   private readonly groups: ClockGroup[] = [];
@@ -61,7 +62,6 @@ export class Engine {
   private readonly fastClock: number | null;
   readonly lutCount: number;
   readonly flipFlopCount: number;
-  /** True once a combinational loop has failed to settle. */
   unstable = false;
 
   private readonly clockBlocks: ClockBlockSet;
@@ -72,7 +72,6 @@ export class Engine {
   /** By the state of the clock blocks before. */
   private readonly cycles = new Map<string, KnownCycle>();
   private readonly lanes: readonly SerialLaneRun[];
-  /** Word that comes in at a serial lane of the part during a cycle. */
   receive: (lane: number) => number = () => 0;
   readonly circuit: Circuit;
 
@@ -178,6 +177,14 @@ export class Engine {
 
   signal(signal: number): number {
     return this.words[this.slotOf[signal]];
+  }
+  wait(): void {}
+  driven(output: number): number | null {
+    const { signal, enable } = this.circuit.outputs[output];
+    return enable >= 0 && this.signal(enable) === 0 ? null : this.signal(signal);
+  }
+  registers(): Uint8Array {
+    return Uint8Array.from(this.circuit.flipFlops, ({ output }) => this.signal(output));
   }
 
   /**
@@ -291,7 +298,6 @@ export class Engine {
     this.words[this.slotOf[signal]] = level;
   };
 
-  /** Word that a serial lane of the part sends in this cycle; null if it is off or has not begun. */
   serialWord(lane: number): number | null {
     return this.lanes.find((run) => run.lane === lane)?.sent ?? null;
   }
@@ -327,7 +333,6 @@ export class Engine {
     return edges ?? none;
   }
 
-  /** Full cycles of one input, rise then fall, starting and ending low. Counts duty once a cycle, before the rise. */
   runCycles(signal: number, cycles: number): void {
     if (signal === this.fastClock) {
       if (this.exports.run(cycles) !== 0) this.unstable = true;
@@ -346,7 +351,6 @@ export class Engine {
     }
   }
 
-  /** Cycles that each output was high since the last call, in the order of `circuit.outputs`. */
   takeDuty(): Int32Array {
     const duty = this.words.slice(this.dutyAt, this.dutyAt + this.circuit.outputs.length);
     this.words.fill(0, this.dutyAt, this.dutyAt + this.circuit.outputs.length);

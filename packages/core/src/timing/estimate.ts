@@ -14,12 +14,6 @@ import { internalSlots, ownerOfSlots, setFixedArcs } from "./timing-graph.ts";
 const rentExponent = 0.6;
 
 /**
- * What a connection takes where it decides, beside the mean over all like it: of many ways to an end the one with the longest
- * wires counts. Found by comparing with what was built (`estimate.test.ts` holds it to that).
- */
-const decidingShare = 1.35;
-
-/**
  * Mean length, in tiles, of a connection between two of so many tiles that are placed well (Donath 1979, "Placement and
  * average interconnection lengths of computer logic").
  */
@@ -94,7 +88,8 @@ export function estimated(
     }
     const distance = distanceTo(slot);
     const low = Math.floor(distance);
-    tablePs[slot] = decidingShare * (table[low] + (distance - low) * (table[low + 1] - table[low]));
+    // what decides comes no closer in the mean than what does not: elements settle, and that makes up for it
+    tablePs[slot] = table[low] + (distance - low) * (table[low + 1] - table[low]);
   }
   return {
     netlist,

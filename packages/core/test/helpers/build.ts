@@ -46,7 +46,7 @@ export async function built(text: string, fields: Partial<DesignInput> = {}): Pr
 export async function running(
   text: string,
   fields: Partial<DesignInput> = {},
-): Promise<{ player: Player; device: SimulatedPart; result: FlowResult }> {
+): Promise<{ player: Player; device: SimulatedPart; result: FlowResult; padOf: (port: string) => number }> {
   const result = await built(text, fields);
   const image = (await result.artifact("image"))!;
   const device = new SimulatedPart(result.part!);
@@ -54,7 +54,8 @@ export async function running(
   cable.reset();
   cable.configure(image.file);
   if (!device.configured) throw new Error(device.refusal ?? "not configured");
-  return { player: new Player(device, result.part!, image.ports), device, result };
+  const padOf = (port: string) => result.part!.pinByName.get(image.ports.find((each) => each.port === port)!.pin)!.pad;
+  return { player: new Player(device, result.part!, image.ports), device, result, padOf };
 }
 
 /** The layout of a build, as timing, assembly and readback take it. */

@@ -76,7 +76,7 @@ export function expanded(circuit: Circuit): Circuit {
     let element = 0;
     (runOf(block.modes) as Expansion).expand(block, {
       signal: () => signalCount++,
-      table: (output, inputs, mask) => tables.push({ output, inputs, low: mask, high: mask }),
+      table: (output, inputs, mask) => tables.push({ output, inputs, low: mask, high: mask, block }),
       flipFlop: (fields) =>
         flipFlops.push({
           ...fields,
@@ -86,6 +86,8 @@ export function expanded(circuit: Circuit): Circuit {
           resetValue: 0,
           tile: block.tile,
           element: element++,
+          pins: { d: -1, clock: -1, enable: -1, reset: -1 },
+          block,
         }),
     });
   }

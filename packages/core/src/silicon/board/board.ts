@@ -144,7 +144,7 @@ export class Board {
       const [next] = this.bounces;
       const until = next ? Math.max(0, next.atCycle - this.cycles) : left;
       const now = Math.min(left, until);
-      if (now > 0) this.device.runClock(this.clockPad, now);
+      if (now > 0) this.device.runClock(this.clockPad, now, 1e12 / this.frequencyHz);
       this.cycles += now;
       left -= now;
       while (this.bounces.length && this.bounces[0].atCycle <= this.cycles) {
