@@ -100,6 +100,21 @@ describe("the first day", () => {
     await waitForAttribute("lamp-3", "data-brightness", (value) => value === "1.00");
   });
 
+  const chooseDelays = async (value: string) =>
+    (await byTestId(driver, "delays")).findElement(By.css(`option[value="${value}"]`)).click();
+  it("runs with the delays of its wires, and is turned up until it fails", async () => {
+    await chooseDelays("slow-hot");
+    await waitForText("expected", /Timing says \d+\.\d MHz/);
+    await clickTestId(driver, "turn-up");
+    await waitForText(
+      "verdict",
+      /MHz\s*is the most that it runs at\. At \d+\.\d MHz '.+' at x\d+y\d+ captures wrong/,
+      120_000,
+    );
+    await chooseDelays("");
+    await waitForText("verdict", /The board runs trial 2/);
+  });
+
   it("refuses a file that is no bitstream, and says so", async () => {
     const folder = await mkdtemp(join(tmpdir(), "gate-clock-bit-"));
     const file = join(folder, "poem.bits");

@@ -191,7 +191,7 @@ function readPorts(value: unknown, path: string): ImagePort[] {
 
 export async function play(
   imagePath: string,
-  options: { part?: string; ports: string; steps: string; json?: boolean },
+  options: { part?: string; ports: string; steps: string; delays?: string; seed?: string; json?: boolean },
   io: Session,
 ): Promise<number> {
   const portsFile = readJson(options.ports, io);
@@ -202,6 +202,12 @@ export async function play(
   const file = io.readBytes(imagePath);
   if (!file) throw new UsageError(`Cannot read ${imagePath}.`);
   const device = new SimulatedPart(part);
+  const corner = timingCorners.find((each) => each === options.delays);
+  if (options.delays !== undefined && !corner)
+    throw new UsageError(`There is no corner '${options.delays}'. The corners are ${timingCorners.join(", ")}.`);
+  const seed = options.seed === undefined ? 1 : Number(options.seed);
+  if (!Number.isInteger(seed)) throw new UsageError(`--seed ${options.seed} is no whole number.`);
+  if (corner) device.setDelays(corner, seed);
   const cable = new Cable(device);
   cable.reset();
   const status = cable.configure(file);
@@ -215,6 +221,8 @@ export async function play(
       io.out(JSON.stringify(read.values));
       for (const mismatch of read.mismatch) io.err(`step ${read.step}: error: [play/mismatch] ${mismatch}`);
     });
+    if (device.caught)
+      io.err(`${imagePath}: note: [play/caught] ${device.caught} time(s) a register was caught in a change.`);
     return good ? 0 : 1;
   } catch (error) {
     if (error instanceof PlayError) throw new UsageError(error.message);

@@ -97,7 +97,9 @@ export async function main(args: readonly string[], output: Output = processOutp
     .argument("<image>", "bitstream file")
     .option("--part <name>")
     .requiredOption("--ports <file>", "ports.json of the build")
-    .requiredOption("--steps <file>");
+    .requiredOption("--steps <file>")
+    .option("--delays <corner>", "run with the delays of wires and elements: slow-hot, slow-cold or fast-cold")
+    .option("--seed <number>", "of what becomes of registers that are caught in a change");
   command("parts", "the parts that there are, or one of them")
     .argument("[part]", "one part, by its full name")
     .option("--bsdl", "with a part: its boundary-scan description")

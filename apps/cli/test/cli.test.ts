@@ -122,6 +122,20 @@ end architecture;\n`,
       script,
     );
     expect(good).toEqual({ status: 0, out: "[1,1,0]\n", err: "" });
+    const at = (...more: string[]) =>
+      run(
+        "play",
+        join(build, "pick-counter.bits"),
+        "--ports",
+        join(build, "ports.json"),
+        "--steps",
+        script,
+        "--delays",
+        ...more,
+      );
+    expect(await at("slow-hot", "--seed", "3")).toEqual(good);
+    expect(await at("hot")).toMatchObject({ status: 2, out: "" });
+    expect(await at("slow-hot", "--seed", "x")).toMatchObject({ status: 2, out: "" });
     const wrong = await file(
       "wrong.json",
       JSON.stringify([...steps.slice(0, -1), { read: ["lamps[3]"], expect: [0] }]),

@@ -1,9 +1,10 @@
 import { beforeAll, describe, expect, it } from "vitest";
 import { configMap } from "../src/bitstream/index.ts";
 import { Random } from "../src/common/index.ts";
-import { findPart } from "../src/device/index.ts";
+import { findBoard, findPart } from "../src/device/index.ts";
 import type { FlowResult } from "../src/flow/index.ts";
-import type { Circuit, SimulatedPart } from "../src/silicon/index.ts";
+import { Cable } from "../src/jtag/index.ts";
+import { Board, type Circuit, type SimulatedPart } from "../src/silicon/index.ts";
 import { TimedEngine } from "../src/silicon/timed/timed-engine.ts";
 import { running } from "./helpers/build.ts";
 
@@ -98,6 +99,61 @@ describe("a part with its delays", () => {
     expect(parts.timed.device.caught).toBe(0);
   });
 
+  it.each([
+    [
+      "a clock block's clocks",
+      "TW-2-P144-2C",
+      `module m(input clk, output reg [7:0] n, a, b, output locked); wire ca, cb;
+        clock_block #(.MULTIPLY(3), .DIVIDE_A(2), .DIVIDE_B(8), .PHASE_A(3)) u1 (.clock_in(clk), .clock_a(ca), .clock_b(cb), .locked(locked));
+        initial begin n = 0; a = 0; b = 0; end
+        always @(posedge clk) n <= n + 1; always @(posedge ca) a <= a + 3; always @(posedge cb) b <= b + 5;
+      endmodule`,
+      "n a b locked",
+    ],
+    [
+      "clock blocks, one behind the other",
+      "TW-2-P144-2C",
+      `module m(input clk, output reg [7:0] n); wire ca, cb, cc, b0, b1, l0, l1;
+        clock_block #(.MULTIPLY(2)) u1 (.clock_in(clk), .clock_a(ca), .clock_b(b0), .locked(l0));
+        clock_block #(.MULTIPLY(2)) u2 (.clock_in(ca), .clock_a(cc), .clock_b(b1), .locked(l1));
+        initial n = 0; always @(posedge cc) n <= n + 1;
+      endmodule`,
+      "n",
+    ],
+    [
+      "serial lanes",
+      "TW-9-P144-1C",
+      `module m(input clk, rx, output tx, output [9:0] heard, output reg [9:0] said);
+        initial said = 10'd77; always @(posedge clk) said <= said * 5 + 3;
+        serial_lane u1 (.word_clock(clk), .slip(1'b0), .rx(rx), .tx(tx), .tx_word(said), .rx_word(heard));
+      endmodule`,
+      "heard said",
+    ],
+  ])("runs %s as they run without delays", async (_, part, text, outputs) => {
+    const parts = await pair(text, { part, sources: [{ name: "t.sv", text }], timingFiles: rule(50) });
+    if (outputs.includes("heard")) both(parts, ({ player }) => player.link("tx", "rx"));
+    for (let step = 0; step < 80; step++) {
+      both(parts, ({ player }) => player.clock("clk", 1 + (step % 3)));
+      parts.timed.device.wait(10_000);
+      for (const port of outputs.split(" "))
+        expect(parts.timed.player.read(port), `${port}, step ${step}`).toBe(parts.plain.player.read(port));
+    }
+  });
+
+  it("lets either clock through a switch, and no pulse that is shorter than either's", async () => {
+    const text = `module m(input clk, slow, pick, output reg [7:0] n);
+      wire c; clock_switch u1 (.clock_0(clk), .clock_1(slow), .select(pick), .clock_out(c));
+      initial n = 0; always @(posedge c) n <= n + 1;
+    endmodule`;
+    const parts = await pair(text);
+    for (let t = 0; t < 300; t++) {
+      const values = { clk: t & 1, slow: Math.floor(t / 7) & 1, pick: t > 40 && t < 170 ? 1 : 0 };
+      both(parts, ({ player }) => player.set(values));
+      expect(parts.timed.player.read("n"), `step ${t}`).toBe(parts.plain.player.read("n"));
+    }
+    expect(parts.timed.player.read("n")).toBeGreaterThan(20);
+  });
+
   describe("at its limit", () => {
     let parts: { plain: Running; timed: Running };
     let least: number;
@@ -119,7 +175,7 @@ describe("a part with its delays", () => {
       return count;
     };
     it("captures nothing wrong at 2 % under its highest clock", () => {
-      const cycles = process.env["GATE_CLOCK_LONG"] ? 1_000_000 : 20_000;
+      const cycles = process.env["GATE_CLOCK_LONG"] ? 1_000_000 : 100_000;
       expect(wrong(least / 0.98, cycles, 50)).toBe(0);
       expect(parts.timed.device.caught).toBe(0);
     }, 600_000);
@@ -194,6 +250,41 @@ describe("a part with its delays", () => {
       else if (at > caught[caught.length - 1].at) expect(taken).toBe(0);
     expect(await outcomes(1)).toEqual(first);
     expect((await outcomes(2)).map(({ taken }) => taken)).not.toEqual(first.map(({ taken }) => taken));
+  });
+
+  it("on a board runs up to a clock near the one that timing tells, and says what captured wrong beyond it", async () => {
+    const board = new Board(findBoard("shuttle").board!);
+    // inputs stay what they are: the carry runs from end to end by itself
+    const text = `module self(input clk, output y);
+      (* keep *) reg [27:0] x = 28'hfffffff; reg t = 0; reg [27:0] s = 0; reg all = 0;
+      always @(posedge clk) begin t <= ~t; s <= x + t; x <= x ^ {28{all}}; all <= &s[3:0] & ~s[27]; end
+      assign y = s[27];
+    endmodule`;
+    const pins = [{ name: "t.pins", text: `clk at ${board.description.oscillator.pin}\n` }];
+    const { result } = await running(text, {
+      part: board.part.name,
+      pinFiles: pins,
+      timingFiles: rule(2),
+      recipe: "even",
+    });
+    const mhz = 1e6 / (await fmaxPs(result));
+    board.setPower(true);
+    const cable = new Cable(board.device);
+    cable.reset();
+    cable.configure((await result.artifact("image"))!.file);
+    board.restartClock();
+    board.setDelays("slow-hot");
+    expect(board.runsAt(0.98e6 * mhz, 3000)).toBeNull();
+    expect(board.state()).toMatchObject({ delays: "slow-hot", caught: 0, wrong: null });
+    const wrong = board.runsAt(1.5e6 * mhz, 3000)!;
+    expect(wrong.cycle).toBeLessThanOrEqual(3000);
+    const decoded = board.device.circuit!.circuit.flipFlops;
+    expect(decoded.some(({ tile, element }) => tile === wrong.tile && element === wrong.element)).toBe(true);
+    // slower again, it begins anew and all is well; and so without delays
+    expect(board.runsAt(0.5e6 * mhz, 500)).toBeNull();
+    board.setDelays(null);
+    expect(board.runsAt(1.5e6 * mhz, 500)).toBeNull();
+    expect(board.state()).toMatchObject({ delays: null, caught: null, wrong: null });
   });
 
   it("says so where a loop swings", () => {

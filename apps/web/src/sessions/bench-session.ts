@@ -1,7 +1,7 @@
-import type { ImageArtifact } from "@gate-clock/core";
+import type { CornerName, ImageArtifact } from "@gate-clock/core";
 import { proxy, type Remote } from "comlink";
 import { connect } from "../engine/connect.ts";
-import type { Bench, BenchFrame, ChainEntry, ProgramResult } from "../workers/bench.worker.ts";
+import type { Bench, BenchFrame, ChainEntry, Limit, ProgramResult } from "../workers/bench.worker.ts";
 
 export interface Programmed {
   readonly what: string;
@@ -18,14 +18,26 @@ interface BenchSnapshot {
   /** Share of the bitstream that has gone in, null when none is under way. */
   readonly progress: number | null;
   readonly programmed: Programmed | null;
+  /** Frequency that is tried while the oscillator is turned up; what came of it last. */
+  readonly turning: number | null;
+  readonly limit: Limit | null;
 }
+
+const nothing: BenchSnapshot = {
+  frame: null,
+  chain: null,
+  progress: null,
+  programmed: null,
+  turning: null,
+  limit: null,
+};
 
 /**
  * One board on the bench of one open design. It lives as long as the design is open, so that the board goes on running
  * while the engineer looks elsewhere. An outside store in React's sense: frames come thirty times a second.
  */
 export class BenchSession {
-  private snapshot: BenchSnapshot = { frame: null, chain: null, progress: null, programmed: null };
+  private snapshot: BenchSnapshot = nothing;
   private readonly listeners = new Set<() => void>();
   private worker: Worker | null = null;
   private remote: Remote<Bench> | null = null;
@@ -59,12 +71,12 @@ export class BenchSession {
     this.worker?.terminate();
     this.worker = null;
     this.remote = null;
-    this.snapshot = { frame: null, chain: null, progress: null, programmed: null };
+    this.snapshot = nothing;
   }
 
   async power(on: boolean): Promise<void> {
     await this.remote?.power(on);
-    this.set({ chain: null, programmed: null });
+    this.set({ chain: null, programmed: null, limit: null });
   }
 
   async findChain(): Promise<void> {
@@ -73,7 +85,7 @@ export class BenchSession {
 
   async program(file: Uint8Array, what: string, image: ImageArtifact | null): Promise<void> {
     if (!this.remote || this.snapshot.progress !== null) return;
-    this.set({ progress: 0 });
+    this.set({ progress: 0, limit: null });
     const result = await this.remote.program(
       file,
       proxy((progress: number) => this.set({ progress })),
@@ -93,5 +105,18 @@ export class BenchSession {
   }
   setFrequency(hz: number): void {
     void this.remote?.setFrequency(hz);
+  }
+  setDelays(corner: CornerName | null): void {
+    this.set({ limit: null });
+    void this.remote?.setDelays(corner);
+  }
+  async turnUp(): Promise<void> {
+    if (!this.remote || this.snapshot.turning !== null) return;
+    this.set({ turning: this.snapshot.frame?.state.frequencyHz ?? 0, limit: null });
+    const limit = await this.remote.turnUp(proxy((turning: number) => this.set({ turning })));
+    this.set({ turning: null, limit });
+  }
+  stopTurning(): void {
+    void this.remote?.stopTurning();
   }
 }

@@ -1,4 +1,14 @@
-import { Board, type BoardState, Cable, findBoard, hex32, partByIdcode, statusBit } from "@gate-clock/core";
+import {
+  Board,
+  type BoardState,
+  Cable,
+  type CornerName,
+  findBoard,
+  hex32,
+  partByIdcode,
+  statusBit,
+  type WrongCapture,
+} from "@gate-clock/core";
 import { exposeSealed, timers } from "../engine/sealed-worker.ts";
 
 /** What the bench tells the page, some thirty times a second. */
@@ -10,6 +20,14 @@ export interface BenchFrame {
   readonly topHz: number;
   readonly luts: number;
   readonly flipFlops: number;
+}
+/** What turning the oscillator up has found. */
+export interface Limit {
+  /** Highest frequency at which nothing was captured wrong; 0 if there is none. */
+  readonly goodHz: number;
+  /** Lowest at which something was, and what; null where nothing failed up to the highest that was tried. */
+  readonly bad: { readonly hz: number; readonly wrong: WrongCapture } | null;
+  readonly cycles: number;
 }
 export interface ChainEntry {
   readonly idcode: string;
@@ -33,8 +51,29 @@ let cyclesPerMs = 20_000; // measured while running
 let pace = 0;
 let lastShown: Omit<BenchFrame, "state"> = { pace: 0, topHz: 0, luts: 0, flipFlops: 0 };
 
+/** Frequencies that turning up goes through, and cycles at each. */
+const [leastHz, mostHz] = [100_000, 2e9];
+const cyclesAtEach = 20_000;
+const cyclesAtOnce = 2000;
+/** How closely good and bad enclose the limit. */
+const closeness = 1.003;
+/** What cycles a ms are taken for until they have been measured, without delays and with them. */
+const [plainPace, delayedPace] = [20_000, 4];
+let isTurning = false;
+
+/** Runs a while at a frequency, with room for other calls in between. */
+async function failsAt(own: Board, hz: number, tell: (share: number) => void): Promise<WrongCapture | null> {
+  let wrong = own.runsAt(hz, cyclesAtOnce);
+  for (let done = cyclesAtOnce; done < cyclesAtEach && !wrong && isTurning; done += cyclesAtOnce) {
+    tell(done / cyclesAtEach);
+    await new Promise<void>((resolve) => timers.setTimeout(resolve, 0));
+    wrong = own.runOn(cyclesAtOnce);
+  }
+  return wrong;
+}
+
 function frame(): void {
-  if (!board || !listener) return;
+  if (!board || !listener || isTurning) return;
   const now = performance.now();
   const passed = Math.min(200, now - lastFrame);
   if (passed <= 0) {
@@ -107,8 +146,47 @@ const bench = {
     board?.setButton(index, held);
   },
   setFrequency(hz: number): void {
-    if (board) board.frequencyHz = hz;
+    board?.setFrequency(hz);
     debt = 0;
+    frame();
+  },
+  /** With the delays of a corner, or without any. */
+  setDelays(corner: CornerName | null): void {
+    board?.setDelays(corner);
+    cyclesPerMs = corner ? delayedPace : plainPace;
+    debt = 0;
+    frame();
+  },
+  /**
+   * Turns the oscillator up, or down where it fails already, until the highest frequency is known at which the part captures all as it
+   * would without delays. Leaves it there. @returns Null if it was stopped.
+   */
+  async turnUp(onStep: (hz: number) => void): Promise<Limit | null> {
+    const own = board;
+    if (!own?.device.configured || isTurning) return null;
+    isTurning = true;
+    try {
+      let [goodHz, hz] = [0, own.frequencyHz];
+      let bad: Limit["bad"] = null;
+      while (isTurning && hz >= leastHz && hz <= mostHz && !(bad && bad.hz <= goodHz * closeness)) {
+        onStep(hz);
+        const wrong = await failsAt(own, hz, () => onStep(hz));
+        if (!isTurning) return null;
+        if (wrong) bad = { hz, wrong };
+        else goodHz = hz;
+        hz = !bad ? goodHz * 1.5 : goodHz ? Math.sqrt(goodHz * bad.hz) : bad.hz / 1.5;
+      }
+      if (goodHz) own.setFrequency(goodHz);
+      return { goodHz, bad, cycles: cyclesAtEach };
+    } finally {
+      isTurning = false;
+      debt = 0;
+      lastFrame = performance.now();
+      frame();
+    }
+  },
+  stopTurning(): void {
+    isTurning = false;
   },
 };
 export type Bench = typeof bench;

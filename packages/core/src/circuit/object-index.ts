@@ -156,6 +156,18 @@ export class ObjectIndex {
     return written.positions.ports[at] ?? null;
   }
 
+  /** Name of the flip-flop at a place of a tile; null if none is there, or nothing is placed. */
+  flipFlopAt(tile: number, place: number): string | null {
+    const { netlist, packed, placed, part } = this.of;
+    if (!packed || !placed) return null;
+    for (let e = 0; e < packed.elementCount; e++) {
+      if (packed.elementFf[e] < 0) continue;
+      const at = elementAt(part, placed, e);
+      if (at.tile === tile && at.place === place) return netlist.cellName[packed.elementFf[e]];
+    }
+    return null;
+  }
+
   private placeOf(cell: number): Pick<ObjectFacts, "tile" | "pin"> {
     const { part, packed, placed } = this.of;
     if (!packed) return { tile: null, pin: null };

@@ -239,6 +239,17 @@ export class SimulatedPart implements TapDevice {
     return true;
   }
 
+  /** Another part with the same bits and levels at its pads, without delays, as after configuration; null while there are no bits. */
+  withoutDelays(): SimulatedPart | null {
+    if (!this.engine) return null;
+    const copy = new SimulatedPart(this.part);
+    copy.memory = this.memory.slice();
+    for (const [pad, level] of this.padValues) copy.padValues.set(pad, level);
+    for (const [receiving, sending] of this.serialLinks) copy.serialLinks.set(receiving, sending);
+    copy.begin();
+    return copy;
+  }
+
   /** What is configured starts to run. */
   private begin(): void {
     const circuit = decodeCircuit(this.part, this.memory);

@@ -1,4 +1,4 @@
-import { findBoard, type ImageArtifact, listBoards } from "@gate-clock/core";
+import { type CornerName, findBoard, findPart, type ImageArtifact, listBoards, timingCorners } from "@gate-clock/core";
 import { useQuery } from "@tanstack/react-query";
 import { Cable, FileUp, Power, Zap } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useSyncExternalStore } from "react";
@@ -8,8 +8,10 @@ import { Button } from "../../ui/Button.tsx";
 import { formatBytes, formatCount, formatDuration, formatMhz, formatPercent } from "../../ui/format.ts";
 import { type Tone, Verdict } from "../../ui/Verdict.tsx";
 import { useDesign, useSessions } from "../../workbench/context.ts";
+import { useObjectIndex } from "../../workbench/use-object-index.ts";
 import type { BenchFrame, ChainEntry } from "../../workers/bench.worker.ts";
 import { BoardView } from "./BoardView.tsx";
+import { DelayedOscillator, nameOf, timedVerdict } from "./Delayed.tsx";
 
 export function BenchStation() {
   const { trial, design } = useDesign();
@@ -24,12 +26,25 @@ export function BenchStation() {
       listBoards()[0],
     [design.board, design.part],
   );
-  const { frame, chain, progress, programmed } = useSyncExternalStore(bench.subscribe, bench.getSnapshot);
+  const { frame, chain, progress, programmed, turning, limit } = useSyncExternalStore(
+    bench.subscribe,
+    bench.getSnapshot,
+  );
   const fileInput = useRef<HTMLInputElement>(null);
   useEffect(() => bench.open(board.name), [bench, board.name]);
   const isOn = frame?.state.powered ?? false;
   const portAt = usePortNames(image, programmed);
-  const { tone, figure, unit, text } = verdictOf(frame, chain, programmed, image, progress);
+  const delays = frame?.state.delays ?? null;
+  const wrong = limit?.bad?.wrong ?? frame?.state.wrong ?? null;
+  const isOwnTrial = programmed?.key != null && programmed.key === image?.designKey;
+  const index = useObjectIndex(wrong && isOwnTrial ? "object" : null);
+  const { data: timing } = useQuery(artifactQuery(trial, "timing"));
+  // at the corner that its highest clock is of
+  const expectedMhz =
+    isOwnTrial && delays === "slow-hot" && timing?.clocks.length === 1 ? timing.clocks[0].fmaxMhz : null;
+  const { tone, figure, unit, text } =
+    timedVerdict(frame, turning, limit, wrong && nameOf(wrong, findPart(board.part).part, index)) ??
+    verdictOf(frame, chain, programmed, image, progress);
 
   return (
     <div className="flex h-full flex-col">
@@ -107,19 +122,46 @@ export function BenchStation() {
               </p>
             )}
           </Step>
-          <Step number={4} title="Oscillator">
+          <Step number={4} title="Delays">
             <select
-              aria-label="Oscillator frequency"
-              className="h-8 rounded-md border border-line bg-cloth px-2"
-              value={frame?.state.frequencyHz ?? board.oscillator.startHz}
-              onChange={(event) => bench.setFrequency(Number(event.target.value))}
+              aria-label="Delays of wires and elements"
+              data-testid="delays"
+              className="h-8 w-full rounded-md border border-line bg-cloth px-2"
+              disabled={turning !== null}
+              value={delays ?? ""}
+              onChange={(event) => bench.setDelays((event.target.value || null) as CornerName | null)}
             >
-              {board.oscillator.frequenciesHz.map((hz) => (
-                <option key={hz} value={hz}>
-                  {hz / 1e6} MHz
+              <option value="">None: fastest to run</option>
+              {timingCorners.map((corner) => (
+                <option key={corner} value={corner}>
+                  As routed, {corner}
                 </option>
               ))}
             </select>
+          </Step>
+          <Step number={5} title="Oscillator">
+            {delays ? (
+              <DelayedOscillator
+                bench={bench}
+                frame={frame}
+                turning={turning}
+                limit={limit}
+                expectedMhz={expectedMhz}
+              />
+            ) : (
+              <select
+                aria-label="Oscillator frequency"
+                className="h-8 rounded-md border border-line bg-cloth px-2"
+                value={frame?.state.frequencyHz ?? board.oscillator.startHz}
+                onChange={(event) => bench.setFrequency(Number(event.target.value))}
+              >
+                {board.oscillator.frequenciesHz.map((hz) => (
+                  <option key={hz} value={hz}>
+                    {hz / 1e6} MHz
+                  </option>
+                ))}
+              </select>
+            )}
           </Step>
           {frame?.state.configured && (
             <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-1 border-t border-line pt-4 text-[13px]">
@@ -131,6 +173,14 @@ export function BenchStation() {
               </dd>
               <dt className="text-soft">Speed now</dt>
               <dd className="tabular text-right">{formatMhz((frame.pace * frame.state.frequencyHz) / 1e6)} MHz</dd>
+              {frame.state.caught !== null && (
+                <>
+                  <dt className="text-soft">Caught in a change</dt>
+                  <dd className="tabular text-right" data-testid="caught">
+                    {formatCount(frame.state.caught)}
+                  </dd>
+                </>
+              )}
               <dt className="text-soft">At most</dt>
               <dd className="tabular text-right">{formatMhz(frame.topHz / 1e6)} MHz</dd>
               <dt className="text-soft">Decoded from the bits</dt>

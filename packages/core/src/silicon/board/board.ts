@@ -1,4 +1,5 @@
 import type { BoardDescription } from "../../device/boards.ts";
+import type { CornerName } from "../../device/family.ts";
 import { findPart, type Part } from "../../device/part.ts";
 import { SimulatedPart } from "../device.ts";
 
@@ -16,7 +17,26 @@ export interface BoardState {
   readonly simulatedSeconds: number;
   readonly cycles: number;
   readonly unstable: boolean;
+  /** Corner whose delays the part runs with; null: without any. */
+  readonly delays: CornerName | null;
+  /** Registers and pins of blocks that were caught in a change since it began; null without delays. */
+  readonly caught: number | null;
+  /** The first register that captured something else than it would without delays; null while none has. */
+  readonly wrong: WrongCapture | null;
 }
+export interface WrongCapture {
+  /** Cycles since it began, at most. */
+  readonly cycle: number;
+  readonly tile: number;
+  /** Its place among those of the tile, as decoded. */
+  readonly element: number;
+  /** Registers that differ by then. */
+  readonly registers: number;
+}
+/** Time that the oscillator rests for before registers are compared, in ps: longer than any path. */
+const restPs = 1e6;
+/** Cycles between comparisons. */
+const compareEvery = 32;
 
 const slices = 64;
 
@@ -34,6 +54,10 @@ export class Board {
   private lamps: number[];
   private digits: number[][];
   private readonly clockPad: number;
+  private delays: CornerName | null = null;
+  /** The same bits without delays, led in step with the part while that has some. */
+  private twin: SimulatedPart | null = null;
+  private wrong: WrongCapture | null = null;
 
   /** @throws Error if the description names a part or pin that does not exist. */
   constructor(readonly description: BoardDescription) {
@@ -78,6 +102,57 @@ export class Board {
     this.switches.forEach((on, i) => levels.set(this.pad(this.description.switches[i]), on ? 1 : 0));
     this.buttons.forEach((on, i) => levels.set(this.pad(this.description.buttons[i]), on ? 1 : 0));
     this.device.setPads(levels);
+    this.wrong = null;
+    this.twin = this.delays ? this.device.withoutDelays() : null;
+  }
+
+  /** With the delays of a corner, or without any. What runs begins anew. */
+  setDelays(corner: CornerName | null): void {
+    this.delays = corner;
+    this.device.setDelays(corner);
+    this.restartClock();
+  }
+  /** Sets the oscillator. With delays what runs begins anew: what was captured wrong before says nothing of the new clock. */
+  setFrequency(hz: number): void {
+    this.frequencyHz = hz;
+    if (!this.delays || !this.device.configured) return;
+    this.device.setDelays(this.delays);
+    this.restartClock();
+  }
+
+  private setPads(levels: ReadonlyMap<number, number>): void {
+    this.device.setPads(levels);
+    this.twin?.setPads(levels);
+  }
+
+  /** Clocks part and twin, and compares what their registers hold until one has captured wrong. */
+  private clock(cycles: number): void {
+    const periodPs = 1e12 / this.frequencyHz;
+    if (!this.twin || this.wrong) {
+      this.device.runClock(this.clockPad, cycles, periodPs);
+      return;
+    }
+    for (let done = 0; done < cycles && !this.wrong; ) {
+      const now = Math.min(compareEvery, cycles - done);
+      this.device.runClock(this.clockPad, now, periodPs);
+      this.twin.runClock(this.clockPad, now);
+      done += now;
+      this.device.wait(restPs);
+      this.compare(this.cycles + done);
+    }
+  }
+  private compare(cycle: number): void {
+    const [own, right] = [this.device.circuit!, this.twin!.circuit!.registers()];
+    const held = own.registers();
+    let [first, registers] = [-1, 0];
+    for (let i = 0; i < held.length; i++) {
+      if (held[i] === right[i]) continue;
+      if (first < 0) first = i;
+      registers++;
+    }
+    if (first < 0) return;
+    const { tile, element } = own.circuit.flipFlops[first];
+    this.wrong = { cycle, tile, element, registers };
   }
 
   setSwitch(index: number, on: boolean): void {
@@ -97,7 +172,7 @@ export class Board {
   private contact(pad: number, on: boolean, bounces: number): void {
     const level = on ? 1 : 0;
     for (let i = this.bounces.length - 1; i >= 0; i--) if (this.bounces[i].pad === pad) this.bounces.splice(i, 1);
-    this.device.setPads(new Map([[pad, level]]));
+    this.setPads(new Map([[pad, level]]));
     let at = this.cycles;
     for (let i = 0; i < bounces; i++) {
       at += 7 + 5 * i;
@@ -144,14 +219,27 @@ export class Board {
       const [next] = this.bounces;
       const until = next ? Math.max(0, next.atCycle - this.cycles) : left;
       const now = Math.min(left, until);
-      if (now > 0) this.device.runClock(this.clockPad, now, 1e12 / this.frequencyHz);
+      if (now > 0) this.clock(now);
       this.cycles += now;
       left -= now;
       while (this.bounces.length && this.bounces[0].atCycle <= this.cycles) {
         const { pad, level } = this.bounces.shift()!;
-        this.device.setPads(new Map([[pad, level]]));
+        this.setPads(new Map([[pad, level]]));
       }
     }
+  }
+
+  /**
+   * Whether the part, begun anew, captures all as it should for so many cycles at a frequency. What switches and buttons stand at stays.
+   */
+  runsAt(hz: number, cycles: number): WrongCapture | null {
+    this.setFrequency(hz);
+    return this.runOn(cycles);
+  }
+  /** Goes on. @returns What was captured wrong first, now or before. */
+  runOn(cycles: number): WrongCapture | null {
+    this.advance(cycles);
+    return this.wrong;
   }
 
   state(): BoardState {
@@ -166,6 +254,9 @@ export class Board {
       simulatedSeconds: this.seconds,
       cycles: this.cycles,
       unstable: this.device.circuit?.unstable ?? false,
+      delays: this.delays,
+      caught: this.device.caught,
+      wrong: this.wrong,
     };
   }
 }

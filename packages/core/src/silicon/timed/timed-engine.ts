@@ -17,6 +17,18 @@ const settlePs = 40;
 /** A circuit that makes more changes than this without coming to rest has a loop that swings. */
 const mostChanges = 5_000_000;
 
+/** Half periods after which a clock counts as having rested. */
+const pause = 4;
+
+/** A clock block, with the edge that came in last, the half period before it, and the levels that its outputs will have. */
+interface ClockRun {
+  readonly run: ClockBlockRun;
+  lastAt: number;
+  half: number;
+  level: number;
+  readonly until: Map<number, number>;
+}
+
 /**
  * Runs a decoded circuit with the delays of its wires and elements at one corner. Every way takes its own time and passes pulses on
  * (transport delay); a table answers at once to what has arrived. A register takes what is at its data when its own clock comes; if that
@@ -63,12 +75,7 @@ export class TimedEngine implements RunningPart {
   /** [blocks][outputs] Level that each will have. */
   private readonly shown: readonly Uint8Array[];
   private readonly blockEdge: Float64Array;
-  private readonly clockRuns: readonly {
-    run: ClockBlockRun;
-    lastAt: number;
-    level: number;
-    until: Map<number, number>;
-  }[];
+  private readonly clockRuns: readonly ClockRun[];
   private readonly lanes: readonly { run: SerialLaneRun; pins: Uint8Array; goodFrom: Float64Array }[];
   private readonly padLevel: Uint8Array;
   private readonly padOn: Uint8Array;
@@ -116,7 +123,7 @@ export class TimedEngine implements RunningPart {
       const outputs = [0, 1, 2].map((pin) => site.outputs.get(pin) ?? -1);
       const run = new ClockBlockRun(site.modes as ClockBlockModes, site.clocks[0], outputs);
       run.reset();
-      return { run, lastAt: Number.NaN, level: 0, until: new Map<number, number>() };
+      return { run, lastAt: Number.NaN, half: 0, level: 0, until: new Map<number, number>() };
     });
     this.lanes = this.net.lanes.map(({ site }) => {
       const run = new SerialLaneRun({ ...site, inputs: site.inputs.map((_, pin) => pin) });
@@ -416,11 +423,13 @@ export class TimedEngine implements RunningPart {
   private clockEdge(b: number): void {
     const own = this.clockRuns[b];
     own.level ^= 1;
-    const half = this.now - own.lastAt;
+    // a pause of what comes in is no longer period
+    const since = this.now - own.lastAt;
+    if (since > 0 && (own.half === 0 || since < pause * own.half)) own.half = since;
+    const { half } = own;
     own.lastAt = this.now;
     const { outputPs, site } = this.net.clockBlocks[b];
     for (const { at, signal, level } of own.run.edge(own.level === 1)) {
-      if (!(half > 0)) continue;
       const pin = [...site.outputs].find(([, each]) => each === signal)![0];
       if ((own.until.get(signal) ?? 0) === level) continue;
       own.until.set(signal, level);
