@@ -5,6 +5,7 @@ import { decodeArtifact, encodeArtifact, hashValue, nearestName, quietContext } 
 import { formatPin, parsePins, planPins } from "../src/constraints/index.ts";
 import { readTimingFiles } from "../src/constraints/sdc/read.ts";
 import { findPart } from "../src/device/index.ts";
+import { congestionFinding } from "../src/route/congestion.ts";
 import { route } from "../src/route/index.ts";
 import { decodeCircuit, Engine } from "../src/silicon/index.ts";
 import { built, testPart } from "./helpers/build.ts";
@@ -225,6 +226,20 @@ describe("a router that runs out of turns", () => {
     );
     expect(artifact).toBeNull();
     expect(findings[0].code).toBe("route/congested");
-    expect(findings[0].message).toMatch(/^\d+ wire\(s\)[^:]*: x\d+y\d+\.\S+.*Nets: \S/);
+    expect(findings[0].message).toMatch(/^\d+ wire\(s\) (in|from) x\d+y\d+.* of \d+ net\(s\)\. Nets: '\S/);
+  });
+  it("tells the region, the modules that crowd it, and what would help there", () => {
+    const { part } = findPart("TW-2-P144-2C");
+    const { graph, fabric } = part!;
+    const at = (x: number, y: number) => graph.tileFirst[y * fabric.width + x] + 20;
+    const nets = [...Array(6).fill("loom.heald.x"), "loom.weft.y", "z"].map((name, i) => `${name}${i}`);
+    const near = congestionFinding(part!, [at(3, 4), at(5, 4), at(4, 6)], nets);
+    expect(near.message).toMatch(
+      /^3 wire\(s\) from x3y4 to x5y6 .* 8 net\(s\)\. Most of the nets are of 'loom\.heald' \(6\), 'loom\.weft' \(1\)\./,
+    );
+    expect(near.remedy).toMatch(/into those modules/);
+    const wide = congestionFinding(part!, [at(1, 1), at(fabric.width - 2, fabric.height - 2)], ["a"]);
+    expect(wide.message).not.toMatch(/Most/);
+    expect(wide.remedy).toMatch(/all over the part: choose a larger one/);
   });
 });

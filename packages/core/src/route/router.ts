@@ -7,6 +7,7 @@ import type { RoutedDesign } from "../layout/layout.ts";
 import { lookaheadFor } from "../layout/lookahead.ts";
 import type { LayoutNetlist } from "../netlist/mapped.ts";
 import type { Standing, Steering } from "../timing/steering.ts";
+import { congestionFinding } from "./congestion.ts";
 import type { Connections } from "./connections.ts";
 import type { RouteOptions } from "./route.ts";
 import { TreeBins } from "./tree-bins.ts";
@@ -653,16 +654,9 @@ export class Router {
     this.occupancy.forEach((count, node) => {
       if (count > 1) over.push(node);
     });
-    const names = over.slice(0, 8).map((node) => nodeName(this.part, node));
-    const nets = new Set<string>();
-    for (let r = 0; r < this.trees.length; r++) if (this.isCongested(r)) nets.add(this.nameOf(r));
-    return {
-      code: "route/congested",
-      severity: "error",
-      place: { object: [...nets][0] },
-      message: `${over.length} wire(s) are still wanted by more than one net: ${names.join(", ")}${over.length > 8 ? " ..." : ""}. Nets: ${[...nets].slice(0, 8).join(", ")}${nets.size > 8 ? ` and ${nets.size - 8} more` : ""}.`,
-      remedy: "Try another seed, spread the design, or choose a larger part.",
-    };
+    const nets: string[] = [];
+    for (let r = 0; r < this.trees.length; r++) if (this.isCongested(r)) nets.push(this.nameOf(r));
+    return congestionFinding(this.part, over, nets);
   }
 }
 
