@@ -33,7 +33,7 @@ export const arrives = {
 } as const;
 
 /** Flip-flops of one tile with one clock. */
-export interface ClockedGroup {
+interface ClockedGroup {
   readonly flipFlops: readonly number[];
 }
 
