@@ -226,7 +226,7 @@ describe("a router that runs out of turns", () => {
     );
     expect(artifact).toBeNull();
     expect(findings[0].code).toBe("route/congested");
-    expect(findings[0].message).toMatch(/^\d+ wire\(s\) (in|from) x\d+y\d+.* of \d+ net\(s\)\. Nets: '\S/);
+    expect(findings[0].message).toMatch(/^\d+ wire\(s\) (in|from) x\d+y\d+.* of \d+ net\(s\): x\d+y\d+\.\S+.*\. Nets: '\S/);
   });
   it("tells the region, the modules that crowd it, and what would help there", () => {
     const { part } = findPart("TW-2-P144-2C");
@@ -235,7 +235,7 @@ describe("a router that runs out of turns", () => {
     const nets = [...Array(6).fill("loom.heald.x"), "loom.weft.y", "z"].map((name, i) => `${name}${i}`);
     const near = congestionFinding(part!, [at(3, 4), at(5, 4), at(4, 6)], nets);
     expect(near.message).toMatch(
-      /^3 wire\(s\) from x3y4 to x5y6 .* 8 net\(s\)\. Most of the nets are of 'loom\.heald' \(6\), 'loom\.weft' \(1\)\./,
+      /^3 wire\(s\) from x3y4 to x5y6 .* 8 net\(s\): x3y4\.\S+, .*\. Most of the nets are of 'loom\.heald' \(6\), 'loom\.weft' \(1\)\./,
     );
     expect(near.remedy).toMatch(/into those modules/);
     const wide = congestionFinding(part!, [at(1, 1), at(fabric.width - 2, fabric.height - 2)], ["a"]);

@@ -1,5 +1,5 @@
 import type { Finding } from "../common/finding.ts";
-import type { Part } from "../device/part.ts";
+import { nodeName, type Part } from "../device/part.ts";
 
 /**
  * Where wires are short, who crowds them, and what would help.
@@ -21,12 +21,13 @@ export function congestionFinding(part: Part, nodes: readonly number[], nets: re
   const share = modules.slice(0, 3).map(({ name, count }) => `'${name}' (${count})`);
   const crowd = modules.length ? ` Most of the nets are of ${share.join(", ")}.` : "";
   const listed = nets.slice(0, 8).map((net) => `'${net}'`);
+  const names = nodes.slice(0, 4).map((node) => nodeName(part, node));
   const isWide = (x1 - x0 + 1) * (y1 - y0 + 1) > fabric.logicTiles.length / 3;
   return {
     code: "route/congested",
     severity: "error",
     place: { object: nets[0] },
-    message: `${nodes.length} wire(s) ${where} are wanted by more than one of ${nets.length} net(s).${crowd} Nets: ${listed.join(", ")}${nets.length > 8 ? ` and ${nets.length - 8} more` : ""}.`,
+    message: `${nodes.length} wire(s) ${where} are wanted by more than one of ${nets.length} net(s): ${names.join(", ")}${nodes.length > 4 ? " ..." : ""}.${crowd} Nets: ${listed.join(", ")}${nets.length > 8 ? ` and ${nets.length - 8} more` : ""}.`,
     remedy: isWide
       ? "The wires are short all over the part: choose a larger one, or make the design smaller."
       : "Try another seed; let less lead into those modules at once, such as by a register or a bus in steps; or choose a larger part.",

@@ -21,7 +21,7 @@ const mostDelayWeight = 0.999;
  */
 const firstPressure = 1.5;
 const pressureGrowth = 1.35;
-const pressureCap = 60;
+const pressureCap = 5000;
 const goodPace = 0.85;
 const historyStep = 0.7;
 const clockPrice = 20;
