@@ -226,7 +226,9 @@ describe("a router that runs out of turns", () => {
     );
     expect(artifact).toBeNull();
     expect(findings[0].code).toBe("route/congested");
-    expect(findings[0].message).toMatch(/^\d+ wire\(s\) (in|from) x\d+y\d+.* of \d+ net\(s\): x\d+y\d+\.\S+.*\. Nets: '\S/);
+    expect(findings[0].message).toMatch(
+      /^\d+ wire\(s\) (in|from) x\d+y\d+.* of \d+ net\(s\): x\d+y\d+\.\S+.*\. Nets: '\S/,
+    );
   });
   it("tells the region, the modules that crowd it, and what would help there", () => {
     const { part } = findPart("TW-2-P144-2C");
