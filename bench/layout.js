@@ -1,5 +1,7 @@
 import "./compiler.js";
+import { spawnSync } from "node:child_process";
 import { readFileSync, writeFileSync } from "node:fs";
+import { fileURLToPath } from "node:url";
 import { layoutNetlist, MemoryStore, routeQuality, runFlow } from "@gate-clock/core";
 import { exponent } from "./exponent.js";
 import { inputOf, largeSuite, suite } from "./suite.js";
@@ -127,4 +129,6 @@ One seed each, from text to bits:
 ${largeLines.join("\n")}
 `,
   );
+  // columns in line, as the lint has them
+  spawnSync("npx", ["biome", "format", "--write", fileURLToPath(file)], { stdio: "inherit" });
 }

@@ -73,6 +73,7 @@ export class Annealer {
       context.checkCancelled();
       let taken = 0;
       for (let part = 0; part < wishesPer; part++) {
+        context.checkCancelled();
         if (part > 0) state.wish();
         taken += state.round(Math.ceil(movesPer / wishesPer), range, temperature) / wishesPer;
       }
