@@ -4,6 +4,7 @@
  * what rules tell apart; incremental; the worst paths best-first (after Yen, Du and Ghanta 1989).
  */
 export { analyzeTiming } from "./analyze.ts";
+export { type TimingCause, timingCauses } from "./causes.ts";
 export type { FoundClock } from "./clock-survey.ts";
 export {
   type CornerDelays,

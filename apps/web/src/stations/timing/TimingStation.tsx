@@ -2,6 +2,7 @@ import type { ElaboratedDesign, PathStep, SourcePosition, TimingPath, TimingRepo
 import { useQuery } from "@tanstack/react-query";
 import type { ColumnDef } from "@tanstack/react-table";
 import { MapPin } from "lucide-react";
+import { useMemo } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { artifactQuery } from "../../app/queries.ts";
 import { LoadingPanel, ProblemPanel } from "../../app/StatePages.tsx";
@@ -13,6 +14,8 @@ import { stationAddress } from "../../workbench/address.ts";
 import { useActs, useDesign } from "../../workbench/context.ts";
 import { FigureChange } from "../../workbench/Differences.tsx";
 import { NotBuilt } from "../../workbench/NotBuilt.tsx";
+import { Causes } from "./Causes.tsx";
+import { causeRows } from "./causes-view.ts";
 import { SlackHistogram } from "./SlackHistogram.tsx";
 
 const groups = { setup: "Setup", hold: "Hold", pads: "Pads" } as const;
@@ -67,13 +70,15 @@ export function TimingStation() {
   const { data: report, error, isLoading, refetch } = useQuery(artifactQuery(trial, "timing"));
   const { data: elaborated } = useQuery(artifactQuery(trial, "elaborate"));
   const navigate = useNavigate();
+  const causes = useMemo(() => (report ? causeRows(report.setupPaths, elaborated) : []), [report, elaborated]);
   if (error) return <ProblemPanel error={error} onRetry={() => void refetch()} />;
   if (!report || !trial)
     return isLoading ? <LoadingPanel what="the timing report" /> : <NotBuilt what="The timing report" trial={trial} />;
   const wanted = params.get("paths");
   const group: GroupName = wanted && wanted in groups ? (wanted as GroupName) : "setup";
   const list = group === "setup" ? report.setupPaths : group === "hold" ? report.holdPaths : report.padPaths;
-  const rows = list.map(
+  const cause = group === "setup" ? (causes[Number(params.get("cause") ?? -1)] ?? null) : null;
+  const all = list.map(
     (path, index): Row => ({
       id: String(index),
       path,
@@ -86,11 +91,14 @@ export function TimingStation() {
       corner: path.corner,
     }),
   );
+  const rows = cause ? cause.cause.paths.map((index) => all[index]) : all;
   const chosen = rows.find((row) => row.id === params.get("path")) ?? rows[0];
-  const set = (changes: Record<string, string>) =>
+  const set = (changes: Record<string, string | null>) =>
     setParams((old) => {
       const next = new URLSearchParams(old);
-      for (const [name, value] of Object.entries(changes)) next.set(name, value);
+      for (const [name, value] of Object.entries(changes))
+        if (value === null) next.delete(name);
+        else next.set(name, value);
       return next;
     });
   return (
@@ -132,6 +140,22 @@ export function TimingStation() {
             </table>
             <SlackHistogram slacksPs={report.setupSlacksPs} />
           </div>
+          {group === "setup" && (
+            <Causes
+              rows={causes}
+              chosen={cause ? causes.indexOf(cause) : null}
+              failing={Math.max(
+                0,
+                ...report.checks.filter(({ kind }) => kind === "setup").map(({ failingEndpoints }) => failingEndpoints),
+              )}
+              onChoose={(index) =>
+                set({
+                  cause: index === null ? null : String(index),
+                  path: index === null ? null : String(causes[index].cause.paths[0]),
+                })
+              }
+            />
+          )}
           <div
             className="flex shrink-0 items-center gap-1 border-b border-line px-3 pt-2"
             role="tablist"
@@ -143,7 +167,7 @@ export function TimingStation() {
                 type="button"
                 role="tab"
                 aria-selected={name === group}
-                onClick={() => set({ paths: name, path: "0" })}
+                onClick={() => set({ paths: name, path: "0", cause: null })}
                 className={`rounded-t-md px-3 py-1 text-[13px] ${name === group ? "bg-indigo-wash font-semibold" : "text-soft hover:bg-raised"}`}
               >
                 {groups[name]}{" "}
@@ -155,7 +179,11 @@ export function TimingStation() {
               </button>
             ))}
             <span className="ml-auto pb-1 text-xs text-soft">
-              {group === "pads" ? "no rule covers pads yet: longest first" : "worst path of each endpoint"}
+              {group === "pads"
+                ? "no rule covers pads yet: longest first"
+                : cause
+                  ? `${rows.length} of ${all.length}: ${cause.what} ${cause.name}`
+                  : "worst path of each endpoint"}
             </span>
           </div>
           <div className="min-h-0 flex-1">
