@@ -25,6 +25,8 @@ const nothingMatters = ({ connFrom, part: { fabric } }: PlacementProblem): Weigh
   const delay = {
     typical: new Float32Array(columns * rows),
     near: new Float32Array(0),
+    byPin: new Float32Array(0),
+    pinPs: new Float64Array(0),
     reach: 0,
     columns,
     offsetX: fabric.width - 1,
@@ -110,7 +112,7 @@ function stacksAndSingles(part: Part, heights: readonly number[]): PlacementProb
     connFrom: Int32Array.from({ length: count - 1 }, (_, i) => i),
     connTo: Int32Array.from({ length: count - 1 }, (_, i) => i + 1),
     connSlot: Int32Array.from({ length: count - 1 }, (_, i) => i),
-    connKind: new Uint8Array(count - 1),
+    connKind: new Int8Array(count - 1),
     isLutPin: new Uint8Array(count - 1),
   };
 }

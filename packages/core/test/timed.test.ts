@@ -183,7 +183,7 @@ describe("a part with its delays", () => {
       expect(wrong(least / 1.03, 400, 4)).toBeGreaterThan(0);
       expect(parts.timed.device.caught).toBeGreaterThan(0);
     });
-    it("captures what was there before where the new value comes much too late", () => {
+    it("captures wrong where the new value comes much too late", () => {
       both(parts, ({ player, device }) => {
         device.setDelays(device === parts.timed.device ? "slow-hot" : null, 1);
         player.set({ a: 0xfffffff });

@@ -47,7 +47,9 @@ let timer: ReturnType<typeof setInterval> | null = null;
 let listener: ((frame: BenchFrame) => void) | null = null;
 let lastFrame = 0;
 let debt = 0; // cycles that real time asks for
-let cyclesPerMs = 20_000; // measured while running
+/** What cycles a ms are taken for until they have been measured, without delays and with them. */
+const [plainPace, delayedPace] = [20_000, 4];
+let cyclesPerMs = plainPace; // measured while running
 let pace = 0;
 let lastShown: Omit<BenchFrame, "state"> = { pace: 0, topHz: 0, luts: 0, flipFlops: 0 };
 
@@ -57,15 +59,12 @@ const cyclesAtEach = 20_000;
 const cyclesAtOnce = 2000;
 /** How closely good and bad enclose the limit. */
 const closeness = 1.003;
-/** What cycles a ms are taken for until they have been measured, without delays and with them. */
-const [plainPace, delayedPace] = [20_000, 4];
 let isTurning = false;
 
 /** Runs a while at a frequency, with room for other calls in between. */
-async function failsAt(own: Board, hz: number, tell: (share: number) => void): Promise<WrongCapture | null> {
+async function failsAt(own: Board, hz: number): Promise<WrongCapture | null> {
   let wrong = own.runsAt(hz, cyclesAtOnce);
   for (let done = cyclesAtOnce; done < cyclesAtEach && !wrong && isTurning; done += cyclesAtOnce) {
-    tell(done / cyclesAtEach);
     await new Promise<void>((resolve) => timers.setTimeout(resolve, 0));
     wrong = own.runOn(cyclesAtOnce);
   }
@@ -170,7 +169,7 @@ const bench = {
       let bad: Limit["bad"] = null;
       while (isTurning && hz >= leastHz && hz <= mostHz && !(bad && bad.hz <= goodHz * closeness)) {
         onStep(hz);
-        const wrong = await failsAt(own, hz, () => onStep(hz));
+        const wrong = await failsAt(own, hz);
         if (!isTurning) return null;
         if (wrong) bad = { hz, wrong };
         else goodHz = hz;

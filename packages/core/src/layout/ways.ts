@@ -27,11 +27,32 @@ export interface ElementWays {
   readonly near: Float32Array;
   /** [flip-flop drives][place of the driver][place of the sink][dy + reach][dx + reach][pin] To each pin of a LUT by itself. */
   readonly byPin: Float32Array;
+  /** [pins] More that a pin of a LUT takes than the fastest. */
+  readonly pinPs: Float64Array;
   /** [rows * columns] Between any two places of tiles so far apart: the mean. */
   readonly typical: Float32Array;
   readonly columns: number;
   readonly offsetX: number;
   readonly offsetY: number;
+}
+
+/**
+ * From an element to another, in ps.
+ * @param kind As `wayKind` numbers it; -1 where an end is no element, or places are not known yet.
+ */
+export function wayPs(
+  { near, reach, typical, columns, offsetX, offsetY }: ElementWays,
+  places: number,
+  kind: number,
+  fromPlace: number,
+  toPlace: number,
+  dx: number,
+  dy: number,
+): number {
+  if (kind < 0 || dx > reach || dx < -reach || dy > reach || dy < -reach)
+    return typical[(dy + offsetY) * columns + dx + offsetX];
+  const side = 2 * reach + 1;
+  return near[(((kind * places + fromPlace) * places + toPlace) * side + dy + reach) * side + dx + reach];
 }
 
 /** Where two LUTs lie decides within so many tiles; further away the wires in between do. */
@@ -53,6 +74,7 @@ export function elementWays(part: Part): ElementWays {
     table = {
       ...base,
       near: base.near.map((ps) => ps * scale),
+      pinPs: base.pinPs.map((ps) => ps * scale),
       typical: base.typical.map((ps) => ps * scale),
       byPin: base.byPin.map((ps) => ps * scale),
     };
@@ -102,6 +124,7 @@ function buildWays(part: Part): ElementWays {
   more /= Math.max(1, known);
   for (let i = 0; i < typical.length; i++) typical[i] += more;
   const { lutPs } = family.delays;
+  const pinPs = Float64Array.from(lutPs, (ps) => ps - lutPs[inputs - 1]);
   for (let dy = -reach; dy <= reach; dy++)
     for (let dx = -reach; dx <= reach; dx++) {
       const at = (dy + reach) * side + dx + reach;
@@ -114,14 +137,13 @@ function buildWays(part: Part): ElementWays {
         if (counts[at] === 0) {
           near[row * area + at] = mean;
           if (row < lutRows)
-            for (let pin = 0; pin < inputs; pin++)
-              byPin[(row * area + at) * inputs + pin] = mean + lutPs[pin] - lutPs[inputs - 1];
+            for (let pin = 0; pin < inputs; pin++) byPin[(row * area + at) * inputs + pin] = mean + pinPs[pin];
         }
         if (row < lutRows) sum += near[row * area + at];
       }
       if (isInside) typical[y * columns + x] = sum / lutRows;
     }
-  return { reach, near, byPin, typical, columns, offsetX, offsetY };
+  return { reach, near, byPin, pinPs, typical, columns, offsetX, offsetY };
 }
 
 /** Logic tiles about the middle, in different columns. */

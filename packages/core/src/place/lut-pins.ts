@@ -18,6 +18,7 @@ function bitCount(set: number): number {
  */
 export class LutPins {
   private count = 0;
+  private readonly pinPs: Float64Array;
   /** [inputs][pins] ps, and what a ps of each input weighs. */
   readonly ps = new Float64Array(mostPins * mostPins);
   private readonly weight = new Float64Array(mostPins);
@@ -28,9 +29,9 @@ export class LutPins {
   constructor(
     private readonly ways: ElementWays,
     private readonly places: number,
-    /** [pins] More that each takes than the fastest, in ps. */
-    private readonly pinPs: Float64Array,
-  ) {}
+  ) {
+    this.pinPs = ways.pinPs;
+  }
 
   get inputs(): number {
     return this.count;

@@ -1,10 +1,10 @@
 import type { StageContext } from "../common/context.ts";
 import { InvariantError } from "../common/finding.ts";
-import type { ElementWays } from "../layout/ways.ts";
-import { invert, noKind, type PlacementProblem } from "./problem.ts";
+import { type ElementWays, wayPs } from "../layout/ways.ts";
+import { invert, type PlacementProblem } from "./problem.ts";
 
 /** Delay of a connection by where its ends lie: where places are known and tiles are near, by those; else by the distance alone. */
-export type DistanceDelay = Pick<ElementWays, "typical" | "columns" | "offsetX" | "offsetY" | "reach" | "near">;
+export type DistanceDelay = ElementWays;
 
 /** What entities that share a tile must agree in, and what they take from each other there. */
 export interface Sharing {
@@ -62,7 +62,7 @@ export class Moves {
   private critOther = new Int32Array(0);
   private critWeight = new Float32Array(0);
   private critDrives = new Uint8Array(0);
-  /** First of the delays of its kind. */
+  /** Its kind, -1 where places do not matter. */
   private critKind = new Int32Array(0);
   /** [E] Tile coordinates that each entity's nets would have it at, as of the last round. */
   private readonly wishX: Int16Array;
@@ -216,7 +216,7 @@ export class Moves {
     for (let c = 0; c < connFrom.length; c++) {
       if (weight[c] === 0) continue;
       const [from, to] = [connFrom[c], connTo[c]];
-      const kind = connKind[c] === noKind ? -1 : connKind[c] * places * places;
+      const kind = places === 1 ? -1 : connKind[c];
       const a = fill[from]++;
       this.critOther[a] = to;
       this.critWeight[a] = weight[c];
@@ -282,16 +282,8 @@ export class Moves {
     }
   }
 
-  /** @param kind First of the kind's delays, counted in pairs of places. */
   private delayOf(from: number, to: number, kind: number): number {
-    const { places } = this;
-    const { typical, columns, offsetX, offsetY, near, reach } = this.delay;
-    const dx = (to & 255) - (from & 255);
-    const dy = ((to >> 8) & 255) - ((from >> 8) & 255);
-    if (places === 1 || kind < 0 || dx > reach || dx < -reach || dy > reach || dy < -reach)
-      return typical[(dy + offsetY) * columns + dx + offsetX];
-    const side = 2 * reach + 1;
-    return near[((kind + (from >> 16) * places + (to >> 16)) * side + dy + reach) * side + dx + reach];
+    return wayPs(this.delay, this.places, kind, from >> 16, to >> 16, xOf(to) - xOf(from), yOf(to) - yOf(from));
   }
 
   /** Standard deviation of what moves cost. */

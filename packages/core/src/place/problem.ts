@@ -35,14 +35,11 @@ export interface PlacementProblem {
   readonly connFrom: Int32Array;
   readonly connTo: Int32Array;
   readonly connSlot: Int32Array;
-  /** [C] What the connection is, as `wayKind` numbers it; `noKind` where an end is no element. */
-  readonly connKind: Uint8Array;
+  /** [C] What the connection is, as `wayKind` numbers it; -1 where an end is no element. */
+  readonly connKind: Int8Array;
   /** [C] 1 where it ends at a LUT. */
   readonly isLutPin: Uint8Array;
 }
-
-/** A connection from or to a pad or a block. */
-export const noKind = 255;
 
 /** Where groups of one kind may lie. */
 interface SiteKind {
@@ -222,7 +219,7 @@ function connectionsOf(
     connSlot.push(slot);
     const isRegister = netlist.kind[netlist.netDriver[net]] === cellKind.flipFlop;
     const isBetween = source < elementCount && sink < elementCount;
-    connKind.push(isBetween ? wayKind(netlist, owner[slot], slot, isRegister) : noKind);
+    connKind.push(isBetween ? wayKind(netlist, owner[slot], slot, isRegister) : -1);
     isLutPin.push(Number(netlist.kind[owner[slot]] === cellKind.lut));
   }
   const netStart: number[] = [0];
@@ -239,7 +236,7 @@ function connectionsOf(
     connFrom: Int32Array.from(connFrom),
     connTo: Int32Array.from(connTo),
     connSlot: Int32Array.from(connSlot),
-    connKind: Uint8Array.from(connKind),
+    connKind: Int8Array.from(connKind),
     isLutPin: Uint8Array.from(isLutPin),
   };
 }

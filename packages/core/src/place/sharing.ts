@@ -1,10 +1,9 @@
-import { Delays } from "../device/part.ts";
 import type { PackedDesign } from "../layout/layout.ts";
 import { elementWays } from "../layout/ways.ts";
 import { ffMode, ffPin, type LayoutNetlist } from "../netlist/mapped.ts";
 import { LutPins } from "./lut-pins.ts";
 import type { Sharing } from "./moves.ts";
-import { invert, noKind, type PlacementProblem } from "./problem.ts";
+import { invert, type PlacementProblem } from "./problem.ts";
 
 /** Pins of elements that read more are not dealt out anew when those move: it would be most of all work. */
 const mostReaders = 16;
@@ -50,7 +49,7 @@ export class TileSharing implements Sharing {
     for (const c of inputs) {
       const i = fill[connTo[c]]++;
       this.inFrom[i] = connFrom[c];
-      this.inKind[i] = connKind[c] === noKind ? -1 : connKind[c];
+      this.inKind[i] = connKind[c];
       this.inConn[i] = c;
     }
     const readers = invert(entityCount, inStart, this.inFrom);
@@ -64,13 +63,7 @@ export class TileSharing implements Sharing {
       this.touchedStart[e + 1] = touched.length;
     }
     this.touched = Int32Array.from(touched);
-    const delays = new Delays(part, "slow-hot");
-    const count = part.family.lutInputs;
-    this.pins = new LutPins(
-      elementWays(part),
-      this.places,
-      Float64Array.from({ length: count }, (_, pin) => delays.lutPs(pin) - delays.lutPs(count - 1)),
-    );
+    this.pins = new LutPins(elementWays(part), this.places);
   }
 
   allows(at: Int32Array, entity: number, site: number, instead: number): boolean {

@@ -1,11 +1,11 @@
 import { Delays } from "../device/part.ts";
-import { type ElementWays, elementWays } from "../layout/ways.ts";
+import { type ElementWays, elementWays, wayPs } from "../layout/ways.ts";
 import { cellKind, type LayoutNetlist } from "../netlist/mapped.ts";
 import type { Standing, Steering } from "../timing/steering.ts";
 import type { Weights } from "./arrange.ts";
 import { LutPins } from "./lut-pins.ts";
 import type { DistanceDelay } from "./moves.ts";
-import { noKind, type PlacementProblem } from "./problem.ts";
+import type { PlacementProblem } from "./problem.ts";
 
 /** How much connections matter by the timing rules, for places as they are, with the pins that the router would choose. */
 export class ConnectionWeights implements Weights {
@@ -28,25 +28,15 @@ export class ConnectionWeights implements Weights {
     this.critical = new Float32Array(connSlot.length);
     const delays = new Delays(part, "slow-hot");
     this.lutPs = Float64Array.from({ length: part.family.lutInputs }, (_, pin) => delays.lutPs(pin));
-    const fastest = this.lutPs[this.lutPs.length - 1];
-    this.pins = new LutPins(
-      this.ways,
-      problem.places,
-      this.lutPs.map((ps) => ps - fastest),
-    );
+    this.pins = new LutPins(this.ways, problem.places);
     this.connOf = new Int32Array(steering.critical.length).fill(-1);
     connSlot.forEach((slot, c) => {
       this.connOf[slot] = c;
     });
     // what stays within a cluster
     for (let slot = 0; slot < this.connOf.length; slot++)
-      if (this.connOf[slot] < 0 && !steering.isFixed(slot)) steering.setWire(slot, this.ps(0, 0));
+      if (this.connOf[slot] < 0 && !steering.isFixed(slot)) steering.setWire(slot, wayPs(this.ways, 1, -1, 0, 0, 0, 0));
     for (let slot = 0; slot < this.connOf.length; slot++) steering.setLut(slot, this.lutPs[this.lutPs.length - 1]);
-  }
-
-  private ps(dx: number, dy: number): number {
-    const { typical, columns, offsetX, offsetY } = this.ways;
-    return typical[(dy + offsetY) * columns + dx + offsetX];
   }
 
   at(
@@ -56,20 +46,14 @@ export class ConnectionWeights implements Weights {
   ): { critical: Float32Array; standing: Standing } {
     const { problem, steering } = this;
     const { connFrom, connTo, connSlot, connKind, places } = problem;
-    const { near, reach } = this.ways;
-    const side = 2 * reach + 1;
     for (let c = 0; c < connSlot.length; c++) {
       const [from, to] = [connFrom[c], connTo[c]];
       const dx = Math.round(x[to]) - Math.round(x[from]);
       const dy = Math.round(y[to]) - Math.round(y[from]);
-      const isNear =
-        place !== null && connKind[c] !== noKind && dx <= reach && dx >= -reach && dy <= reach && dy >= -reach;
-      steering.setWire(
-        connSlot[c],
-        isNear
-          ? near[(((connKind[c] * places + place[from]) * places + place[to]) * side + dy + reach) * side + dx + reach]
-          : this.ps(dx, dy),
-      );
+      const ps = place
+        ? wayPs(this.ways, places, connKind[c], place[from], place[to], dx, dy)
+        : wayPs(this.ways, places, -1, 0, 0, dx, dy);
+      steering.setWire(connSlot[c], ps);
     }
     if (place) this.dealPins(x, y, place);
     const standing = steering.update();
@@ -83,7 +67,6 @@ export class ConnectionWeights implements Weights {
     const { connFrom, connTo, connKind } = problem;
     const { kind, inputStart, cellCount } = netlist;
     const { critical } = steering;
-    const fastest = lutPs[lutPs.length - 1];
     const slots = new Int32Array(lutPs.length);
     for (let cell = 0; cell < cellCount; cell++) {
       if (kind[cell] !== cellKind.lut) continue;
@@ -94,15 +77,14 @@ export class ConnectionWeights implements Weights {
         if (c < 0) continue;
         slots[pins.inputs] = slot;
         const [from, to] = [connFrom[c], connTo[c]];
-        const known = connKind[c] === noKind ? -1 : connKind[c];
         // sharply, as moves weigh them
-        pins.add(x[to] - x[from], y[to] - y[from], place[from], place[to], known, critical[slot] ** 8 + 0.01);
+        pins.add(x[to] - x[from], y[to] - y[from], place[from], place[to], connKind[c], critical[slot] ** 8 + 0.01);
       }
       pins.assign();
       for (let i = 0; i < pins.inputs; i++) {
-        const ps = lutPs[pins.pin[i]];
-        steering.setWire(slots[i], pins.time(i) - (ps - fastest));
-        steering.setLut(slots[i], ps);
+        const pin = pins.pin[i];
+        steering.setWire(slots[i], pins.time(i) - this.ways.pinPs[pin]);
+        steering.setLut(slots[i], lutPs[pin]);
       }
     }
   }

@@ -87,6 +87,8 @@ export class Router {
   /** Heap entries taken, for benchmarks. */
   pops = 0;
   private iterations = 0;
+  /** [sinks] What each would take by itself, -1 while nobody has asked. */
+  private readonly shortestPs: Float64Array;
   /** Searches see nothing but delay. */
   private isBold = false;
 
@@ -116,6 +118,7 @@ export class Router {
     const sinks = connections.firstPin.length;
     this.reached = new Int32Array(sinks).fill(-1);
     this.critical = new Float32Array(sinks);
+    this.shortestPs = new Float64Array(sinks).fill(-1);
     for (let r = 0; r < connections.net.length; r++) this.trees.push({ node: [], parent: [], delayPs: [] });
     for (let node = 0; node < n; node++)
       if (part.graph.nodeKind[node] >= nodeKind.globalClock) this.price[node] = this.priceOf(node);
@@ -225,14 +228,17 @@ export class Router {
       }
     return found.sort((a, b) => critical[b.sink] - critical[a.sink] || a.sink - b.sink).slice(0, 400);
   }
-  /** Delay of a connection in an empty part, with that of its LUT's pin. */
+  /** Delay of a connection in an empty part, with that of its LUT's pin: the same whenever it is asked. */
   private shortest(r: number, sink: number): number {
+    if (this.shortestPs[sink] < 0) this.shortestPs[sink] = this.searchAlone(r, sink);
+    return this.shortestPs[sink];
+  }
+  private searchAlone(r: number, sink: number): number {
     const { source, isClock } = this.connections;
     const tree: Tree = { node: [source[r]], parent: [-1], delayPs: [0] };
-    const isBold = this.isBold;
     this.isBold = true;
     const pin = this.search(tree, sink, isClock[r] === 1, null);
-    this.isBold = isBold;
+    this.isBold = false;
     let ps = this.pinPs(sink, pin);
     for (let node = pin; node >= 0 && node !== source[r]; node = this.back[node]) ps += this.nodePs[node];
     return ps;

@@ -87,7 +87,7 @@ export function knownOptimum(
       connFrom: Int32Array.from(connFrom),
       connTo: Int32Array.from(connTo),
       connSlot: Int32Array.from(connFrom, (_, i) => i),
-      connKind: new Uint8Array(connFrom.length),
+      connKind: new Int8Array(connFrom.length),
       isLutPin: new Uint8Array(connFrom.length),
     },
   };

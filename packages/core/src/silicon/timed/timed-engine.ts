@@ -51,8 +51,6 @@ export class TimedEngine implements RunningPart {
   private readonly events = new BinaryHeap(1024);
   /** [S] */
   private readonly level: Uint8Array;
-  /** [P] Level that has arrived. */
-  private readonly arrived: Uint8Array;
   /** [tables] Which row is selected; [tables * 2] their rows. */
   private readonly row: Uint8Array;
   private readonly rows: Uint32Array;
@@ -91,7 +89,6 @@ export class TimedEngine implements RunningPart {
     const { delays } = times;
     this.net = timedNetwork(part, circuit, times);
     this.level = new Uint8Array(circuit.signalCount);
-    this.arrived = new Uint8Array(this.net.what.length);
     this.row = new Uint8Array(circuit.tables.length);
     this.rows = new Uint32Array(2 * circuit.tables.length);
     this.tableOutput = Int32Array.from(circuit.tables, ({ output }) => output);
@@ -213,7 +210,7 @@ export class TimedEngine implements RunningPart {
   private runTo(time: number): void {
     const { events } = this;
     let changes = 0;
-    const most = mostChanges + 100 * this.arrived.length;
+    const most = mostChanges + 100 * this.net.what.length;
     while (events.size && events.topKey <= time) {
       if (++changes > most) {
         this.unstable = true;
