@@ -4,13 +4,13 @@ import type { PinSite } from "../constraints/pins/model.ts";
 import { laneOfPin } from "../constraints/pins/serial.ts";
 import { listBlocks } from "../device/blocks/registry.ts";
 import type { Part } from "../device/part.ts";
+import { clockKey, controlKey } from "../layout/controls.ts";
 import type { PackedDesign } from "../layout/layout.ts";
 import {
   blockOfCells,
   carryPin,
   cellKind,
   collectSinks,
-  ffMode,
   ffPin,
   type LayoutNetlist,
   type MappedChain,
@@ -237,8 +237,8 @@ class Packer {
   /** Group of a cluster with room for an element with this flip-flop (or -1 for none); -1 if none has. */
   private groupFor(cluster: OpenCluster, ff: number): number {
     const { groups } = cluster;
-    if (ff >= 0 && cluster.clock !== "" && cluster.clock !== this.clockOf(ff)) return -1;
-    const control = ff >= 0 ? this.controlOf(ff) : "";
+    if (ff >= 0 && cluster.clock !== "" && cluster.clock !== clockKey(this.netlist, ff)) return -1;
+    const control = ff >= 0 ? controlKey(this.netlist, ff) : "";
     let open = -1;
     for (let g = 0; g < groups.length; g++) {
       if (groups[g].used === this.perGroup) continue;
@@ -256,8 +256,8 @@ class Packer {
     const slot = group * this.perGroup + cluster.groups[group].used++;
     cluster.size++;
     if (ff >= 0) {
-      cluster.clock = this.clockOf(ff);
-      cluster.groups[group].control = this.controlOf(ff);
+      cluster.clock = clockKey(this.netlist, ff);
+      cluster.groups[group].control = controlKey(this.netlist, ff);
     }
     return slot;
   }
@@ -314,9 +314,9 @@ class Packer {
   }
 
   private takes(cluster: OpenCluster, group: number, ff: number): boolean {
-    if (cluster.clock !== "" && cluster.clock !== this.clockOf(ff)) return false;
+    if (cluster.clock !== "" && cluster.clock !== clockKey(this.netlist, ff)) return false;
     const { control } = cluster.groups[group];
-    return control === "" || control === this.controlOf(ff);
+    return control === "" || control === controlKey(this.netlist, ff);
   }
 
   /** First free flip-flop that takes a sum and fits the tile; -1 for none. */
@@ -370,15 +370,6 @@ class Packer {
     }
     for (const ff of loneFfs) this.newElement(-1, ff, 0);
     for (const lut of loneLuts) this.newElement(lut, -1, 0);
-  }
-
-  private clockOf(ff: number): string {
-    const { inputNet, inputStart, modes } = this.netlist;
-    return `${inputNet[inputStart[ff] + ffPin.clock]} ${modes[ff] & ffMode.clockFalling}`;
-  }
-  private controlOf(ff: number): string {
-    const { inputNet, inputStart } = this.netlist;
-    return `${inputNet[inputStart[ff] + ffPin.enable]} ${inputNet[inputStart[ff] + ffPin.reset]}`;
   }
 
   private netsOf(e: number): { read: number[]; made: number[]; all: number[] } {

@@ -2,7 +2,8 @@ import type { Finding } from "../common/finding.ts";
 import type { PinSite } from "../constraints/pins/model.ts";
 import type { PadRegisterSide } from "../device/fabric.ts";
 import type { Part } from "../device/part.ts";
-import { cellKind, collectSinks, ffMode, ffPin, type LayoutNetlist, padPin } from "../netlist/mapped.ts";
+import { clockKey } from "../layout/controls.ts";
+import { cellKind, collectSinks, ffPin, type LayoutNetlist, padPin } from "../netlist/mapped.ts";
 
 /** Flip-flops that lie at pads, by cell. */
 export type PadRegisters = ReadonlyMap<number, { readonly pad: number; readonly side: PadRegisterSide }>;
@@ -23,7 +24,7 @@ export function takePadRegisters(
   const findings: Finding[] = [];
   const wanted = new Set(pins.flatMap(({ port, register }) => (register ? [port] : [])));
   if (!wanted.size) return { registers, findings };
-  const { kind, inputStart, inputNet, outputNet, netDriver, modes } = netlist;
+  const { kind, inputStart, inputNet, outputNet, netDriver } = netlist;
   const sinks = collectSinks(netlist);
   const tileClock = new Map<number, string>();
 
@@ -32,7 +33,7 @@ export function takePadRegisters(
     if (inputNet[inputStart[ff] + ffPin.enable] >= 0) return "it has an enable";
     if (inputNet[inputStart[ff] + ffPin.reset] >= 0) return "it has a reset";
     if (registers.has(ff)) return "it is at another pad already";
-    const clock = `${inputNet[inputStart[ff] + ffPin.clock]} ${modes[ff] & ffMode.clockFalling}`;
+    const clock = clockKey(netlist, ff);
     const { tile } = part.fabric.pads[pad];
     const other = tileClock.get(tile);
     if (other !== undefined && other !== clock) return "the pad beside it has a register with another clock";

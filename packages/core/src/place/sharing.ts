@@ -1,6 +1,7 @@
+import { clockKey, controlKey } from "../layout/controls.ts";
 import type { PackedDesign } from "../layout/layout.ts";
 import { elementWays } from "../layout/ways.ts";
-import { ffMode, ffPin, type LayoutNetlist } from "../netlist/mapped.ts";
+import type { LayoutNetlist } from "../netlist/mapped.ts";
 import { LutPins } from "./lut-pins.ts";
 import type { Sharing } from "./moves.ts";
 import { invert, type PlacementProblem } from "./problem.ts";
@@ -32,9 +33,8 @@ export class TileSharing implements Sharing {
     const { part, connFrom, connTo, connKind, entityCount } = problem;
     this.places = part.family.elementsPerTile;
     this.perGroup = part.family.elementsPerGroup;
-    const { clock, control } = controlsOf(netlist, packed);
-    this.clock = clock;
-    this.control = control;
+    this.clock = numbersOf(packed, (ff) => clockKey(netlist, ff));
+    this.control = numbersOf(packed, (ff) => controlKey(netlist, ff));
     const { elementCount } = packed;
     const inputs = [...connFrom.keys()].filter((c) => connTo[c] < elementCount && problem.isLutPin[c] === 1);
     const inStart = new Int32Array(elementCount + 1);
@@ -104,23 +104,14 @@ export class TileSharing implements Sharing {
   }
 }
 
-/** [E] Numbers of clocks, and of enables with resets; -1 for elements without a flip-flop. */
-function controlsOf(netlist: LayoutNetlist, packed: PackedDesign): { clock: Int32Array; control: Int32Array } {
-  const { inputNet, inputStart, modes } = netlist;
-  const numberOf = (table: Map<string, number>, key: string): number => {
-    const known = table.get(key) ?? table.size;
-    table.set(key, known);
+/** [E] The same number for flip-flops with the same key; -1 for elements without one. */
+function numbersOf({ elementFf }: PackedDesign, keyOf: (flipFlop: number) => string): Int32Array {
+  const numbers = new Map<string, number>();
+  return elementFf.map((ff) => {
+    if (ff < 0) return -1;
+    const key = keyOf(ff);
+    const known = numbers.get(key) ?? numbers.size;
+    numbers.set(key, known);
     return known;
-  };
-  const clocks = new Map<string, number>();
-  const controls = new Map<string, number>();
-  const net = (ff: number, pin: number) => inputNet[inputStart[ff] + pin];
-  return {
-    clock: packed.elementFf.map((ff) =>
-      ff < 0 ? -1 : numberOf(clocks, `${net(ff, ffPin.clock)} ${modes[ff] & ffMode.clockFalling}`),
-    ),
-    control: packed.elementFf.map((ff) =>
-      ff < 0 ? -1 : numberOf(controls, `${net(ff, ffPin.enable)} ${net(ff, ffPin.reset)}`),
-    ),
-  };
+  });
 }
